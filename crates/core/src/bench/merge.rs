@@ -1,0 +1,80 @@
+//! Putting new settings into a TOML document that a person wrote.
+
+use toml_edit::{ArrayOfTables, Item, Table};
+
+/// The keys by which tables of an array are recognised again.
+const NAMES: [&str; 2] = ["name", "unit"];
+
+/// Makes `old` say what `new` says; what already says the same keeps its writing, comments included.
+pub(super) fn tables(old: &mut Table, new: &Table) {
+    // Tables are written in the order of their positions; with none they follow the settings model, so that a new
+    // sub-table stands under its own channel.
+    old.set_position(None);
+    let gone: Vec<String> = old.iter().map(|(key, _)| key.to_owned()).filter(|key| !new.contains_key(key)).collect();
+    for key in gone {
+        old.remove(&key);
+    }
+    for (key, fresh) in new {
+        match (old.get_mut(key), fresh) {
+            (Some(Item::Table(old)), Item::Table(new)) => tables(old, new),
+            (Some(Item::ArrayOfTables(old)), Item::ArrayOfTables(new)) => arrays(old, new),
+            (Some(Item::Value(old)), Item::Value(new)) if says(old) != says(new) => {
+                let decor = old.decor().clone();
+                *old = new.clone();
+                *old.decor_mut() = decor;
+            }
+            (Some(Item::Value(_)), Item::Value(_)) => {}
+            (Some(Item::Value(old)), Item::Table(new)) if says(old) == says(&new.clone().into_inline_table().into()) => {}
+            (Some(old), fresh) => *old = unplaced(fresh),
+            (None, fresh) => {
+                old.insert(key, unplaced(fresh));
+            }
+        }
+    }
+}
+
+/// A copy of `item` whose tables have no position.
+fn unplaced(item: &Item) -> Item {
+    match item {
+        Item::Table(new) => {
+            let mut table = Table::new();
+            tables(&mut table, new);
+            Item::Table(table)
+        }
+        Item::ArrayOfTables(new) => {
+            let mut array = ArrayOfTables::new();
+            arrays(&mut array, new);
+            Item::ArrayOfTables(array)
+        }
+        other => other.clone(),
+    }
+}
+
+fn arrays(old: &mut ArrayOfTables, new: &ArrayOfTables) {
+    let name = |table: &Table| NAMES.iter().find_map(|key| table.get(key)?.as_str().map(str::to_owned));
+    let before: Vec<Table> = old.iter().cloned().collect();
+    old.clear();
+    for fresh in new {
+        let known = before.iter().find(|table| name(table) == name(fresh));
+        let mut table = known.cloned().unwrap_or_default();
+        tables(&mut table, fresh);
+        old.push(table);
+    }
+}
+
+/// A value's content without its spacing and the order of its keys; `1` and `1.0` say the same.
+fn says(value: &toml_edit::Value) -> String {
+    use toml_edit::Value;
+    match value {
+        Value::Integer(number) => (*number.value() as f64).to_string(),
+        Value::Float(number) => number.value().to_string(),
+        Value::String(text) => format!("{:?}", text.value()),
+        Value::Array(values) => format!("[{}]", values.iter().map(says).collect::<Vec<_>>().join(",")),
+        Value::InlineTable(table) => {
+            let mut parts: Vec<String> = table.iter().map(|(key, value)| format!("{key}={}", says(value))).collect();
+            parts.sort();
+            format!("{{{}}}", parts.join(","))
+        }
+        other => other.to_string().trim().to_owned(),
+    }
+}

@@ -1,0 +1,358 @@
+//! The settings model: a **bench**, everything needed to sit down again.
+//!
+//! A bench file is TOML that a person may edit; [`Bench::parse`] reads it, [`Bench::write_into`] puts changed settings
+//! into the text of an existing file and leaves its comments alone.
+
+mod merge;
+
+use crate::axis::Rule;
+use crate::scale::Scale;
+use crate::smooth::Smooth;
+use crate::split::{Delimiter, MAX_FIELDS, Shape};
+use crate::store::Limits;
+use crate::watch::Watch;
+use serde::{Deserialize, Deserializer, Serialize};
+
+/// Everything that is set.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Bench {
+    /// What a person calls it.
+    pub name: String,
+    /// Where the bytes come from.
+    pub source: Source,
+    /// How lines are laid out; found by itself when not pinned.
+    pub split: Split,
+    /// How much is kept in memory.
+    pub history: Limits,
+    /// How it is shown.
+    pub screen: Screen,
+    /// Chart lanes whose y axis does not simply fit the data.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub lane: Vec<Lane>,
+    /// The channels, in the order in which they are shown.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub channel: Vec<ChannelSettings>,
+}
+
+/// Where the bytes come from.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Source {
+    /// The path of a serial port, or the name of a simulated board; empty while none is chosen.
+    pub port: String,
+    /// Bits a second on the wire.
+    pub baud: u32,
+}
+
+impl Default for Source {
+    fn default() -> Self {
+        Source { port: String::new(), baud: 115_200 }
+    }
+}
+
+/// How lines are laid out.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase", tag = "shape", deny_unknown_fields)]
+pub enum Split {
+    /// Found from the first lines.
+    #[default]
+    Auto,
+    /// `name=value` fields.
+    Labelled {
+        /// The labels, in the order of the columns.
+        labels: Vec<String>,
+        /// Whether every line carries all of them.
+        complete: bool,
+    },
+    /// Numbers with a delimiter.
+    Bare {
+        /// What stands between them.
+        delimiter: Delimiter,
+        /// How many a line.
+        fields: usize,
+    },
+}
+
+impl Split {
+    /// The pinned shape; `None` when it is to be found.
+    pub fn shape(&self) -> Option<Shape> {
+        match self.clone() {
+            Split::Auto => None,
+            Split::Labelled { labels, complete } => Some(Shape::Labelled { labels, complete }),
+            Split::Bare { delimiter, fields } => Some(Shape::Bare { delimiter, fields }),
+        }
+    }
+}
+
+impl From<&Shape> for Split {
+    fn from(shape: &Shape) -> Self {
+        match shape.clone() {
+            Shape::Labelled { labels, complete } => Split::Labelled { labels, complete },
+            Shape::Bare { delimiter, fields } => Split::Bare { delimiter, fields },
+        }
+    }
+}
+
+/// How it is shown.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Screen {
+    /// Seconds across the chart.
+    pub span: f64,
+    /// How often the numbers and the wire tail change, in times a second.
+    pub pace: f64,
+}
+
+impl Default for Screen {
+    fn default() -> Self {
+        Screen { span: 20.0, pace: 4.0 }
+    }
+}
+
+/// A lane's y axis.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Lane {
+    /// The unit that names the lane; empty for raw counts.
+    pub unit: String,
+    /// What decides its limits.
+    pub axis: Rule,
+}
+
+/// What a channel carries.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Kind {
+    /// Decided by what comes: only 0 and 1 is digital, a rising `t_us` and the like is the board's clock.
+    #[default]
+    Auto,
+    /// A quantity.
+    Analog,
+    /// On or off.
+    Digital,
+    /// The board's own time, which is kept and logged but not drawn.
+    Clock,
+}
+
+impl Kind {
+    /// All kinds, in the order in which a person steps through them.
+    pub const ALL: [Kind; 4] = [Kind::Auto, Kind::Analog, Kind::Digital, Kind::Clock];
+
+    /// A word for the screen.
+    pub fn name(self) -> &'static str {
+        match self {
+            Kind::Auto => "auto",
+            Kind::Analog => "analog",
+            Kind::Digital => "digital",
+            Kind::Clock => "clock",
+        }
+    }
+}
+
+/// One channel's settings.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ChannelSettings {
+    /// The board's label, or `field1`, `field2` … for bare numbers.
+    pub name: String,
+    /// What it carries.
+    #[serde(default)]
+    pub kind: Kind,
+    /// Not drawn, but kept and logged all the same.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub hidden: bool,
+    /// Stage 3.
+    #[serde(default, skip_serializing_if = "Scale::is_default", deserialize_with = "sound")]
+    pub scale: Scale,
+    /// Stage 4, when on.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub smooth: Option<Smooth>,
+    /// Stage 5, when on.
+    #[serde(default, skip_serializing_if = "Option::is_none", deserialize_with = "sound")]
+    pub watch: Option<Watch>,
+}
+
+impl ChannelSettings {
+    /// A channel with nothing set.
+    pub fn named(name: &str) -> Self {
+        ChannelSettings { name: name.into(), ..ChannelSettings::default() }
+    }
+}
+
+/// Settings that can be wrong although each value has the right type.
+trait Check {
+    fn check(&self) -> Option<&'static str>;
+}
+
+impl Check for Scale {
+    fn check(&self) -> Option<&'static str> {
+        self.fault()
+    }
+}
+
+impl Check for Option<Watch> {
+    fn check(&self) -> Option<&'static str> {
+        self.as_ref().and_then(Watch::fault)
+    }
+}
+
+fn sound<'de, D: Deserializer<'de>, T: Deserialize<'de> + Check>(from: D) -> Result<T, D::Error> {
+    let value = T::deserialize(from)?;
+    value.check().map_or(Ok(value), |fault| Err(serde::de::Error::custom(fault)))
+}
+
+/// A mistake in a bench file.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("line {line}, column {column}: {message}")]
+pub struct BenchError {
+    /// From 1.
+    pub line: usize,
+    /// From 1, in characters.
+    pub column: usize,
+    /// What was found and what was expected.
+    pub message: String,
+}
+
+impl BenchError {
+    fn at(text: &str, offset: usize, message: String) -> Self {
+        let before = text.get(..offset).unwrap_or(text);
+        let line_start = before.rfind('\n').map_or(0, |newline| newline + 1);
+        BenchError {
+            line: before.matches('\n').count() + 1,
+            column: before[line_start..].chars().count() + 1,
+            message: message.trim().replace('\n', ", "),
+        }
+    }
+}
+
+impl Bench {
+    /// Reads a bench file's text.
+    ///
+    /// # Errors
+    /// The first mistake, with its place: bad TOML, an unknown setting, a value of the wrong type or out of range.
+    pub fn parse(text: &str) -> Result<Bench, BenchError> {
+        let bench: Bench = toml_edit::de::from_str(text).map_err(|error| {
+            BenchError::at(text, error.span().map_or(0, |span| span.start), error.message().to_owned())
+        })?;
+        match bench.fault() {
+            None => Ok(bench),
+            Some((key, message)) => Err(BenchError::at(text, text.find(key).unwrap_or(0), message)),
+        }
+    }
+
+    /// A word near the mistake, and the mistake, where settings contradict one another.
+    fn fault(&self) -> Option<(&'static str, String)> {
+        let columns = self.split.shape().map_or(1, |shape| shape.columns());
+        if !(1..=MAX_FIELDS).contains(&columns) {
+            return Some(("[split]", format!("expected 1 to {MAX_FIELDS} fields, found {columns}")));
+        }
+        if !(self.history.seconds >= 1.0 && self.history.rows >= 1) {
+            return Some(("[history]", "expected at least 1 second and 1 row".into()));
+        }
+        if !(0.2..=60.0).contains(&self.screen.pace) {
+            return Some(("pace", "pace must be 0.2 to 60 times a second".into()));
+        }
+        if !(self.screen.span > 0.0 && self.screen.span <= 86_400.0) {
+            return Some(("span", "span must be above 0 and at most 86400 seconds".into()));
+        }
+        if !(50..=20_000_000).contains(&self.source.baud) {
+            return Some(("baud", "baud must be 50 to 20000000".into()));
+        }
+        let twice = self.channel.iter().enumerate().find(|(i, c)| self.channel[..*i].iter().any(|o| o.name == c.name));
+        twice.map(|(_, channel)| ("[[channel]]", format!("channel '{}' stands twice", channel.name)))
+    }
+
+    /// The settings as TOML, put into `text`: what is the same stays as it was written, comments stay.
+    ///
+    /// # Errors
+    /// When `text` is not TOML, so that nothing that a person wrote is thrown away.
+    pub fn write_into(&self, text: &str) -> Result<String, BenchError> {
+        let mut document: toml_edit::DocumentMut = text.parse().map_err(|error: toml_edit::TomlError| {
+            BenchError::at(text, error.span().map_or(0, |span| span.start), error.message().to_owned())
+        })?;
+        let fresh: toml_edit::DocumentMut =
+            toml_edit::ser::to_string_pretty(self).unwrap_or_default().parse().unwrap_or_default();
+        merge::tables(document.as_table_mut(), fresh.as_table());
+        Ok(document.to_string())
+    }
+
+    /// The settings of channel `name`, if there are any.
+    pub fn channel(&self, name: &str) -> Option<&ChannelSettings> {
+        self.channel.iter().find(|channel| channel.name == name)
+    }
+
+    /// The rule for the y axis of the lane of `unit`.
+    pub fn axis(&self, unit: &str) -> Rule {
+        self.lane.iter().find(|lane| lane.unit == unit).map_or(Rule::Fit, |lane| lane.axis)
+    }
+
+    /// Sets the rule for the y axis of the lane of `unit`.
+    pub fn set_axis(&mut self, unit: &str, axis: Rule) {
+        self.lane.retain(|lane| lane.unit != unit);
+        if axis != Rule::Fit {
+            self.lane.push(Lane { unit: unit.into(), axis });
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::smooth::{Filter, Strength};
+
+    const FLUME: &str = r#"# my flume
+name = "flume"   # the big one
+
+[source]
+port = "/dev/ttyACM0"
+baud = 9600 # as the sketch says
+
+[split]
+shape = "labelled"
+labels = ["a", "b"]
+complete = true
+
+# upstream gauge
+[[channel]]
+name = "a"
+scale = { bits = 12, reference = 3.3, gain = 58.5, unit = "mm" }
+smooth = { filter = "median", rows = 5 } # against spikes
+
+[[channel]]
+name = "b"
+kind = "digital"
+[channel.watch]
+threshold = 0.5
+"#;
+
+    #[test]
+    fn comments_stay_where_a_person_wrote_them() {
+        let mut bench = Bench::parse(FLUME).unwrap();
+        let same = bench.write_into(FLUME).unwrap();
+        assert_eq!(Bench::parse(&same).unwrap(), bench);
+        bench.source.baud = 115_200;
+        bench.channel[0].smooth = Some(Smooth { filter: Filter::Mean, strength: Strength::Seconds(0.2) });
+        bench.channel[1].watch = None;
+        bench.channel.push(ChannelSettings::named("c"));
+        bench.set_axis("mm", Rule::Typed(0.0, 200.0));
+        let text = bench.write_into(FLUME).unwrap();
+        for comment in ["# my flume", "# the big one", "# as the sketch says", "# upstream gauge"] {
+            assert!(text.contains(comment), "{comment} is gone from\n{text}");
+        }
+        assert_eq!(Bench::parse(&text).unwrap(), bench);
+        assert!(bench.write_into("not = [toml").is_err());
+    }
+
+    #[test]
+    fn a_mistake_is_named_with_its_line() {
+        let wrong = |from: &str, to: &str| Bench::parse(&FLUME.replacen(from, to, 1)).unwrap_err().to_string();
+        assert!(wrong("baud = 9600", "baud = \"fast\"").starts_with("line 6, column 8: invalid type"));
+        assert!(wrong("kind = \"digital\"", "kind = \"binary\"").contains("expected one of `auto`, `analog`"));
+        assert!(wrong("gain = 58.5", "gain = 0").contains("gain must be a finite number, not 0"));
+        assert!(wrong("rows = 5", "rows = 5, seconds = 1").contains("either `rows = N` or `seconds = S`"));
+        assert!(wrong("port", "prot").contains("unknown field `prot`"));
+        assert!(wrong("name = \"b\"", "name = \"a\"").contains("channel 'a' stands twice"));
+        assert!(wrong("labels = [\"a\", \"b\"]", "labels = []").starts_with("line 8, column 1: expected 1 to 64"));
+    }
+}

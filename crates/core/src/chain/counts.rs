@@ -1,0 +1,65 @@
+//! What was received and what became of it, so that nothing is lost without being said.
+
+use crate::split::Refusal;
+
+/// Bytes over which readability is judged; older ones count half each time as many have come.
+const JUDGED: u64 = 1024;
+
+/// Running totals since the start.
+#[derive(Clone, Debug, Default)]
+pub struct Counts {
+    /// Bytes received.
+    pub bytes: u64,
+    /// Bytes received elsewhere and never seen here, because there was no time for them.
+    pub skipped: u64,
+    /// Bytes of unfinished lines that were given up at a break.
+    pub cut_off: u64,
+    /// Rows.
+    pub rows: u64,
+    /// The board's own words, in lines.
+    pub messages: u64,
+    /// Lines whose beginning was not seen.
+    pub half: u64,
+    /// Refused lines by reason, in the order of [`Refusal::ALL`].
+    by_reason: [u64; Refusal::ALL.len()],
+    text: u64,
+    other: u64,
+}
+
+impl Counts {
+    /// All refused lines.
+    pub fn refused(&self) -> u64 {
+        self.by_reason.iter().sum()
+    }
+
+    /// The reasons that occurred, with their counts.
+    pub fn reasons(&self) -> impl Iterator<Item = (Refusal, u64)> + '_ {
+        Refusal::ALL.into_iter().zip(self.by_reason).filter(|(_, count)| *count > 0)
+    }
+
+    pub(super) fn refuse(&mut self, why: Refusal) {
+        self.by_reason[why as usize] += 1;
+    }
+
+    pub(super) fn receive(&mut self, bytes: &[u8]) {
+        self.bytes += bytes.len() as u64;
+        let text = bytes.iter().filter(|b| matches!(b, b' '..=b'~' | b'\t' | b'\r' | b'\n')).count() as u64;
+        self.text += text;
+        self.other += bytes.len() as u64 - text;
+        while self.text + self.other > JUDGED {
+            self.text /= 2;
+            self.other /= 2;
+        }
+    }
+
+    pub(super) fn judge_afresh(&mut self) {
+        (self.text, self.other) = (0, 0);
+    }
+
+    /// The share of recent bytes that are not text, when it is above a quarter of at least 64 bytes.
+    pub(super) fn unreadable(&self) -> Option<f64> {
+        let judged = self.text + self.other;
+        let share = self.other as f64 / judged.max(1) as f64;
+        (judged >= 64 && share > 0.25).then_some(share)
+    }
+}

@@ -1,0 +1,134 @@
+//! Where the splitter's findings go: into the buffer, the channels, the counts and the tail.
+
+use super::channel::Channel;
+use super::counts::Counts;
+use crate::Stamp;
+use crate::bench::{Bench, ChannelSettings};
+use crate::clock::RateMeter;
+use crate::split::{Refusal, Shape, Sink};
+use crate::store::{Limits, Store};
+use crate::tail::{Fate, Tail};
+
+#[derive(Debug)]
+pub(super) struct Intake {
+    pub(super) store: Store,
+    pub(super) channels: Vec<Channel>,
+    /// For each column of the shape, its channel.
+    pub(super) columns: Vec<usize>,
+    pub(super) counts: Counts,
+    pub(super) rate: RateMeter,
+    pub(super) tail: Tail,
+    pub(super) newest: Option<Stamp>,
+    row: Vec<f64>,
+}
+
+impl Intake {
+    pub(super) fn new(limits: Limits) -> Self {
+        Intake {
+            store: Store::new(limits),
+            channels: Vec::new(),
+            columns: Vec::new(),
+            counts: Counts::default(),
+            rate: RateMeter::default(),
+            tail: Tail::default(),
+            newest: None,
+            row: Vec::new(),
+        }
+    }
+
+    pub(super) fn arrive(&mut self, at: Stamp, bytes: &[u8]) -> Stamp {
+        let at = self.newest.map_or(at, |newest| newest.max(at));
+        self.newest = Some(at);
+        self.counts.receive(bytes);
+        at
+    }
+
+    /// Gives every column of `shape` a channel: the one of the same name, or a new one.
+    pub(super) fn adopt(&mut self, shape: &Shape, bench: &Bench) {
+        self.columns.clear();
+        for column in 0..shape.columns() {
+            let label = shape.label(column);
+            let known = self.channels.iter().position(|channel| channel.name() == label);
+            self.columns.push(known.unwrap_or(self.channels.len()));
+            if known.is_none() {
+                let settings = bench.channel(&label).cloned().unwrap_or_else(|| ChannelSettings::named(&label));
+                let mut channel = Channel::new(settings.clone(), self.store.rows().start);
+                self.store.widen(self.channels.len() + 1);
+                channel.set(settings, &self.store, self.channels.len());
+                self.channels.push(channel);
+            }
+        }
+        self.row.resize(self.channels.len(), f64::NAN);
+    }
+
+    pub(super) fn set_channel(&mut self, index: usize, settings: ChannelSettings) {
+        if let Some(channel) = self.channels.get_mut(index) {
+            channel.set(settings, &self.store, index);
+        }
+    }
+
+    pub(super) fn break_off(&mut self, cut_off: usize) {
+        self.counts.cut_off += cut_off as u64;
+        self.counts.judge_afresh();
+        self.store.mark_break();
+        self.channels.iter_mut().for_each(Channel::break_off);
+    }
+
+    /// After a piece was taken in: lets go of what is beyond the limits, learns how fine the numbers are.
+    pub(super) fn settle(&mut self, decimals: &[u8]) {
+        for (column, decimals) in self.columns.iter().zip(decimals) {
+            self.channels[*column].raw_decimals = *decimals;
+        }
+        if let Some(first) = self.store.trim() {
+            self.channels.iter_mut().for_each(|channel| channel.forget_before(first));
+        }
+    }
+
+    pub(super) fn with<'a>(&'a mut self, bench: &'a Bench) -> Findings<'a> {
+        Findings { intake: self, bench }
+    }
+}
+
+/// The intake while a piece is fed, with the settings that new channels need.
+pub(super) struct Findings<'a> {
+    intake: &'a mut Intake,
+    bench: &'a Bench,
+}
+
+impl Sink for Findings<'_> {
+    fn shape(&mut self, shape: &Shape) {
+        self.intake.adopt(shape, self.bench);
+    }
+
+    fn row(&mut self, at: Stamp, values: &[f64], line: &[u8]) {
+        let intake = &mut *self.intake;
+        if intake.columns.len() != intake.row.len() {
+            intake.row.fill(f64::NAN);
+        }
+        for (column, value) in intake.columns.iter().zip(values) {
+            intake.row[*column] = *value;
+        }
+        intake.store.push(at, &intake.row);
+        for (channel, raw) in intake.channels.iter_mut().zip(&intake.row) {
+            channel.push(at, *raw);
+        }
+        intake.counts.rows += 1;
+        intake.rate.row(at);
+        intake.tail.push(at, Fate::Row, line);
+    }
+
+    fn message(&mut self, at: Stamp, line: &[u8]) {
+        self.intake.counts.messages += 1;
+        self.intake.tail.push(at, Fate::Message, line);
+    }
+
+    fn half(&mut self, at: Stamp, line: &[u8]) {
+        self.intake.counts.half += 1;
+        self.intake.tail.push(at, Fate::Half, line);
+    }
+
+    fn refused(&mut self, at: Stamp, why: Refusal, line: &[u8]) {
+        self.intake.counts.refuse(why);
+        self.intake.tail.push(at, Fate::Refused(why), line);
+    }
+}

@@ -1,0 +1,226 @@
+//! The stages joined: bytes in, and everything that a screen shows of them out.
+
+mod channel;
+mod counts;
+mod intake;
+
+pub use channel::{Channel, Reading};
+pub use counts::Counts;
+
+use crate::Stamp;
+use crate::bench::{Bench, ChannelSettings, Split};
+use crate::clock::RateMeter;
+use crate::split::{Shape, Splitter};
+use crate::store::{Limits, Store};
+use crate::tail::Tail;
+use intake::Intake;
+
+/// One source's chain of stages, with its buffer.
+#[derive(Debug)]
+pub struct Chain {
+    bench: Bench,
+    splitter: Splitter,
+    intake: Intake,
+}
+
+impl Chain {
+    /// A chain with the settings of `bench`, that keeps as much history as `limits` allow.
+    pub fn new(bench: Bench, limits: Limits) -> Self {
+        let splitter = Splitter::new(bench.split.shape());
+        let mut intake = Intake::new(limits);
+        if let Some(shape) = splitter.shape() {
+            intake.adopt(shape, &bench);
+        }
+        Chain { bench, splitter, intake }
+    }
+
+    /// Takes bytes that arrived at `at`. Stamps must not run backwards; one that does counts as the newest so far.
+    pub fn feed(&mut self, at: Stamp, bytes: &[u8]) {
+        let at = self.intake.arrive(at, bytes);
+        self.splitter.feed(at, bytes, &mut self.intake.with(&self.bench));
+        self.intake.settle(self.splitter.decimals());
+    }
+
+    /// The link was opened, or opened again: what comes next does not follow from what came before.
+    pub fn join(&mut self) {
+        self.intake.break_off(self.splitter.join());
+    }
+
+    /// `bytes` bytes arrived that this chain will never see. They are counted, and the stream goes on as after a break.
+    pub fn skip(&mut self, bytes: u64) {
+        self.intake.counts.skipped += bytes;
+        self.join();
+    }
+
+    /// Sets how lines are laid out. [`Split::Auto`] looks for the shape afresh; the history stays.
+    pub fn set_split(&mut self, split: Split) {
+        self.splitter = Splitter::new(split.shape());
+        self.bench.split = split;
+        self.join();
+        if let Some(shape) = self.splitter.shape() {
+            self.intake.adopt(shape, &self.bench);
+        }
+    }
+
+    /// Replaces a channel's settings and makes all its history anew with them.
+    pub fn set_channel(&mut self, index: usize, settings: ChannelSettings) {
+        self.intake.set_channel(index, settings);
+    }
+
+    /// The settings in force. Channels come first that are there, then those that are only in the bench.
+    pub fn bench(&self) -> Bench {
+        let mut bench = self.bench.clone();
+        let live = self.intake.channels.iter().map(|channel| channel.settings().clone());
+        let missing = bench.channel.iter().filter(|c| self.intake.channels.iter().all(|l| l.name() != c.name));
+        bench.channel = live.chain(missing.cloned()).collect();
+        bench
+    }
+
+    /// The same with the shape pinned that was found, as a take needs it to be decoded again in the same way.
+    pub fn pinned_bench(&self) -> Bench {
+        let mut bench = self.bench();
+        if let Some(shape) = self.shape() {
+            bench.split = shape.into();
+        }
+        bench
+    }
+
+    /// Changes settings that belong to no stage of one channel: name, source, screen, lanes.
+    pub fn edit_bench(&mut self, edit: impl FnOnce(&mut Bench)) {
+        edit(&mut self.bench);
+    }
+
+    /// The bench's settings other than the channels'.
+    pub fn settings(&self) -> &Bench {
+        &self.bench
+    }
+
+    /// The channels, in the order in which they first came.
+    pub fn channels(&self) -> &[Channel] {
+        &self.intake.channels
+    }
+
+    /// The shape of the rows, once known.
+    pub fn shape(&self) -> Option<&Shape> {
+        self.splitter.shape()
+    }
+
+    /// The channel that column `column` of the shape feeds.
+    pub fn channel_of_column(&self, column: usize) -> Option<usize> {
+        self.intake.columns.get(column).copied()
+    }
+
+    /// The buffer.
+    pub fn store(&self) -> &Store {
+        &self.intake.store
+    }
+
+    /// What was received, kept and refused.
+    pub fn counts(&self) -> &Counts {
+        &self.intake.counts
+    }
+
+    /// How often rows come.
+    pub fn rate(&self) -> &RateMeter {
+        &self.intake.rate
+    }
+
+    /// The last lines as they came.
+    pub fn tail(&self) -> &Tail {
+        &self.intake.tail
+    }
+
+    /// The stamp of the newest bytes, if any came.
+    pub fn newest(&self) -> Option<Stamp> {
+        self.intake.newest
+    }
+
+    /// A channel's value at each stage in row `row`; `None` when the row is not kept.
+    pub fn reading(&self, channel: usize, row: u64) -> Option<Reading> {
+        self.intake.channels.get(channel)?.reading(self.store().raw(channel, row)?, row)
+    }
+
+    /// The share of bytes that are not text, once that is so large that the baud is probably wrong.
+    pub fn unreadable(&self) -> Option<f64> {
+        self.intake.counts.unreadable()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::bench::Kind;
+    use crate::scale::Scale;
+    use crate::smooth::{Filter, Smooth, Strength};
+    use crate::watch::Watch;
+
+    fn fed(rows: u32) -> Chain {
+        let mut chain = Chain::new(Bench::default(), Limits::default());
+        chain.join();
+        for i in 0..rows {
+            let line = format!("t_us={} level={} gate={}\r\n", i * 10_000, 2000 + (i % 200), i / 50 % 2);
+            chain.feed(Stamp::default().plus(f64::from(i) * 0.01), line.as_bytes());
+        }
+        chain
+    }
+
+    #[test]
+    fn kinds_are_told_from_what_comes() {
+        let chain = fed(300);
+        let kinds: Vec<_> = chain.channels().iter().map(|c| (c.name(), c.kind())).collect();
+        assert_eq!(kinds, [("t_us", Kind::Clock), ("level", Kind::Analog), ("gate", Kind::Digital)]);
+        assert_eq!(chain.counts().rows, 300);
+        assert_eq!(chain.counts().refused(), 0);
+        // The gate is watched without being asked to.
+        assert_eq!(chain.channels()[2].watcher().rises, 3);
+        assert!((chain.rate().rate(chain.newest().unwrap()) - 100.0).abs() < 3.0);
+    }
+
+    #[test]
+    fn an_edit_makes_the_whole_history_anew_as_if_it_had_been_set_before() {
+        let settings = ChannelSettings {
+            scale: Scale { bits: Some(12), reference: Some(3.3), offset: 0.1, gain: 50.0, unit: "mm".into() },
+            smooth: Some(Smooth { filter: Filter::Median, strength: Strength::Rows(9) }),
+            watch: Some(Watch { threshold: 80.0, hysteresis: 1.0 }),
+            ..ChannelSettings::named("level")
+        };
+        let mut edited = fed(5000);
+        edited.set_channel(1, settings.clone());
+        let mut before = Chain::new(Bench { channel: vec![settings], ..Bench::default() }, Limits::default());
+        before.join();
+        for i in 0..5000 {
+            let line = format!("t_us={} level={} gate={}\r\n", i * 10_000, 2000 + (i % 200), i / 50 % 2);
+            before.feed(Stamp::default().plus(f64::from(i) * 0.01), line.as_bytes());
+        }
+        for row in (0..5000).step_by(37) {
+            assert_eq!(edited.reading(1, row), before.reading(1, row));
+        }
+        let (a, b) = (edited.channels()[1].watcher(), before.channels()[1].watcher());
+        assert_eq!((a.rises, a.falls, a.side), (b.rises, b.falls, b.side));
+        assert!(a.rises > 20);
+        let reading = edited.reading(1, 100).unwrap();
+        assert_eq!(reading.raw, 2100.0);
+        assert!((reading.quantity - (2100.0 * 3.3 / 4096.0 - 0.1) * 50.0).abs() < 1e-9);
+    }
+
+    #[test]
+    fn a_break_costs_no_row_and_no_line_is_drawn_across_it() {
+        let mut chain = fed(10);
+        chain.feed(chain.newest().unwrap(), b"t_us=1 lev");
+        chain.skip(500);
+        chain.feed(chain.newest().unwrap(), b"el=7 gate=1\nt_us=5 level=8 gate=1\n");
+        assert_eq!((chain.counts().rows, chain.counts().refused(), chain.counts().half), (11, 0, 1));
+        assert_eq!((chain.counts().skipped, chain.counts().cut_off), (500, 10));
+        assert!(chain.store().broken_between(9, 10));
+    }
+
+    #[test]
+    fn garbage_is_counted_and_told_as_a_wrong_baud() {
+        let mut chain = fed(10);
+        assert_eq!(chain.unreadable(), None);
+        let garbage: Vec<u8> = (0..4000u32).map(|i| (i.wrapping_mul(2654435761) >> 13) as u8 | 0x80).collect();
+        chain.feed(Stamp::default().plus(1.0), &garbage);
+        assert!(chain.unreadable().is_some_and(|share| share > 0.9));
+        assert_eq!(chain.counts().bytes - fed(10).counts().bytes, 4000);
+    }
+}

@@ -1,0 +1,25 @@
+//! Amber Tap's computation, with no files, threads, clocks, randomness or terminal.
+//!
+//! One module a stage, in the order in which a reading walks the chain:
+//! [`split`] (bytes to rows), [`clock`] (how often rows come), [`scale`] (counts to quantities),
+//! [`smooth`] (noise, and what removing it costs in delay), [`watch`] (thresholds), and [`store`] (the buffer behind
+//! the chart). [`bench`] holds the settings, [`chain`] joins the stages, and [`axis`], [`digits`] and [`window`]
+//! decide what of it a person sees. Every transform takes the time as data, as a [`Stamp`].
+
+pub mod axis;
+pub mod bench;
+pub mod chain;
+pub mod clock;
+pub mod digits;
+pub mod scale;
+pub mod smooth;
+pub mod split;
+pub mod stats;
+pub mod store;
+pub mod tail;
+pub mod watch;
+pub mod window;
+
+mod stamp;
+
+pub use stamp::Stamp;

@@ -1,0 +1,115 @@
+//! Text to numbers. A hand path for digits and a point, which is nearly everything a board sends; the rest goes to a
+//! general parser.
+
+/// A number as it was written.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Number {
+    /// The value; NaN for `nan`, `inf`, `-inf` and `ovf`, which all mean that there is no reading: a gap.
+    pub value: f64,
+    /// The digits written after the point, which tell how fine the board reports.
+    pub decimals: u8,
+}
+
+/// Powers of ten that a double holds exactly; with a mantissa below 2^53 one division is then correctly rounded
+/// (Clinger, "How to read floating point numbers accurately", 1990).
+const TENS: [f64; 23] = [
+    1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18, 1e19, 1e20,
+    1e21, 1e22,
+];
+
+/// Reads the number at the start of `text`; gives it and how many bytes it took, or `None` when there is none.
+#[inline]
+pub fn scan_number(text: &[u8]) -> Option<(Number, usize)> {
+    let negative = text.first() == Some(&b'-');
+    let mut at = usize::from(negative || text.first() == Some(&b'+'));
+    let start = at;
+    let mut mantissa: u64 = 0;
+    while let Some(digit) = text.get(at).map(|b| b.wrapping_sub(b'0')).filter(|d| *d < 10) {
+        mantissa = mantissa.wrapping_mul(10).wrapping_add(u64::from(digit));
+        at += 1;
+    }
+    let mut digits = at - start;
+    let mut decimals = 0;
+    if text.get(at) == Some(&b'.') {
+        let point = at;
+        at += 1;
+        while let Some(digit) = text.get(at).map(|b| b.wrapping_sub(b'0')).filter(|d| *d < 10) {
+            mantissa = mantissa.wrapping_mul(10).wrapping_add(u64::from(digit));
+            at += 1;
+        }
+        decimals = at - point - 1;
+        digits += decimals;
+    }
+    let plain = digits > 0 && digits <= 15 && !matches!(text.get(at), Some(b'e' | b'E'));
+    if !plain {
+        return scan_general(text);
+    }
+    let size = mantissa as f64 / TENS[decimals];
+    let value = if negative { -size } else { size };
+    Some((Number { value, decimals: decimals as u8 }, at))
+}
+
+/// Exponents, very long numbers and the words for "no reading".
+#[cold]
+fn scan_general(text: &[u8]) -> Option<(Number, usize)> {
+    let end = text.iter().position(|b| !matches!(b, b'0'..=b'9' | b'+' | b'-' | b'.' | b'e' | b'E' | b'a'..=b'z' | b'A'..=b'Z'));
+    let word = &text[..end.unwrap_or(text.len())];
+    let bare = word.strip_prefix(b"-").or(word.strip_prefix(b"+")).unwrap_or(word);
+    if ["nan", "inf", "ovf"].iter().any(|gap| bare.eq_ignore_ascii_case(gap.as_bytes())) {
+        return Some((Number { value: f64::NAN, decimals: 0 }, word.len()));
+    }
+    if !bare.first().is_some_and(|b| b.is_ascii_digit() || *b == b'.') {
+        return None;
+    }
+    let (value, used): (f64, usize) = fast_float2::parse_partial(text).ok()?;
+    let written = &text[..used];
+    let mantissa = written.split(|b| matches!(b, b'e' | b'E')).next().unwrap_or(written);
+    let after_point = mantissa.iter().position(|b| *b == b'.').map_or(0, |point| mantissa.len() - point - 1);
+    let exponent = match written.get(mantissa.len() + 1..) {
+        Some(text) => std::str::from_utf8(text).ok().and_then(|t| t.parse::<i64>().ok()).unwrap_or(0),
+        None => 0,
+    };
+    let decimals = (after_point as i64).saturating_sub(exponent).clamp(0, 15) as u8;
+    // An overflowing exponent is no reading either.
+    let value = if value.is_finite() { value } else { f64::NAN };
+    Some((Number { value, decimals }, used))
+}
+
+/// Reads `text` as one number, all of it, after spaces and tabs around it are taken off.
+pub fn number(text: &[u8]) -> Option<Number> {
+    let text = text.trim_ascii();
+    let (number, used) = scan_number(text)?;
+    (used == text.len()).then_some(number)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn what_boards_write() {
+        let read = |text: &str| number(text.as_bytes()).map(|n| (n.value, n.decimals));
+        assert_eq!(read("2210"), Some((2210.0, 0)));
+        assert_eq!(read(" -1.781 "), Some((-1.781, 3)));
+        assert_eq!(read("+.5"), Some((0.5, 1)));
+        assert_eq!(read("7."), Some((7.0, 0)));
+        assert_eq!(read("1.25e-3"), Some((0.00125, 5)));
+        assert_eq!(read("12345678901234567890"), Some((12345678901234567890.0, 0)));
+        for none in ["", "-", ".", "abc", "12x", "1 2", "e5", "0x1f", "--3", "infinity", "1.2.3"] {
+            assert_eq!(read(none), None, "{none:?}");
+        }
+        for gap in ["nan", "NaN", "-inf", "OVF", "1e999"] {
+            assert!(read(gap).expect(gap).0.is_nan(), "{gap:?}");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn every_written_double_is_read_as_the_standard_library_reads_it(value in proptest::num::f64::NORMAL, digits in 0usize..12) {
+            for text in [format!("{value:e}"), format!("{:.digits$}", value % 1e9)] {
+                prop_assert_eq!(number(text.as_bytes()).map(|n| n.value), text.parse::<f64>().ok(), "{}", text);
+            }
+        }
+    }
+}

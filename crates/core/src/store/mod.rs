@@ -1,0 +1,141 @@
+//! The buffer behind the chart: the newest rows, raw, with their times; and series derived from them that answer
+//! "least and most between these rows" without a scan.
+//!
+//! Rows are numbered from 0 since the start and keep their number when older rows are let go. All parts are made of
+//! blocks of [`BLOCK`] rows, and are let go of a block at a time.
+
+mod blocks;
+mod series;
+
+pub use blocks::BLOCK;
+pub use series::Series;
+
+use crate::Stamp;
+use blocks::Blocks;
+use serde::{Deserialize, Serialize};
+use std::collections::VecDeque;
+use std::ops::Range;
+
+/// How much history is kept: whichever of the two is less, to within one block.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Limits {
+    /// Seconds.
+    pub seconds: f64,
+    /// Rows.
+    pub rows: u64,
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Limits { seconds: 600.0, rows: 1_000_000 }
+    }
+}
+
+impl Limits {
+    /// Keeps everything, as for a take that was opened.
+    pub const NONE: Limits = Limits { seconds: f64::INFINITY, rows: u64::MAX };
+}
+
+/// The newest rows, raw.
+#[derive(Debug)]
+pub struct Store {
+    times: Blocks<Stamp>,
+    columns: Vec<Blocks<f64>>,
+    breaks: VecDeque<u64>,
+    limits: Limits,
+}
+
+impl Store {
+    /// An empty store.
+    pub fn new(limits: Limits) -> Self {
+        Store { times: Blocks::default(), columns: Vec::new(), breaks: VecDeque::new(), limits }
+    }
+
+    /// The numbers of the rows that are kept.
+    pub fn rows(&self) -> Range<u64> {
+        self.times.range()
+    }
+
+    /// Makes room for `columns` columns; new ones are gaps (NaN) for the rows so far.
+    pub fn widen(&mut self, columns: usize) {
+        while self.columns.len() < columns {
+            let mut column = Blocks::starting_at(self.rows().start);
+            self.rows().for_each(|_| column.push(f64::NAN));
+            self.columns.push(column);
+        }
+    }
+
+    /// Adds a row of one value a column. `at` must not be earlier than the row before.
+    #[inline]
+    pub fn push(&mut self, at: Stamp, values: &[f64]) {
+        self.times.push(at);
+        for (column, value) in self.columns.iter_mut().zip(values) {
+            column.push(*value);
+        }
+    }
+
+    /// Lets go of the oldest block while the rest still fills the limits; gives the first row that is kept when that
+    /// changed, so that derived series can follow.
+    pub fn trim(&mut self) -> Option<u64> {
+        let before = self.rows().start;
+        while let Some(next) = self.times.second_block() {
+            let rows = self.rows();
+            let newest = self.times.get(rows.end - 1)?;
+            let enough = rows.end - next >= self.limits.rows
+                || newest.seconds_since(self.times.get(next)?) >= self.limits.seconds;
+            if !enough {
+                break;
+            }
+            self.times.drop_block();
+            self.columns.iter_mut().for_each(Blocks::drop_block);
+        }
+        let start = self.rows().start;
+        while self.breaks.front().is_some_and(|row| *row <= start) {
+            self.breaks.pop_front();
+        }
+        (start != before).then_some(start)
+    }
+
+    /// The next row does not follow from the one before: the link was broken, or bytes were skipped.
+    pub fn mark_break(&mut self) {
+        let next = self.rows().end;
+        if next > self.rows().start && self.breaks.back() != Some(&next) {
+            self.breaks.push_back(next);
+        }
+    }
+
+    /// Whether there is a break between row `before` and row `after`, both included as ends.
+    pub fn broken_between(&self, before: u64, after: u64) -> bool {
+        let place = self.breaks.partition_point(|row| *row <= before);
+        self.breaks.get(place).is_some_and(|row| *row <= after)
+    }
+
+    /// The raw value of column `column` in row `row`; `None` when the row is not kept.
+    #[inline]
+    pub fn raw(&self, column: usize, row: u64) -> Option<f64> {
+        self.columns.get(column)?.get(row)
+    }
+
+    /// The time of row `row`; `None` when the row is not kept.
+    #[inline]
+    pub fn time(&self, row: u64) -> Option<Stamp> {
+        self.times.get(row)
+    }
+
+    /// The first kept row at or after `at`; the end of [`Store::rows`] when there is none.
+    pub fn first_at(&self, at: Stamp) -> u64 {
+        let rows = self.rows();
+        let (mut low, mut high) = (rows.start, rows.end);
+        while low < high {
+            let middle = low + (high - low) / 2;
+            if self.times.get(middle).is_some_and(|time| time < at) { low = middle + 1 } else { high = middle }
+        }
+        low
+    }
+
+    /// The bytes that one row takes in memory, for `smoothed` of the columns smoothed.
+    pub fn bytes_per_row(columns: usize, smoothed: usize) -> f64 {
+        8.0 + columns as f64 * 8.0 + (columns + smoothed) as f64 * Series::BYTES_PER_ROW
+    }
+}

@@ -1,0 +1,118 @@
+//! The last lines as they came, for the screen.
+
+use crate::Stamp;
+use crate::split::Refusal;
+use std::collections::VecDeque;
+use unicode_width::UnicodeWidthChar;
+
+/// Lines that are kept.
+const LINES: usize = 256;
+
+/// Bytes that are kept of each line.
+const BYTES: usize = 400;
+
+/// What became of a line.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Fate {
+    /// Became a row.
+    Row,
+    /// Words of the board's own.
+    Message,
+    /// The rest of a line whose beginning was not seen.
+    Half,
+    /// Refused.
+    Refused(Refusal),
+}
+
+/// One line as it came.
+#[derive(Clone, Debug)]
+pub struct TailLine {
+    /// When its last byte arrived.
+    pub at: Stamp,
+    /// What became of it.
+    pub fate: Fate,
+    /// Its first bytes, as they came: pass them through [`visible`] before they go anywhere near a terminal.
+    pub bytes: Vec<u8>,
+    /// Bytes that are not in `bytes`.
+    pub cut: usize,
+}
+
+/// The newest lines.
+#[derive(Clone, Debug, Default)]
+pub struct Tail {
+    lines: VecDeque<TailLine>,
+}
+
+impl Tail {
+    /// Adds a line; the oldest gives way, and its memory is used again.
+    #[inline]
+    pub fn push(&mut self, at: Stamp, fate: Fate, line: &[u8]) {
+        let mut bytes = match self.lines.len() {
+            LINES => self.lines.pop_front().map(|old| old.bytes).unwrap_or_default(),
+            _ => Vec::new(),
+        };
+        let kept = &line[..line.len().min(BYTES)];
+        bytes.clear();
+        bytes.extend_from_slice(kept);
+        self.lines.push_back(TailLine { at, fate, bytes, cut: line.len() - kept.len() });
+    }
+
+    /// The lines, oldest first.
+    pub fn lines(&self) -> impl DoubleEndedIterator<Item = &TailLine> + ExactSizeIterator {
+        self.lines.iter()
+    }
+}
+
+/// Bytes as text that is safe on a terminal and takes one cell a character: control characters become their symbols,
+/// bytes that are not UTF-8 and characters of any other width a `▯`.
+pub fn visible(bytes: &[u8]) -> String {
+    let mut out = String::with_capacity(bytes.len());
+    for chunk in bytes.utf8_chunks() {
+        out.extend(chunk.valid().chars().map(visible_char));
+        out.extend(chunk.invalid().iter().map(|_| '▯'));
+    }
+    out
+}
+
+fn visible_char(c: char) -> char {
+    match c {
+        ' '..='~' => c,
+        '\t' => ' ',
+        '\0'..='\x1f' => char::from_u32(0x2400 + c as u32).unwrap_or('▯'),
+        '\x7f' => '␡',
+        _ if c.width() == Some(1) => c,
+        _ => '▯',
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn control_bytes_become_symbols() {
+        assert_eq!(visible(b"a\x1b[31m\0\x07b\x7f"), "a␛[31m␀␇b␡");
+        assert_eq!(visible("5 µm\u{9b}2J \u{202e}x\u{200b} 漢".as_bytes()), "5 µm▯2J ▯x▯ ▯");
+        assert_eq!(visible(b"\xff\xfe1"), "▯▯1");
+    }
+
+    proptest! {
+        #[test]
+        fn nothing_that_a_terminal_acts_on_gets_through(bytes in proptest::collection::vec(any::<u8>(), 0..200)) {
+            let text = visible(&bytes);
+            prop_assert!(text.chars().all(|c| !c.is_control() && c.width() == Some(1)), "{text:?}");
+        }
+    }
+
+    #[test]
+    fn the_tail_is_bounded() {
+        let mut tail = Tail::default();
+        for i in 0..1000 {
+            tail.push(Stamp(i), Fate::Row, &vec![b'x'; 1000]);
+        }
+        assert_eq!(tail.lines().len(), LINES);
+        let last = tail.lines().last().unwrap();
+        assert_eq!((last.at, last.bytes.len(), last.cut), (Stamp(999), BYTES, 600));
+    }
+}
