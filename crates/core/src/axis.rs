@@ -52,7 +52,9 @@ impl FitAxis {
     /// Takes the least and most of what is in view at `now`; `step` is the converter's resolution in the axis' unit
     /// (0 when not known). Without data the limits stay.
     pub fn update(&mut self, now: Stamp, data: Option<(f64, f64)>, step: f64) {
-        let Some((low, high)) = data.filter(|(a, b)| a.is_finite() && b.is_finite()) else { return };
+        let Some((low, high)) = data.filter(|(a, b)| a.is_finite() && b.is_finite()) else {
+            return;
+        };
         let fit = roomy(low, high, step);
         let Some((bottom, top)) = self.limits else {
             self.limits = Some(fit);
@@ -152,6 +154,9 @@ mod tests {
         assert_eq!(ticks(-3.0, 9.0, 6), (vec![-2.0, 0.0, 2.0, 4.0, 6.0, 8.0], 2.0));
         assert_eq!(ticks(0.0, 1.0, 5).0.len(), 6);
         assert!(ticks(1.0, 1.0, 5).0.is_empty() && ticks(f64::NAN, 1.0, 5).0.is_empty());
-        assert_eq!([round_step(0.03), round_step(5.0), round_step(7.0)].map(|s| format!("{s:.2}")), ["0.05", "5.00", "10.00"]);
+        assert_eq!(
+            [round_step(0.03), round_step(5.0), round_step(7.0)].map(|s| format!("{s:.2}")),
+            ["0.05", "5.00", "10.00"]
+        );
     }
 }

@@ -43,7 +43,9 @@ impl RateMeter {
 
     /// Rows a second at `now`; 0 when nothing came for two seconds or three intervals, whichever is longer.
     pub fn rate(&self, now: Stamp) -> f64 {
-        let Some((interval, last)) = self.interval().zip(self.entries.back()) else { return 0.0 };
+        let Some((interval, last)) = self.interval().zip(self.entries.back()) else {
+            return 0.0;
+        };
         let silent = now.seconds_since(last.0) > SPAN.max(3.0 * interval);
         if silent || interval <= 0.0 { 0.0 } else { interval.recip() }
     }

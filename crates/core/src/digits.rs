@@ -47,7 +47,8 @@ pub fn clock(seconds: f64) -> String {
 
 /// A length of time with its unit: `50 ms`, `2.5 s`, `10 min`.
 pub fn duration(seconds: f64) -> String {
-    let trim = |value: f64| fixed((value * 100.0).round() / 100.0, 2).trim_end_matches('0').trim_end_matches('.').to_owned();
+    let trim =
+        |value: f64| fixed((value * 100.0).round() / 100.0, 2).trim_end_matches('0').trim_end_matches('.').to_owned();
     match seconds.abs() {
         s if s < 1.0 => format!("{} ms", trim(seconds * 1e3)),
         s if s < 120.0 => format!("{} s", trim(seconds)),
@@ -72,7 +73,9 @@ mod tests {
 
     #[test]
     fn no_digit_that_the_converter_cannot_resolve() {
-        for (resolution, expected) in [(3.3 / 4096.0, 3), (0.0472, 1), (1.0, 0), (0.001, 3), (0.1 * 0.01, 3), (20.0, 0), (0.0, 3)] {
+        for (resolution, expected) in
+            [(3.3 / 4096.0, 3), (0.0472, 1), (1.0, 0), (0.001, 3), (0.1 * 0.01, 3), (20.0, 0), (0.0, 3)]
+        {
             assert_eq!(decimals(resolution), expected, "{resolution}");
         }
         assert_eq!(fixed(1.78051, 3), "1.781");

@@ -75,6 +75,12 @@ impl Scale {
         Some((a.min(b), a.max(b)))
     }
 
+    /// Decimals with which the quantity is written to files: two finer than one step of the converter. `None` where
+    /// the step is not known; the shortest text that reads back as the same number is written then.
+    pub fn file_decimals(&self) -> Option<usize> {
+        self.volts_per_count().map(|_| crate::digits::decimals(self.resolution(1.0)) + 2)
+    }
+
     /// What is wrong with the settings, if something is.
     pub fn fault(&self) -> Option<&'static str> {
         match self {

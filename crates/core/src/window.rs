@@ -75,7 +75,9 @@ impl Columns {
         let mut runs: Vec<(usize, Range<i64>)> = Vec::new();
         for (place, column) in self.places.iter().enumerate() {
             match (column, runs.last_mut()) {
-                (Some(column), Some((start, run))) if run.end == *column && *start + (run.end - run.start) as usize == place => {
+                (Some(column), Some((start, run)))
+                    if run.end == *column && *start + (run.end - run.start) as usize == place =>
+                {
                     run.end += 1
                 }
                 (Some(column), _) => runs.push((place, *column..*column + 1)),
@@ -89,9 +91,7 @@ impl Columns {
     pub fn rows(&self, store: &Store) -> Vec<Range<u64>> {
         self.runs()
             .into_iter()
-            .map(|(_, run)| {
-                store.first_at(Stamp(run.start * self.width))..store.first_at(Stamp(run.end * self.width))
-            })
+            .map(|(_, run)| store.first_at(Stamp(run.start * self.width))..store.first_at(Stamp(run.end * self.width)))
             .collect()
     }
 }
@@ -141,7 +141,9 @@ impl<'a> Grid<'a> {
             let spans = &mut out[*place..*place + edges.len() - 1];
             let mut last = self.reading_before(series, edges[0]);
             for (i, edge) in edges.windows(2).enumerate() {
-                let Some((low, high)) = series.least_most(edge[0]..edge[1]) else { continue };
+                let Some((low, high)) = series.least_most(edge[0]..edge[1]) else {
+                    continue;
+                };
                 let own = spans[i].get_or_insert((low, high));
                 *own = (own.0.min(low), own.1.max(high));
                 let first = self.reading_from(series, edge[0]..edge[1]);

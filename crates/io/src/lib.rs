@@ -1,1 +1,13 @@
-//! x
+//! Amber Tap's edge: bytes come in over serial ports, takes go out to disk and come back.
+//!
+//! Depends on `amber-core` and on no other crate of the workspace; knows no terminal. Each file format is a codec that
+//! does no input or output, with a thin pump around it.
+
+mod clock;
+mod link;
+mod serial;
+pub mod take;
+
+pub use clock::HostClock;
+pub use link::{Chunk, Feed, Link, LinkState};
+pub use serial::Problem;

@@ -24,7 +24,8 @@ pub(super) fn tables(old: &mut Table, new: &Table) {
                 *old.decor_mut() = decor;
             }
             (Some(Item::Value(_)), Item::Value(_)) => {}
-            (Some(Item::Value(old)), Item::Table(new)) if says(old) == says(&new.clone().into_inline_table().into()) => {}
+            (Some(Item::Value(old)), Item::Table(new))
+                if says(old) == says(&new.clone().into_inline_table().into()) => {}
             (Some(old), fresh) => *old = unplaced(fresh),
             (None, fresh) => {
                 old.insert(key, unplaced(fresh));

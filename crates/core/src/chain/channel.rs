@@ -192,10 +192,4 @@ impl Channel {
     pub fn raw_decimals(&self) -> usize {
         usize::from(self.raw_decimals)
     }
-
-    /// The quantity as it is written to files: two digits finer than one step, or just as it came when it is not
-    /// scaled.
-    pub fn file_decimals(&self) -> usize {
-        if self.settings.scale.is_plain() { self.raw_decimals() } else { self.decimals() + 2 }
-    }
 }

@@ -75,7 +75,9 @@ fn form_of(line: &[u8]) -> Option<Shape> {
     }
     let mut labels: Vec<String> = Vec::new();
     let labelled = tokens(line).all(|token| {
-        let Some((label, value)) = pair(&line[token]) else { return false };
+        let Some((label, value)) = pair(&line[token]) else {
+            return false;
+        };
         let label = String::from_utf8_lossy(label).into_owned();
         let sound = number(value).is_some() && !labels.contains(&label) && labels.len() < MAX_FIELDS;
         labels.push(label);

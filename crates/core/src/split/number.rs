@@ -52,7 +52,9 @@ pub fn scan_number(text: &[u8]) -> Option<(Number, usize)> {
 /// Exponents, very long numbers and the words for "no reading".
 #[cold]
 fn scan_general(text: &[u8]) -> Option<(Number, usize)> {
-    let end = text.iter().position(|b| !matches!(b, b'0'..=b'9' | b'+' | b'-' | b'.' | b'e' | b'E' | b'a'..=b'z' | b'A'..=b'Z'));
+    let end = text
+        .iter()
+        .position(|b| !matches!(b, b'0'..=b'9' | b'+' | b'-' | b'.' | b'e' | b'E' | b'a'..=b'z' | b'A'..=b'Z'));
     let word = &text[..end.unwrap_or(text.len())];
     let bare = word.strip_prefix(b"-").or(word.strip_prefix(b"+")).unwrap_or(word);
     if ["nan", "inf", "ovf"].iter().any(|gap| bare.eq_ignore_ascii_case(gap.as_bytes())) {

@@ -49,7 +49,9 @@ impl Reader {
 
     /// Adds a column for `label`; false when there is no room or the shape has no labels.
     pub(super) fn grow(&mut self, label: String) -> bool {
-        let Shape::Labelled { labels, complete } = &mut self.shape else { return false };
+        let Shape::Labelled { labels, complete } = &mut self.shape else {
+            return false;
+        };
         if labels.len() == MAX_FIELDS {
             return false;
         }
@@ -91,8 +93,12 @@ impl Reader {
     fn labelled_in_order(&self, line: &[u8], values: &mut [f64], decimals: &mut [u8]) -> bool {
         let mut rest = line;
         for ((key, value), places) in self.keys.iter().zip(values.iter_mut()).zip(decimals.iter_mut()) {
-            let Some(text) = rest.strip_prefix(key.as_slice()) else { return false };
-            let Some((number, used)) = scan_number(text) else { return false };
+            let Some(text) = rest.strip_prefix(key.as_slice()) else {
+                return false;
+            };
+            let Some((number, used)) = scan_number(text) else {
+                return false;
+            };
             let gap = text[used..].iter().take_while(|b| separates(**b)).count();
             if gap == 0 && used < text.len() {
                 return false;
@@ -160,7 +166,9 @@ fn bare_plain(delimiter: Delimiter, fields: usize, line: &[u8], values: &mut [f6
     let blanks = |at: usize| line[at..].iter().take_while(|b| matches!(b, b' ' | b'\t') && **b != byte).count();
     let mut at = blanks(0);
     for field in 0..fields {
-        let Some((number, used)) = scan_number(&line[at..]) else { return false };
+        let Some((number, used)) = scan_number(&line[at..]) else {
+            return false;
+        };
         (values[field], decimals[field]) = (number.value, number.decimals);
         at += used;
         at += blanks(at);

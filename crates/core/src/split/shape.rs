@@ -110,9 +110,13 @@ impl Shape {
     pub fn sentence(&self) -> String {
         match self {
             Shape::Labelled { labels, complete: true } => format!("name=value, {} fields on each line", labels.len()),
-            Shape::Labelled { labels, .. } => format!("name=value, {} fields, not all on each line", labels.len()),
+            Shape::Labelled { labels, .. } => {
+                format!("name=value, {} fields, not all on each line", labels.len())
+            }
             Shape::Bare { fields: 1, .. } => "one bare number a line".into(),
-            Shape::Bare { delimiter, fields } => format!("{fields} bare numbers, {} between", delimiter.name()),
+            Shape::Bare { delimiter, fields } => {
+                format!("{fields} bare numbers, {} between", delimiter.name())
+            }
         }
     }
 

@@ -177,7 +177,9 @@ impl Lines {
 
     #[inline]
     fn read(&mut self, at: Stamp, half: bool, line: &[u8], sink: &mut impl Sink) {
-        let State::Reading(reader) = &mut self.state else { return };
+        let State::Reading(reader) = &mut self.state else {
+            return;
+        };
         self.values.resize(reader.shape().columns(), f64::NAN);
         match reader.read(line, &mut self.values) {
             Ok(()) if half && !reader.knows_its_start() => sink.half(at, line),
@@ -192,7 +194,9 @@ impl Lines {
     /// Damage rarely makes the same wrong label twice; a label that comes again on sound lines is a new field.
     #[cold]
     fn suspect(&mut self, at: Stamp, label: String, line: &[u8], sink: &mut impl Sink) {
-        let State::Reading(reader) = &mut self.state else { return };
+        let State::Reading(reader) = &mut self.state else {
+            return;
+        };
         let index = match self.suspects.iter().position(|(known, _)| *known == label) {
             Some(index) => index,
             None => {

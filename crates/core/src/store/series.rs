@@ -51,8 +51,7 @@ impl Series {
         let range = self.values.range();
         let at = (range.end - range.start) as usize % BLOCK;
         if at == 0 {
-            let empty =
-                Summary { fine: [NOTHING; BLOCK / FINE], coarse: [NOTHING; BLOCK / COARSE], whole: NOTHING };
+            let empty = Summary { fine: [NOTHING; BLOCK / FINE], coarse: [NOTHING; BLOCK / COARSE], whole: NOTHING };
             self.summaries.push_back(Box::new(empty));
         }
         self.values.push(value);
@@ -104,10 +103,7 @@ impl Series {
         let read = |r: Range<usize>| values[r].iter().fold(NOTHING, |a, v| join(a, (*v, *v)));
         let fine = |r: Range<usize>| match whole_groups(&r, FINE) {
             None => read(r),
-            Some(g) => join(
-                join(read(r.start..g.start * FINE), read(g.end * FINE..r.end)),
-                scan(&summary.fine[g]),
-            ),
+            Some(g) => join(join(read(r.start..g.start * FINE), read(g.end * FINE..r.end)), scan(&summary.fine[g])),
         };
         match whole_groups(&range, COARSE) {
             None => fine(range),

@@ -1,0 +1,99 @@
+//! A **take**: one recording, a folder of plain files that other programs open.
+//!
+//! | file | what |
+//! |---|---|
+//! | `readings.csv` | RFC 4180, a header row; `time_s` since the start, `wall_clock` in ISO 8601, then the channels |
+//! | `readings.csv-metadata.json` | the columns' titles, units and datatypes, in the vocabulary of CSV on the Web |
+//! | `wire.bin` | the exact bytes that arrived |
+//! | `wire.csv` | for each chunk: offset in `wire.bin`, arrival in nanoseconds since the Unix epoch, event |
+//! | `marks.csv` | number, time, wall clock, note |
+//! | `bench.toml` | the settings in force at the start |
+//!
+//! `readings.csv` is made by [`Decoder`] from the bytes of `wire.bin` and nothing else, both when it is written and
+//! when it is checked, so decoding again gives the same file byte for byte. Files are only ever added to; a checkpoint
+//! writes all of them through in an order ([`Writer::checkpoint`]) that lets a reader tell what is whole.
+
+mod decode;
+mod keeper;
+mod marks;
+mod metadata;
+mod reader;
+mod when;
+mod writer;
+
+pub use decode::{Decoder, Tally};
+pub use keeper::{Keeper, Order, Report};
+pub use marks::Mark;
+pub use reader::{OpenedTake, Piece, open};
+pub use when::iso8601;
+pub use writer::{Place, Summary, Writer};
+
+use std::io;
+use std::path::{Path, PathBuf};
+
+pub(crate) const READINGS: &str = "readings.csv";
+pub(crate) const METADATA: &str = "readings.csv-metadata.json";
+pub(crate) const WIRE: &str = "wire.bin";
+pub(crate) const STAMPS: &str = "wire.csv";
+pub(crate) const MARKS: &str = "marks.csv";
+pub(crate) const BENCH: &str = "bench.toml";
+
+/// In the event column of `wire.csv`: the take begins, at the start of a line.
+pub(crate) const BEGIN: &str = "begin";
+
+/// In the event column of `wire.csv`: the port was opened, what follows may begin within a line.
+pub(crate) const JOIN: &str = "join";
+
+/// A take could not be made, gone on with or opened.
+#[derive(Debug, thiserror::Error)]
+pub enum TakeError {
+    /// There is something in that place already.
+    #[error("{} is there already: a take never overwrites, choose another folder", .0.display())]
+    Exists(PathBuf),
+    /// The system said no.
+    #[error("{doing} {}: {}", .path.display(), remedy(.source))]
+    Io {
+        /// What was tried, as in "cannot write to".
+        doing: &'static str,
+        /// On what.
+        path: PathBuf,
+        /// The system's reason.
+        source: io::Error,
+    },
+    /// The folder was moved or deleted while the take was running.
+    #[error("{} is gone: its folder was moved or deleted while the take was running", .0.display())]
+    Gone(PathBuf),
+    /// That folder is no take.
+    #[error("{} is not a take: it has no {missing}", .folder.display())]
+    NotATake {
+        /// The folder.
+        folder: PathBuf,
+        /// The file that every take has.
+        missing: &'static str,
+    },
+    /// A file of the take does not say what it should.
+    #[error("{}: {message}", .path.display())]
+    Malformed {
+        /// The file.
+        path: PathBuf,
+        /// What was found and what was expected.
+        message: String,
+    },
+}
+
+impl TakeError {
+    pub(crate) fn io(doing: &'static str, path: &Path) -> impl FnOnce(io::Error) -> TakeError {
+        let path = path.to_path_buf();
+        move |source| TakeError::Io { doing, path, source }
+    }
+}
+
+fn remedy(error: &io::Error) -> String {
+    match error.kind() {
+        io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => "the disk is full, make room".into(),
+        io::ErrorKind::FileTooLarge => "the file may not grow further here, choose another disk".into(),
+        io::ErrorKind::PermissionDenied => "you may not write there, choose another folder".into(),
+        io::ErrorKind::ReadOnlyFilesystem => "that disk is read-only, choose another folder".into(),
+        _ => error.to_string(),
+    }
+}

@@ -1,0 +1,190 @@
+//! Opening a take: what is whole is used, a torn tail is cut off and said.
+
+use super::decode::Decoder;
+use super::marks::Mark;
+use super::{BENCH, JOIN, MARKS, READINGS, STAMPS, TakeError, WIRE};
+use amber_core::Stamp;
+use amber_core::bench::Bench;
+use std::fs::{self, OpenOptions};
+use std::io::{self, Write};
+use std::ops::Range;
+use std::path::{Path, PathBuf};
+
+/// A stretch of `wire.bin` that arrived at once.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Piece {
+    /// When.
+    pub at: Stamp,
+    /// Its bytes in `wire.bin`.
+    pub bytes: Range<usize>,
+    /// The port was opened just before: it may begin within a line.
+    pub joined: bool,
+}
+
+/// A take in memory.
+#[derive(Clone, Debug)]
+pub struct OpenedTake {
+    /// Its folder.
+    pub folder: PathBuf,
+    /// The settings in force when it was made.
+    pub bench: Bench,
+    /// When it began.
+    pub start: Stamp,
+    /// The bytes that arrived.
+    pub wire: Vec<u8>,
+    /// When each part of `wire` arrived.
+    pub pieces: Vec<Piece>,
+    /// Its marks.
+    pub marks: Vec<Mark>,
+    /// What had to be mended, in sentences for a person.
+    pub mended: Vec<String>,
+}
+
+impl OpenedTake {
+    /// Makes `readings.csv` again.
+    pub fn decode(&self) -> Vec<u8> {
+        let mut decoder = Decoder::new(self.bench.clone(), self.start);
+        for piece in &self.pieces {
+            if piece.joined {
+                decoder.join();
+            }
+            decoder.feed(piece.at, &self.wire[piece.bytes.clone()]);
+        }
+        decoder.take_output()
+    }
+}
+
+/// Opens the take in `folder`.
+///
+/// Half lines at the ends of its tables are cut off, and rows that are in `wire.bin` but not yet in `readings.csv` are
+/// added; both are said in [`OpenedTake::mended`]. A take that is still being written is left as it is.
+///
+/// # Errors
+/// When the folder is no take, or a file cannot be read or does not say what it should.
+pub fn open(folder: &Path) -> Result<OpenedTake, TakeError> {
+    let meta = fs::metadata(folder).map_err(TakeError::io("cannot open", folder))?;
+    if !meta.is_dir() {
+        return Err(TakeError::NotATake { folder: folder.into(), missing: WIRE });
+    }
+    let read = |name: &'static str| {
+        let path = folder.join(name);
+        fs::read(&path).map_err(|error| match error.kind() {
+            io::ErrorKind::NotFound => TakeError::NotATake { folder: folder.into(), missing: name },
+            _ => TakeError::io("cannot read", &path)(error),
+        })
+    };
+    let growing = being_written(&folder.join(WIRE));
+    let stamps = read(STAMPS)?;
+    let wire = read(WIRE)?;
+    let bench_text = String::from_utf8_lossy(&read(BENCH)?).into_owned();
+    let bench = Bench::parse(&bench_text)
+        .map_err(|error| TakeError::Malformed { path: folder.join(BENCH), message: error.to_string() })?;
+    let (start, pieces, stamps_whole) = parse_stamps(&stamps, wire.len())
+        .map_err(|message| TakeError::Malformed { path: folder.join(STAMPS), message })?;
+    let marks_text = read(MARKS).unwrap_or_default();
+    let marks_whole = whole_lines(&marks_text);
+    let marks = Mark::parse(&marks_text[..marks_whole], start);
+    let mut take = OpenedTake { folder: folder.into(), bench, start, wire, pieces, marks, mended: Vec::new() };
+    if growing {
+        take.mended.push("it is still being written: this is what it holds so far".into());
+        return Ok(take);
+    }
+    for (name, length, whole) in [(STAMPS, stamps.len(), stamps_whole), (MARKS, marks_text.len(), marks_whole)] {
+        if whole < length {
+            take.cut(name, length, whole);
+        }
+    }
+    take.mend_readings();
+    Ok(take)
+}
+
+impl OpenedTake {
+    fn cut(&mut self, name: &str, length: usize, whole: usize) {
+        let done = OpenOptions::new().write(true).open(self.folder.join(name)).and_then(|f| f.set_len(whole as u64));
+        let torn = length - whole;
+        self.mended.push(match done {
+            Ok(()) => format!("{name} had a torn tail: {torn} bytes cut off"),
+            Err(error) => {
+                format!("{name} has a torn tail of {torn} bytes that could not be cut off: {error}")
+            }
+        });
+    }
+
+    /// Cuts a half line off `readings.csv` and adds the rows that were on the wire but not yet in it.
+    fn mend_readings(&mut self) {
+        let path = self.folder.join(READINGS);
+        let found = fs::read(&path).unwrap_or_default();
+        let again = self.decode();
+        if found == again {
+            return;
+        }
+        let whole = whole_lines(&found);
+        if whole < found.len() {
+            self.cut(READINGS, found.len(), whole);
+        }
+        if !again.starts_with(&found[..whole]) {
+            self.mended.push(format!("{READINGS} differs from what {WIRE} says: it was changed, and is left as it is"));
+        } else if again.len() > whole {
+            let rows = again[whole..].iter().filter(|b| **b == b'\n').count();
+            let done = OpenOptions::new().append(true).create(true).open(&path);
+            self.mended.push(match done.and_then(|mut file| file.write_all(&again[whole..])) {
+                Ok(()) => format!("{rows} lines that were only in {WIRE} were added to {READINGS}"),
+                Err(error) => format!("{rows} lines are only in {WIRE} and could not be added to {READINGS}: {error}"),
+            });
+        }
+    }
+}
+
+/// Whether a keeper holds the take.
+fn being_written(wire: &Path) -> bool {
+    let held = |file: fs::File| {
+        use rustix::fs::{FlockOperation, flock};
+        flock(&file, FlockOperation::NonBlockingLockShared) == Err(rustix::io::Errno::WOULDBLOCK)
+    };
+    fs::File::open(wire).is_ok_and(held)
+}
+
+/// The length up to the last line ending.
+fn whole_lines(text: &[u8]) -> usize {
+    text.iter().rposition(|b| *b == b'\n').map_or(0, |end| end + 1)
+}
+
+/// Reads `wire.csv`: the start, the pieces, and the length up to which the file is whole and belongs to `wire.bin`.
+fn parse_stamps(text: &[u8], wire: usize) -> Result<(Stamp, Vec<Piece>, usize), String> {
+    let mut rows: Vec<(usize, Stamp, bool)> = Vec::new();
+    let mut whole = 0;
+    for (number, line) in (1..).zip(text[..whole_lines(text)].split_inclusive(|b| *b == b'\n')) {
+        if number > 1 {
+            let line = String::from_utf8_lossy(line);
+            let fields: Vec<&str> = line.trim_end().splitn(3, ',').collect();
+            let parsed = match fields[..] {
+                [offset, at, event] => {
+                    offset.parse::<usize>().ok().zip(at.parse::<i64>().ok()).map(|(o, at)| (o, at, event))
+                }
+                _ => None,
+            };
+            let Some((offset, at, event)) =
+                parsed.filter(|(offset, ..)| rows.last().is_none_or(|row| row.0 <= *offset))
+            else {
+                let found: String = line.trim_end().chars().take(40).collect();
+                return Err(format!("line {number}: expected a rising offset, a time and an event, found '{found}'"));
+            };
+            if offset > wire || (offset == wire && event.is_empty()) {
+                break; // Stamps are written through before their bytes.
+            }
+            rows.push((offset, Stamp(at), event == JOIN));
+        }
+        whole += line.len();
+    }
+    let Some((0, start, _)) = rows.first().copied() else {
+        return Err("expected a first row with offset 0".into());
+    };
+    let ends = rows.iter().skip(1).map(|(offset, ..)| *offset).chain([wire]);
+    let pieces = rows.iter().zip(ends);
+    let pieces = pieces.map(|((offset, at, joined), end)| Piece { at: *at, bytes: *offset..end, joined: *joined });
+    Ok((start, pieces.collect(), whole))
+}
+
+#[cfg(test)]
+#[path = "take_tests.rs"]
+mod tests;

@@ -1,0 +1,275 @@
+//! Writing a take: the four growing files, their checkpoints, and what happens when the disk says no.
+
+use super::decode::{Decoder, Tally};
+use super::marks::{self, Mark};
+use super::{BEGIN, BENCH, JOIN, MARKS, METADATA, READINGS, STAMPS, TakeError, WIRE, metadata};
+use amber_core::Stamp;
+use amber_core::bench::Bench;
+use std::fs::{self, File, OpenOptions};
+use std::io::{self, Write};
+use std::os::unix::fs::MetadataExt;
+use std::path::{Path, PathBuf};
+
+/// Where a take goes.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Place {
+    /// Into a new folder below this one: `take-0001`, `take-0002` …, whichever is next.
+    Next(PathBuf),
+    /// Into this folder, which must be new or empty.
+    Exactly(PathBuf),
+}
+
+/// What a take holds when it ends, or so far.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Summary {
+    /// Its folder.
+    pub folder: PathBuf,
+    /// Bytes in `wire.bin`.
+    pub bytes: u64,
+    /// What became of them.
+    pub tally: Tally,
+    /// Marks.
+    pub marks: u64,
+    /// Seconds from the start to the last checkpoint.
+    pub seconds: f64,
+}
+
+/// Bytes that wait in memory before all files are written through out of turn, so that a flood takes no more.
+const WAITING: usize = 256 * 1024;
+
+/// A file that only grows, with the length up to which it is known to agree with the others.
+#[derive(Debug)]
+struct Growing {
+    path: PathBuf,
+    file: File,
+    waiting: Vec<u8>,
+    length: u64,
+    whole: u64,
+}
+
+impl Growing {
+    fn create(folder: &Path, name: &str) -> Result<Growing, TakeError> {
+        let path = folder.join(name);
+        let file = OpenOptions::new().write(true).create_new(true).open(&path);
+        let file = file.map_err(TakeError::io("cannot create", &path))?;
+        Ok(Growing { path, file, waiting: Vec::new(), length: 0, whole: 0 })
+    }
+
+    fn add(&mut self, bytes: &[u8]) {
+        self.length += bytes.len() as u64;
+        self.waiting.extend_from_slice(bytes);
+    }
+
+    fn write_through(&mut self) -> Result<(), TakeError> {
+        self.file.write_all(&self.waiting).map_err(TakeError::io("cannot write to", &self.path))?;
+        self.waiting.clear();
+        Ok(())
+    }
+
+    fn sync(&self) -> Result<(), TakeError> {
+        match self.file.sync_data() {
+            // Some file systems cannot sync; the data are written through all the same.
+            Err(error) if error.kind() != io::ErrorKind::Unsupported && error.kind() != io::ErrorKind::InvalidInput => {
+                Err(TakeError::io("cannot write to", &self.path)(error))
+            }
+            _ => Ok(()),
+        }
+    }
+
+    /// Whether the file is still the one in its folder.
+    fn in_place(&self) -> bool {
+        let same = |a: fs::Metadata, b: fs::Metadata| a.ino() == b.ino() && a.dev() == b.dev();
+        fs::metadata(&self.path).is_ok_and(|found| self.file.metadata().is_ok_and(|own| same(found, own)))
+    }
+
+    /// Gives up what was not checkpointed, so that the file ends where all files are known to agree.
+    fn give_up(self) {
+        // On a disk that just failed this may fail too; a reader cuts a torn tail as well.
+        let _ = self.file.set_len(self.whole);
+    }
+}
+
+/// A take being written. Drop it only through [`Writer::finish`] or [`Writer::give_up`].
+#[derive(Debug)]
+pub struct Writer {
+    folder: PathBuf,
+    start: Stamp,
+    decoder: Decoder,
+    described: bool,
+    wire: Growing,
+    stamps: Growing,
+    readings: Growing,
+    marks_file: Growing,
+    marks: u64,
+    saved: Summary,
+}
+
+impl Writer {
+    /// Makes the take's folder and files. `joined`: the first byte may lie within a line.
+    ///
+    /// # Errors
+    /// When the place is taken or cannot be written; nothing that was there is touched.
+    pub fn create(place: &Place, bench: Bench, start: Stamp, joined: bool) -> Result<Writer, TakeError> {
+        let folder = make_folder(place)?;
+        let path = folder.join(BENCH);
+        let text = bench.write_into("# The settings in force when this take began.\n").unwrap_or_default();
+        fs::write(&path, text).map_err(TakeError::io("cannot write to", &path))?;
+        let mut writer = Writer {
+            wire: Growing::create(&folder, WIRE)?,
+            stamps: Growing::create(&folder, STAMPS)?,
+            readings: Growing::create(&folder, READINGS)?,
+            marks_file: Growing::create(&folder, MARKS)?,
+            saved: Summary { folder: folder.clone(), bytes: 0, tally: Tally::default(), marks: 0, seconds: 0.0 },
+            decoder: Decoder::new(bench, start),
+            described: false,
+            marks: 0,
+            folder,
+            start,
+        };
+        // A reader can tell by this lock that the take is still growing. Where locks are not to be had, it cannot.
+        let _ = rustix::fs::flock(&writer.wire.file, rustix::fs::FlockOperation::NonBlockingLockExclusive);
+        writer.stamps.add(b"offset,arrival_ns,event\r\n");
+        writer.marks_file.add(marks::HEADER);
+        writer.stamp(start, if joined { JOIN } else { BEGIN });
+        if joined {
+            writer.decoder.join();
+        }
+        writer.checkpoint(start)?;
+        Ok(writer)
+    }
+
+    /// The take's folder.
+    pub fn folder(&self) -> &Path {
+        &self.folder
+    }
+
+    /// Bytes arrived.
+    ///
+    /// # Errors
+    /// When they cannot be written; give the take up then.
+    pub fn chunk(&mut self, at: Stamp, bytes: &[u8]) -> Result<(), TakeError> {
+        self.stamp(at, "");
+        self.wire.add(bytes);
+        self.decoder.feed(at, bytes);
+        self.readings.add(&self.decoder.take_output());
+        if self.wire.waiting.len() + self.stamps.waiting.len() > WAITING { self.write_through() } else { Ok(()) }
+    }
+
+    /// The port was opened again: what follows may begin within a line.
+    pub fn join(&mut self, at: Stamp) {
+        self.stamp(at, JOIN);
+        self.decoder.join();
+    }
+
+    /// Adds a mark and gives its number.
+    pub fn mark(&mut self, at: Stamp, note: String) -> u64 {
+        self.marks += 1;
+        self.marks_file.add(&Mark { number: self.marks, at, note }.row(self.start));
+        self.marks
+    }
+
+    fn stamp(&mut self, at: Stamp, event: &str) {
+        let line = format!("{},{},{event}\r\n", self.wire.length, at.0);
+        self.stamps.add(line.as_bytes());
+    }
+
+    /// The stamps go first and the readings last: a reader that finds stamps beyond the end of `wire.bin` drops them,
+    /// and makes readings that are not there yet from `wire.bin`.
+    fn write_through(&mut self) -> Result<(), TakeError> {
+        let files = [&mut self.stamps, &mut self.wire, &mut self.readings, &mut self.marks_file];
+        files.into_iter().try_for_each(Growing::write_through)?;
+        for file in [&mut self.stamps, &mut self.wire, &mut self.readings, &mut self.marks_file] {
+            file.whole = file.length;
+        }
+        Ok(())
+    }
+
+    /// Writes everything through.
+    ///
+    /// # Errors
+    /// As [`Writer::chunk`]; [`TakeError::Gone`] when the folder was moved or deleted.
+    pub fn checkpoint(&mut self, now: Stamp) -> Result<Summary, TakeError> {
+        if !self.wire.in_place() {
+            return Err(TakeError::Gone(self.wire.path.clone()));
+        }
+        self.readings.add(&self.decoder.take_output());
+        if !self.described && !self.decoder.columns().is_empty() {
+            let path = self.folder.join(METADATA);
+            fs::write(&path, metadata::document(self.decoder.columns()))
+                .map_err(TakeError::io("cannot write to", &path))?;
+            self.described = true;
+        }
+        self.write_through()?;
+        self.saved = Summary {
+            folder: self.folder.clone(),
+            bytes: self.wire.length,
+            tally: self.decoder.tally(),
+            marks: self.marks,
+            seconds: now.seconds_since(self.start).max(0.0),
+        };
+        Ok(self.saved.clone())
+    }
+
+    /// Asks the system to put what is written onto the disk itself, against a power cut.
+    ///
+    /// # Errors
+    /// As [`Writer::chunk`].
+    pub fn sync(&self) -> Result<(), TakeError> {
+        [&self.wire, &self.stamps, &self.readings, &self.marks_file].into_iter().try_for_each(Growing::sync)
+    }
+
+    /// Ends the take properly.
+    ///
+    /// # Errors
+    /// As [`Writer::chunk`]; the take is then whole up to its last checkpoint.
+    pub fn finish(mut self, now: Stamp) -> Result<Summary, TakeError> {
+        match self.checkpoint(now).and_then(|summary| self.sync().map(|()| summary)) {
+            Ok(summary) => Ok(summary),
+            Err(error) => {
+                self.give_up();
+                Err(error)
+            }
+        }
+    }
+
+    /// Ends the take after an error: all files are cut back to the last checkpoint, where they agree.
+    pub fn give_up(self) -> Summary {
+        let Writer { wire, stamps, readings, marks_file, saved, .. } = self;
+        [stamps, wire, readings, marks_file].into_iter().for_each(Growing::give_up);
+        saved
+    }
+}
+
+fn make_folder(place: &Place) -> Result<PathBuf, TakeError> {
+    let create = "cannot create";
+    match place {
+        Place::Exactly(folder) => {
+            let parent = folder.parent().filter(|parent| !parent.as_os_str().is_empty());
+            if let Some(parent) = parent {
+                fs::create_dir_all(parent).map_err(TakeError::io(create, parent))?;
+            }
+            match fs::create_dir(folder) {
+                Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
+                    let empty = fs::read_dir(folder).is_ok_and(|mut entries| entries.next().is_none());
+                    if empty { Ok(folder.clone()) } else { Err(TakeError::Exists(folder.clone())) }
+                }
+                made => made.map(|()| folder.clone()).map_err(TakeError::io(create, folder)),
+            }
+        }
+        Place::Next(parent) => {
+            fs::create_dir_all(parent).map_err(TakeError::io(create, parent))?;
+            let numbers = fs::read_dir(parent).map_err(TakeError::io("cannot read", parent))?;
+            let number = |name: &str| name.strip_prefix("take-")?.parse::<u32>().ok();
+            let last = numbers.flatten().filter_map(|entry| number(&entry.file_name().to_string_lossy())).max();
+            for next in last.unwrap_or(0) + 1.. {
+                let folder = parent.join(format!("take-{next:04}"));
+                match fs::create_dir(&folder) {
+                    Ok(()) => return Ok(folder),
+                    Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {}
+                    Err(error) => return Err(TakeError::io(create, &folder)(error)),
+                }
+            }
+            Err(TakeError::Exists(parent.clone()))
+        }
+    }
+}
