@@ -75,6 +75,7 @@ pub struct Link {
     pub engine: Receiver<Feed>,
     /// For the keeper.
     pub keeper: Receiver<Feed>,
+    wanted: Sender<(PathBuf, u32)>,
     stop: Arc<AtomicBool>,
     thread: Option<JoinHandle<()>>,
 }
@@ -87,10 +88,18 @@ impl Link {
     pub fn start(path: PathBuf, baud: u32, clock: HostClock) -> std::io::Result<Link> {
         let (to_engine, engine) = bounded(FOR_ENGINE);
         let (to_keeper, keeper) = bounded(FOR_KEEPER);
+        let (wanted, orders) = bounded(8);
         let stop = Arc::new(AtomicBool::new(false));
-        let mut reader = Reader { path, baud, clock, to_engine, to_keeper, stop: Arc::clone(&stop), skipped: 0 };
+        let seen = Arc::clone(&stop);
+        let mut reader = Reader { path, baud, clock, to_engine, to_keeper, orders, stop: seen, skipped: 0 };
         let thread = std::thread::Builder::new().name("link".into()).spawn(move || reader.run())?;
-        Ok(Link { engine, keeper, stop, thread: Some(thread) })
+        Ok(Link { engine, keeper, wanted, stop, thread: Some(thread) })
+    }
+
+    /// Lets go of the port and opens this one. A running take goes on.
+    pub fn reopen(&self, path: PathBuf, baud: u32) {
+        // The thread takes orders ten times a second; it is only gone when the link ends.
+        let _ = self.wanted.send((path, baud));
     }
 }
 
@@ -113,40 +122,52 @@ struct Reader {
     clock: HostClock,
     to_engine: Sender<Feed>,
     to_keeper: Sender<Feed>,
+    orders: Receiver<(PathBuf, u32)>,
     stop: Arc<AtomicBool>,
     skipped: u64,
 }
 
-/// Nobody listens any more, or the end was asked for.
-struct Over;
+/// Why the thread does not go on with what it does.
+enum Halt {
+    /// Nobody listens any more, or the end was asked for.
+    Over,
+    /// Another port is wanted.
+    Reopen,
+}
 
 impl Reader {
     fn run(&mut self) {
         let mut tries = 0;
-        let mut state = LinkState::Opening;
-        while self.tell(Feed::State(state)).is_ok() {
-            let opened = Instant::now();
-            let problem = match serial::open(&self.path, self.baud) {
-                Err(problem) => problem,
-                Ok(port) => match self.read(port) {
-                    Err(Over) => return,
-                    Ok(problem) => problem,
-                },
-            };
-            if opened.elapsed() > STEADY {
-                tries = 0;
-            }
-            let pause = Duration::from_millis(PAUSES[tries.min(PAUSES.len() - 1)]);
-            tries += 1;
-            state = LinkState::Waiting { problem, pause };
-            if self.tell(Feed::State(state.clone())).is_err() || self.sleep(pause).is_err() {
-                return;
+        loop {
+            match self.once(&mut tries) {
+                Ok(()) => {}
+                Err(Halt::Over) => return,
+                Err(Halt::Reopen) => tries = 0,
             }
         }
     }
 
+    /// Opens the port, reads it until it goes away, and waits before the next try.
+    fn once(&mut self, tries: &mut usize) -> Result<(), Halt> {
+        if *tries == 0 {
+            self.tell(Feed::State(LinkState::Opening))?;
+        }
+        let opened = Instant::now();
+        let problem = match serial::open(&self.path, self.baud) {
+            Err(problem) => problem,
+            Ok(port) => self.read(port)?,
+        };
+        if opened.elapsed() > STEADY {
+            *tries = 0;
+        }
+        let pause = Duration::from_millis(PAUSES[(*tries).min(PAUSES.len() - 1)]);
+        *tries += 1;
+        self.tell(Feed::State(LinkState::Waiting { problem, pause }))?;
+        self.sleep(pause)
+    }
+
     /// Reads until the port goes away.
-    fn read(&mut self, mut port: serialport::TTYPort) -> Result<Problem, Over> {
+    fn read(&mut self, mut port: serialport::TTYPort) -> Result<Problem, Halt> {
         self.tell(Feed::State(LinkState::Open))?;
         self.tell(Feed::Joined(self.clock.now()))?;
         let mut buffer = vec![0; AT_ONCE];
@@ -161,24 +182,24 @@ impl Reader {
         }
     }
 
-    fn pass(&mut self, bytes: &[u8]) -> Result<(), Over> {
+    fn pass(&mut self, bytes: &[u8]) -> Result<(), Halt> {
         let chunk = Chunk { at: self.clock.now(), bytes: bytes.into(), skipped: self.skipped };
         let for_keeper = Chunk { skipped: 0, ..chunk.clone() };
         match self.to_engine.try_send(Feed::Chunk(chunk)) {
             Ok(()) => self.skipped = 0,
             Err(TrySendError::Full(_)) => self.skipped += bytes.len() as u64,
-            Err(TrySendError::Disconnected(_)) => return Err(Over),
+            Err(TrySendError::Disconnected(_)) => return Err(Halt::Over),
         }
-        self.to_keeper.send(Feed::Chunk(for_keeper)).map_err(|_| Over)
+        self.to_keeper.send(Feed::Chunk(for_keeper)).map_err(|_| Halt::Over)
     }
 
-    fn tell(&self, feed: Feed) -> Result<(), Over> {
+    fn tell(&mut self, feed: Feed) -> Result<(), Halt> {
         self.go_on()?;
-        self.to_keeper.send(feed.clone()).map_err(|_| Over)?;
-        self.to_engine.send(feed).map_err(|_| Over)
+        self.to_keeper.send(feed.clone()).map_err(|_| Halt::Over)?;
+        self.to_engine.send(feed).map_err(|_| Halt::Over)
     }
 
-    fn sleep(&self, pause: Duration) -> Result<(), Over> {
+    fn sleep(&mut self, pause: Duration) -> Result<(), Halt> {
         let until = Instant::now() + pause;
         while Instant::now() < until {
             self.go_on()?;
@@ -187,7 +208,16 @@ impl Reader {
         Ok(())
     }
 
-    fn go_on(&self) -> Result<(), Over> {
-        if self.stop.load(Ordering::Relaxed) { Err(Over) } else { Ok(()) }
+    fn go_on(&mut self) -> Result<(), Halt> {
+        if self.stop.load(Ordering::Relaxed) {
+            return Err(Halt::Over);
+        }
+        match self.orders.try_iter().last() {
+            None => Ok(()),
+            Some(wanted) => {
+                (self.path, self.baud) = wanted;
+                Err(Halt::Reopen)
+            }
+        }
     }
 }

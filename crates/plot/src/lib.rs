@@ -1,1 +1,99 @@
-//! x
+//! Amber Tap's figures: a chart model in, SVG or PDF out, on a light ground and fit for paper.
+//!
+//! One drawing serves both formats: [`svg`] draws, [`pdf`] turns that drawing into a page. Knows nothing of chains,
+//! takes or terminals; of the workspace it depends on `amber-core` alone.
+
+mod draw;
+mod page;
+
+pub use page::pdf;
+
+/// A figure could not be drawn.
+#[derive(Debug, thiserror::Error)]
+pub enum PlotError {
+    /// The drawing library refused.
+    #[error("the figure cannot be drawn: {0}")]
+    Drawing(String),
+    /// The drawing could not be turned into a page.
+    #[error("the figure cannot be turned into PDF: {0}")]
+    Page(String),
+}
+
+/// A figure: lanes above one another over one time axis.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Figure {
+    /// What it shows.
+    pub title: String,
+    /// Where and when it was measured.
+    pub subtitle: String,
+    /// The time axis' limits in seconds, first before last.
+    pub time: (f64, f64),
+    /// What the time axis counts from.
+    pub time_label: String,
+    /// Analog lanes from top to bottom.
+    pub lanes: Vec<Lane>,
+    /// Digital lanes from top to bottom.
+    pub logic: Vec<LogicLane>,
+    /// Notes at moments.
+    pub marks: Vec<FigureMark>,
+}
+
+/// Analog channels that share a y axis.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Lane {
+    /// What the axis is labelled with: a quantity's unit.
+    pub label: String,
+    /// Bottom and top of the axis; bottom below top, both finite.
+    pub limits: (f64, f64),
+    /// The channels.
+    pub traces: Vec<Trace>,
+    /// Dashed lines: the value, and the number of the ink.
+    pub thresholds: Vec<(f64, usize)>,
+}
+
+/// One channel as lines.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Trace {
+    /// The letter that stands at its end.
+    pub letter: char,
+    /// Its name in the legend.
+    pub name: String,
+    /// The number of its ink.
+    pub ink: usize,
+    /// Points (seconds, value), broken into runs where there are gaps.
+    pub runs: Vec<Vec<(f64, f64)>>,
+    /// The same before smoothing, drawn pale behind; empty when not smoothed.
+    pub pale: Vec<Vec<(f64, f64)>>,
+}
+
+/// A digital channel: stretches from second to second in which it was low or high.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct LogicLane {
+    /// The letter that stands at its end.
+    pub letter: char,
+    /// Its name.
+    pub name: String,
+    /// The number of its ink.
+    pub ink: usize,
+    /// From, to, high.
+    pub levels: Vec<(f64, f64, bool)>,
+}
+
+/// A note at a moment.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct FigureMark {
+    /// The number that stands on its line.
+    pub number: u64,
+    /// Seconds on the time axis.
+    pub at: f64,
+    /// The note; listed below the figure.
+    pub note: String,
+}
+
+/// Draws the figure as an SVG document of 297 by 210 millimetres (A4, landscape). All text is text.
+///
+/// # Errors
+/// When the drawing library refuses.
+pub fn svg(figure: &Figure) -> Result<String, PlotError> {
+    draw::svg(figure)
+}

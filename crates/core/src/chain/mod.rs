@@ -90,6 +90,12 @@ impl Chain {
         edit(&mut self.bench);
     }
 
+    /// Changes how much history is kept; less is let go of with the next bytes.
+    pub fn set_limits(&mut self, edit: impl FnOnce(&mut Limits)) {
+        edit(&mut self.bench.history);
+        self.intake.store.set_limits(self.bench.history);
+    }
+
     /// The bench's settings other than the channels'.
     pub fn settings(&self) -> &Bench {
         &self.bench

@@ -52,6 +52,11 @@ impl Store {
         Store { times: Blocks::default(), columns: Vec::new(), breaks: VecDeque::new(), limits }
     }
 
+    /// Keeps more or less from now on.
+    pub fn set_limits(&mut self, limits: Limits) {
+        self.limits = limits;
+    }
+
     /// The numbers of the rows that are kept.
     pub fn rows(&self) -> Range<u64> {
         self.times.range()

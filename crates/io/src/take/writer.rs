@@ -143,6 +143,11 @@ impl Writer {
         &self.folder
     }
 
+    /// What became of the bytes so far.
+    pub fn tally(&self) -> Tally {
+        self.decoder.tally()
+    }
+
     /// Bytes arrived.
     ///
     /// # Errors

@@ -1,0 +1,344 @@
+//! Changing a setting in a panel: by steps, or by typing.
+
+use super::{App, Effect, FieldId, Overlay, Prompt, Purpose};
+use amber_core::axis::{Rule, round_step};
+use amber_core::bench::{ChannelSettings, Kind, Split};
+use amber_core::scale::Scale;
+use amber_core::smooth::{Filter, Smooth, Strength};
+use amber_core::watch::Watch;
+use std::path::PathBuf;
+use tui_input::Input;
+
+const BAUDS: [u32; 12] = [300, 1200, 2400, 4800, 9600, 19_200, 38_400, 57_600, 115_200, 230_400, 460_800, 921_600];
+const BITS: [u8; 7] = [8, 10, 12, 14, 16, 18, 24];
+const REFERENCES: [f64; 7] = [1.1, 1.8, 2.048, 2.5, 3.3, 4.096, 5.0];
+const ROWS: [u32; 12] = [2, 3, 5, 7, 9, 15, 21, 31, 51, 101, 201, 501];
+const SECONDS: [f64; 11] = [0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0];
+const PACES: [f64; 7] = [0.5, 1.0, 2.0, 4.0, 8.0, 15.0, 30.0];
+const HISTORIES: [f64; 7] = [60.0, 300.0, 600.0, 1800.0, 3600.0, 14_400.0, 86_400.0];
+const HISTORY_ROWS: [u64; 5] = [100_000, 300_000, 1_000_000, 3_000_000, 10_000_000];
+
+/// The entry of `list` that lies `step` (1 or -1) beyond `now`.
+fn along<T: Copy + PartialOrd>(list: &[T], now: T, step: i32) -> T {
+    let found = if step > 0 { list.iter().find(|v| **v > now) } else { list.iter().rev().find(|v| **v < now) };
+    found.copied().unwrap_or(now)
+}
+
+/// The same, with "off" before the first entry.
+fn along_or_off<T: Copy + PartialOrd>(list: &[T], now: Option<T>, step: i32) -> Option<T> {
+    match now {
+        None if step > 0 => list.first().copied(),
+        None => None,
+        Some(now) if step < 0 && list.iter().all(|v| *v >= now) => None,
+        Some(now) => Some(along(list, now, step)),
+    }
+}
+
+/// A round step for a value of this size.
+fn nudge(value: f64) -> f64 {
+    round_step((value.abs() / 100.0).max(1e-6))
+}
+
+/// The entry `step` places on in a list that closes in a ring.
+fn around<T: Copy + PartialEq>(list: &[T], now: T, step: i32) -> T {
+    let here = list.iter().position(|v| *v == now).unwrap_or(0) as i32;
+    list[(here + step).rem_euclid(list.len() as i32) as usize]
+}
+
+/// A number as typed, decimal comma allowed, or a quotient of two.
+pub(super) fn typed_number(text: &str) -> Result<f64, String> {
+    let read = |part: &str| part.trim().replace(',', ".").parse::<f64>().ok().filter(|v| v.is_finite());
+    let value = match text.split_once('/') {
+        Some((over, under)) => read(over).zip(read(under)).map(|(a, b)| a / b),
+        None => read(text),
+    };
+    value
+        .filter(|v| v.is_finite())
+        .ok_or_else(|| format!("'{}' is no number: type one like 3.3 or 1/0.04", text.trim()))
+}
+
+impl App {
+    /// Asks for a setting's new value.
+    pub(super) fn ask_field(&mut self, id: FieldId) -> Vec<Effect> {
+        if matches!(id, FieldId::FindShape | FieldId::Kind | FieldId::Filter | FieldId::StrengthIn | FieldId::WatchOn) {
+            return self.step_field(id, 1);
+        }
+        let Some((stage, _)) = self.panel else { return Vec::new() };
+        let Some(field) = self.fields(stage).into_iter().find(|field| field.id == Some(id)) else { return Vec::new() };
+        self.overlays.push(Overlay::Prompt(Prompt {
+            title: field.name,
+            hint: field.hint.into(),
+            input: Input::new(self.field_text(id)),
+            purpose: Purpose::Field(id),
+        }));
+        Vec::new()
+    }
+
+    /// A setting's value as it would be typed.
+    fn field_text(&self, id: FieldId) -> String {
+        let settings = self.chain.settings();
+        let channel = self.channel().map(|channel| channel.settings().clone()).unwrap_or_default();
+        let number = |value: Option<f64>| value.map(|v| v.to_string()).unwrap_or_default();
+        match id {
+            FieldId::Port => settings.source.port.clone(),
+            FieldId::Baud => settings.source.baud.to_string(),
+            FieldId::Pace => settings.screen.pace.to_string(),
+            FieldId::Bits => number(channel.scale.bits.map(f64::from)),
+            FieldId::Reference => number(channel.scale.reference),
+            FieldId::Offset => number(Some(channel.scale.offset)),
+            FieldId::Gain => number(Some(channel.scale.gain)),
+            FieldId::Unit => channel.scale.unit,
+            FieldId::Strength => match channel.smooth.map(|s| s.strength) {
+                Some(Strength::Rows(rows)) => rows.to_string(),
+                Some(Strength::Seconds(seconds)) => seconds.to_string(),
+                None => String::new(),
+            },
+            FieldId::Threshold => number(channel.watch.map(|w| w.threshold)),
+            FieldId::Hysteresis => number(channel.watch.map(|w| w.hysteresis)),
+            FieldId::Folder => self.folder.display().to_string(),
+            FieldId::BenchName => settings.name.clone(),
+            FieldId::HistorySeconds => settings.history.seconds.to_string(),
+            FieldId::HistoryRows => settings.history.rows.to_string(),
+            FieldId::FindShape | FieldId::Kind | FieldId::Filter | FieldId::StrengthIn | FieldId::WatchOn => {
+                String::new()
+            }
+        }
+    }
+
+    /// Takes what was typed for a setting.
+    ///
+    /// # Errors
+    /// What is wrong with it, in a sentence; nothing is changed then.
+    pub(super) fn type_field(&mut self, id: FieldId, text: &str) -> Result<Vec<Effect>, String> {
+        let text = text.trim();
+        match id {
+            FieldId::Port if text.is_empty() => return Err("type the path of a port, such as /dev/ttyACM0".into()),
+            FieldId::Port => return Ok(self.reopen(text.to_owned(), self.chain.settings().source.baud)),
+            FieldId::Unit => self.edit_channel(|channel| channel.scale.unit = text.to_owned()),
+            FieldId::Folder if text.is_empty() => {
+                return Err("type a folder; . is where the program was started".into());
+            }
+            FieldId::Folder => self.folder = PathBuf::from(text),
+            FieldId::BenchName => self.chain.edit_bench(|bench| bench.name = text.to_owned()),
+            FieldId::Bits | FieldId::Reference if text.is_empty() || text == "off" => {
+                self.edit_channel(|channel| match id {
+                    FieldId::Bits => channel.scale.bits = None,
+                    _ => channel.scale.reference = None,
+                })
+            }
+            _ => return self.type_number(id, typed_number(text)?),
+        }
+        Ok(Vec::new())
+    }
+
+    fn type_number(&mut self, id: FieldId, value: f64) -> Result<Vec<Effect>, String> {
+        let whole = || (value.fract() == 0.0 && value >= 0.0).then_some(value as u64).ok_or("type a whole number");
+        let channel = self.channel().map(|channel| channel.settings().clone()).unwrap_or_default();
+        let checked = |scale: Scale| scale.fault().map_or(Ok(scale), Err);
+        match id {
+            FieldId::Baud => {
+                let baud = u32::try_from(whole()?).ok().filter(|baud| (50..=20_000_000).contains(baud));
+                let baud = baud.ok_or("baud is 50 to 20000000 bits a second")?;
+                return Ok(self.reopen(self.chain.settings().source.port.clone(), baud));
+            }
+            FieldId::Pace if !(0.2..=60.0).contains(&value) => return Err("0.2 to 60 times a second".into()),
+            FieldId::Pace => self.chain.edit_bench(|bench| bench.screen.pace = value),
+            FieldId::Bits | FieldId::Reference | FieldId::Offset | FieldId::Gain => {
+                let scale = match id {
+                    FieldId::Bits => Scale { bits: Some(u8::try_from(whole()?).unwrap_or(u8::MAX)), ..channel.scale },
+                    FieldId::Reference => Scale { reference: Some(value), ..channel.scale },
+                    FieldId::Offset => Scale { offset: value, ..channel.scale },
+                    _ => Scale { gain: value, ..channel.scale },
+                };
+                let scale = checked(scale)?;
+                self.edit_channel(|channel| channel.scale = scale);
+            }
+            FieldId::Strength => {
+                let Some(smooth) = channel.smooth else { return Ok(Vec::new()) };
+                let strength = match smooth.strength {
+                    Strength::Rows(_) => Strength::Rows(u32::try_from(whole()?).unwrap_or(u32::MAX)),
+                    Strength::Seconds(_) => Strength::Seconds(value),
+                };
+                let smooth = Smooth { strength, ..smooth };
+                smooth.fault().map_or(Ok(()), Err)?;
+                self.edit_channel(|channel| channel.smooth = Some(smooth));
+            }
+            FieldId::Threshold | FieldId::Hysteresis => {
+                let Some(watch) = channel.watch else { return Ok(Vec::new()) };
+                let watch = match id {
+                    FieldId::Threshold => Watch { threshold: value, ..watch },
+                    _ => Watch { hysteresis: value, ..watch },
+                };
+                watch.fault().map_or(Ok(()), Err)?;
+                self.edit_channel(|channel| channel.watch = Some(watch));
+            }
+            FieldId::HistorySeconds if value < 1.0 => return Err("keep at least 1 second".into()),
+            FieldId::HistorySeconds => self.chain.set_limits(|limits| limits.seconds = value),
+            FieldId::HistoryRows if value < 1.0 => return Err("keep at least 1 row".into()),
+            FieldId::HistoryRows => {
+                let rows = whole()?;
+                self.chain.set_limits(|limits| limits.rows = rows);
+            }
+            _ => {}
+        }
+        Ok(Vec::new())
+    }
+
+    /// Moves a setting one step up (1) or down (-1), or to its next choice.
+    pub(super) fn step_field(&mut self, id: FieldId, step: i32) -> Vec<Effect> {
+        let settings = self.chain.settings().clone();
+        match id {
+            FieldId::Baud => {
+                let baud = along(&BAUDS, settings.source.baud, step);
+                return self.reopen(settings.source.port, baud);
+            }
+            FieldId::Pace => {
+                let pace = along(&PACES, settings.screen.pace, step);
+                self.chain.edit_bench(|bench| bench.screen.pace = pace);
+            }
+            FieldId::FindShape => {
+                self.chain.set_split(Split::Auto);
+                self.say("the shape is looked for in the next lines", false);
+            }
+            FieldId::HistorySeconds => {
+                let seconds = along(&HISTORIES, settings.history.seconds, step);
+                self.chain.set_limits(|limits| limits.seconds = seconds);
+            }
+            FieldId::HistoryRows => {
+                let rows = along(&HISTORY_ROWS, settings.history.rows, step);
+                self.chain.set_limits(|limits| limits.rows = rows);
+            }
+            FieldId::WatchOn => self.toggle_watch(),
+            FieldId::Port | FieldId::Unit | FieldId::Folder | FieldId::BenchName => return self.ask_field(id),
+            _ => {
+                let resolution = self.channel().map_or(0.0, amber_core::chain::Channel::resolution);
+                self.edit_channel(|channel| step_channel(channel, id, step, resolution));
+            }
+        }
+        Vec::new()
+    }
+
+    /// Starts to watch at the present value with a dead band of six times the noise, or stops watching.
+    fn toggle_watch(&mut self) {
+        let Some(channel) = self.channel() else { return };
+        let places = channel.decimals();
+        let round = |value: f64| amber_core::digits::fixed(value, places).parse().unwrap_or(0.0);
+        let present = self.shown.channels.get(self.selected).and_then(|s| s.reading).map_or(0.0, |r| r.smoothed);
+        let noise = channel.noise().unwrap_or(0.0);
+        let fresh = Watch { threshold: round(present), hysteresis: round(noise * 6.0) };
+        self.edit_channel(|channel| channel.watch = if channel.watch.is_some() { None } else { Some(fresh) });
+    }
+
+    /// Changes the selected channel's settings; its history is made anew.
+    pub(super) fn edit_channel(&mut self, edit: impl FnOnce(&mut ChannelSettings)) {
+        if let Some(channel) = self.channel() {
+            let mut settings = channel.settings().clone();
+            edit(&mut settings);
+            if settings != *channel.settings() {
+                self.chain.set_channel(self.selected, settings);
+            }
+        }
+    }
+
+    fn reopen(&mut self, port: String, baud: u32) -> Vec<Effect> {
+        let source = &self.chain.settings().source;
+        if source.port == port && source.baud == baud {
+            return Vec::new();
+        }
+        self.chain.edit_bench(|bench| {
+            bench.source.port = port.clone();
+            bench.source.baud = baud;
+        });
+        vec![Effect::Reopen { port, baud }]
+    }
+
+    /// Steps the y axis of the selected channel's lane to its next rule.
+    pub(super) fn next_axis_rule(&mut self) {
+        let Some(channel) = self.channel().filter(|channel| channel.kind() == Kind::Analog) else {
+            return self.say("y is for analog channels: choose one with Tab", true);
+        };
+        let unit = channel.settings().scale.unit().to_owned();
+        let next = match self.chain.settings().axis(&unit) {
+            Rule::Fit if self.full_scale(&[self.selected]).is_none() => {
+                return self.say("full scale is not known: set the converter's bits (3), or type limits (Y)", true);
+            }
+            Rule::Fit => Rule::Full,
+            Rule::Full | Rule::Typed(..) => Rule::Fit,
+        };
+        self.chain.edit_bench(|bench| bench.set_axis(&unit, next));
+    }
+
+    /// Asks for the limits of the y axis of the selected channel's lane.
+    pub(super) fn ask_limits(&mut self) {
+        let lanes = self.lanes();
+        let Some(lane) = lanes.analog.iter().find(|lane| lane.channels.contains(&self.selected)) else {
+            return self.say("Y is for analog channels in sight: choose one with Tab", true);
+        };
+        self.overlays.push(Overlay::Prompt(Prompt {
+            title: format!("limits of the {} axis", if lane.unit.is_empty() { "count" } else { &lane.unit }),
+            hint: "two numbers, low and high".into(),
+            input: Input::new(format!("{} {}", lane.limits.0, lane.limits.1)),
+            purpose: Purpose::Limits(lane.unit.clone()),
+        }));
+    }
+
+    /// Takes typed limits.
+    ///
+    /// # Errors
+    /// What is wrong with them.
+    pub(super) fn type_limits(&mut self, unit: &str, text: &str) -> Result<(), String> {
+        let numbers: Vec<f64> = text.split_whitespace().map(typed_number).collect::<Result<_, _>>()?;
+        match numbers[..] {
+            [low, high] if low < high => {
+                self.chain.edit_bench(|bench| bench.set_axis(unit, Rule::Typed(low, high)));
+                Ok(())
+            }
+            [_, _] => Err("the first must be the lower one".into()),
+            _ => Err("type two numbers, low and high".into()),
+        }
+    }
+}
+
+fn step_channel(channel: &mut ChannelSettings, id: FieldId, step: i32, resolution: f64) {
+    let by = f64::from(step);
+    // Adding round steps leaves rounding behind: cut it off where nobody will miss it.
+    let tidy = |value: f64| (value * 1e9).round() / 1e9;
+    match id {
+        FieldId::Kind => channel.kind = around(&Kind::ALL, channel.kind, step),
+        FieldId::Bits => channel.scale.bits = along_or_off(&BITS, channel.scale.bits, step),
+        FieldId::Reference => channel.scale.reference = along_or_off(&REFERENCES, channel.scale.reference, step),
+        FieldId::Offset => {
+            channel.scale.offset = tidy(channel.scale.offset + by * nudge(channel.scale.offset.abs().max(0.1)))
+        }
+        FieldId::Gain => {
+            let gain = tidy(channel.scale.gain + by * nudge(channel.scale.gain));
+            channel.scale.gain = if gain == 0.0 { by } else { gain };
+        }
+        FieldId::Filter => {
+            let filters = [None, Some(Filter::Mean), Some(Filter::Exponential), Some(Filter::Median)];
+            let strength = channel.smooth.map_or(Strength::Rows(5), |smooth| smooth.strength);
+            let filter = around(&filters, channel.smooth.map(|smooth| smooth.filter), step);
+            channel.smooth = filter.map(|filter| Smooth { filter, strength });
+        }
+        FieldId::StrengthIn | FieldId::Strength => {
+            if let Some(smooth) = &mut channel.smooth {
+                smooth.strength = match (id, smooth.strength) {
+                    (FieldId::StrengthIn, Strength::Rows(_)) => Strength::Seconds(0.1),
+                    (FieldId::StrengthIn, Strength::Seconds(_)) => Strength::Rows(5),
+                    (_, Strength::Rows(rows)) => Strength::Rows(along(&ROWS, rows, step)),
+                    (_, Strength::Seconds(seconds)) => Strength::Seconds(along(&SECONDS, seconds, step)),
+                };
+            }
+        }
+        FieldId::Threshold | FieldId::Hysteresis => {
+            if let Some(watch) = &mut channel.watch {
+                let step = by * nudge(watch.threshold).max(round_step(resolution.max(1e-9)));
+                match id {
+                    FieldId::Threshold => watch.threshold = tidy(watch.threshold + step),
+                    _ => watch.hysteresis = tidy(watch.hysteresis + step).max(0.0),
+                }
+            }
+        }
+        _ => {}
+    }
+}

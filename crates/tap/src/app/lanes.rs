@@ -1,0 +1,81 @@
+//! The chart's lanes: analog channels by unit, each lane with its own y axis, digital channels below.
+
+use super::App;
+use amber_core::axis::{FitAxis, Rule};
+use amber_core::bench::Kind;
+use amber_core::window::{Columns, Motion};
+
+/// Channels of one unit.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct AnalogLane {
+    /// The unit; empty for raw counts.
+    pub(crate) unit: String,
+    /// The channels shown in it, by index.
+    pub(crate) channels: Vec<usize>,
+    /// Bottom and top.
+    pub(crate) limits: (f64, f64),
+    /// What decides them.
+    pub(crate) rule: Rule,
+}
+
+/// All lanes.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub(crate) struct Lanes {
+    pub(crate) analog: Vec<AnalogLane>,
+    /// Digital channels, by index.
+    pub(crate) digital: Vec<usize>,
+}
+
+impl App {
+    /// The lanes as they are to be drawn.
+    pub(crate) fn lanes(&self) -> Lanes {
+        let mut lanes = Lanes::default();
+        for (index, channel) in self.chain.channels().iter().enumerate() {
+            match channel.kind() {
+                _ if channel.settings().hidden => {}
+                Kind::Digital => lanes.digital.push(index),
+                Kind::Analog | Kind::Auto => {
+                    let unit = channel.settings().scale.unit();
+                    match lanes.analog.iter_mut().find(|lane| lane.unit == unit) {
+                        Some(lane) => lane.channels.push(index),
+                        None => lanes.analog.push(self.lane(unit, index)),
+                    }
+                }
+                Kind::Clock => {}
+            }
+        }
+        for lane in &mut lanes.analog {
+            if lane.rule == Rule::Full {
+                lane.limits = self.full_scale(&lane.channels).unwrap_or(lane.limits);
+            }
+        }
+        lanes
+    }
+
+    fn lane(&self, unit: &str, first: usize) -> AnalogLane {
+        let rule = self.chain.settings().axis(unit);
+        let fit = self.axes.get(unit).and_then(FitAxis::limits).unwrap_or((0.0, 1.0));
+        let limits = if let Rule::Typed(low, high) = rule { (low, high) } else { fit };
+        AnalogLane { unit: unit.into(), channels: vec![first], limits, rule }
+    }
+
+    /// The converter's full scale, widest of the channels; `None` when no channel says its bits.
+    pub(crate) fn full_scale(&self, channels: &[usize]) -> Option<(f64, f64)> {
+        let scales = channels.iter().filter_map(|index| self.chain.channels()[*index].settings().scale.full_scale());
+        scales.reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)))
+    }
+
+    /// Lets the y axes follow what is in view.
+    pub(crate) fn follow_axes(&mut self) {
+        let columns = Columns::new(self.end(), self.sight.span, 500, Motion::Scroll);
+        let rows = columns.rows(self.chain.store());
+        for lane in self.lanes().analog {
+            let channels = || lane.channels.iter().map(|index| &self.chain.channels()[*index]);
+            let spans = channels().flat_map(|c| rows.iter().filter_map(|rows| c.scaled().least_most(rows.clone())));
+            let data = spans.reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)));
+            let step = channels().map(amber_core::chain::Channel::resolution).fold(0.0, f64::max);
+            let axis = self.axes.entry(lane.unit.clone()).or_default();
+            axis.update(self.now, data.map(|(a, b)| (f64::from(a), f64::from(b))), step);
+        }
+    }
+}

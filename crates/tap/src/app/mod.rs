@@ -1,0 +1,300 @@
+//! The program's state and what changes it, with no terminal, files or clock: messages come in with the time, effects
+//! go out as data for the shell to run.
+
+mod edit;
+mod fields;
+mod lanes;
+mod shown;
+mod sight;
+mod taking;
+mod update;
+
+pub(crate) use fields::FieldId;
+pub(crate) use lanes::{AnalogLane, Lanes};
+pub(crate) use shown::{ChannelShown, Shown};
+pub(crate) use sight::Sight;
+pub(crate) use taking::{Taking, in_words};
+
+use amber_core::Stamp;
+use amber_core::axis::FitAxis;
+use amber_core::bench::{Bench, Kind};
+use amber_core::chain::{Chain, Channel};
+use amber_io::take::{Mark, OpenedTake, Place as TakePlace, Report};
+use amber_io::{Feed, LinkState};
+use crossterm::event::{KeyEvent, MouseEvent};
+use jiff::tz::TimeZone;
+use std::collections::HashMap;
+use std::path::PathBuf;
+use tui_input::Input;
+
+/// The six stages of the chain, in their order.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Stage {
+    Wire,
+    Split,
+    Scale,
+    Smooth,
+    Watch,
+    Keep,
+}
+
+impl Stage {
+    pub(crate) const ALL: [Stage; 6] =
+        [Stage::Wire, Stage::Split, Stage::Scale, Stage::Smooth, Stage::Watch, Stage::Keep];
+
+    pub(crate) fn name(self) -> &'static str {
+        match self {
+            Stage::Wire => "wire",
+            Stage::Split => "split",
+            Stage::Scale => "scale",
+            Stage::Smooth => "smooth",
+            Stage::Watch => "watch",
+            Stage::Keep => "keep",
+        }
+    }
+
+    /// The key that opens its panel.
+    pub(crate) fn number(self) -> usize {
+        self as usize + 1
+    }
+}
+
+/// What is watched.
+#[derive(Debug)]
+pub(crate) enum Source {
+    /// A port, live.
+    Live {
+        /// How the link stands.
+        link: LinkState,
+    },
+    /// A take that was opened.
+    Take {
+        /// Its folder.
+        folder: PathBuf,
+        /// When it began.
+        start: Stamp,
+    },
+}
+
+/// What stands over the screen, topmost last.
+#[derive(Debug)]
+pub(crate) enum Overlay {
+    /// All keys; scrolled down by so many lines.
+    Help(u16),
+    /// A line is being typed.
+    Prompt(Prompt),
+    /// Quit, although something would be lost?
+    QuitQuestion,
+}
+
+/// A line being typed.
+#[derive(Debug)]
+pub(crate) struct Prompt {
+    pub(crate) title: String,
+    pub(crate) hint: String,
+    pub(crate) input: Input,
+    pub(crate) purpose: Purpose,
+}
+
+/// What a typed line is for.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) enum Purpose {
+    /// A mark's note; the moment is when the key was pressed.
+    Mark(Stamp),
+    /// The y limits of the lane of this unit.
+    Limits(String),
+    /// A setting in a panel.
+    Field(FieldId),
+    /// The bench file's path.
+    BenchPath,
+}
+
+/// A passing message in the footer.
+#[derive(Debug)]
+pub(crate) struct Notice {
+    pub(crate) text: String,
+    /// Something went wrong, rather than well.
+    pub(crate) bad: bool,
+    pub(crate) until: Stamp,
+}
+
+/// What comes in.
+#[derive(Debug)]
+pub(crate) enum Message {
+    Key(KeyEvent),
+    Mouse(MouseEvent),
+    Feed(Feed),
+    Report(Report),
+    /// A figure was written, or could not be.
+    Figure(Result<Vec<PathBuf>, String>),
+    /// The bench was written, or could not be.
+    BenchSaved(Result<(PathBuf, Box<Bench>), String>),
+}
+
+/// What goes out, for the shell to do.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) enum Effect {
+    StartTake {
+        place: TakePlace,
+        bench: Box<Bench>,
+    },
+    StopTake,
+    Mark {
+        at: Stamp,
+        note: String,
+    },
+    /// Write the picture in view; the shell asks [`App`] for it.
+    Figure,
+    SaveBench {
+        path: PathBuf,
+        bench: Box<Bench>,
+    },
+    /// Let go of the port and open this one.
+    Reopen {
+        port: String,
+        baud: u32,
+    },
+    Quit,
+}
+
+/// Everything that the screen shows.
+pub(crate) struct App {
+    pub(crate) chain: Chain,
+    pub(crate) source: Source,
+    pub(crate) taking: Taking,
+    pub(crate) marks: Vec<Mark>,
+    pub(crate) sight: Sight,
+    pub(crate) shown: Shown,
+    pub(crate) selected: usize,
+    pub(crate) large: bool,
+    pub(crate) panel: Option<(Stage, usize)>,
+    pub(crate) overlays: Vec<Overlay>,
+    pub(crate) notice: Option<Notice>,
+    pub(crate) axes: HashMap<String, FitAxis>,
+    pub(crate) bench_file: Option<PathBuf>,
+    /// The settings as they are in the file, or as they were at the start.
+    pub(crate) saved_bench: Bench,
+    /// Quit as soon as the bench is saved.
+    pub(crate) quit_when_saved: bool,
+    /// Where takes and figures go.
+    pub(crate) folder: PathBuf,
+    pub(crate) now: Stamp,
+    pub(crate) zone: TimeZone,
+    /// The screen's size in columns and rows, as last drawn or resized.
+    pub(crate) size: (u16, u16),
+}
+
+impl App {
+    /// A live source that is about to be opened.
+    pub(crate) fn live(chain: Chain, folder: PathBuf, bench_file: Option<PathBuf>, now: Stamp) -> App {
+        App::new(chain, Source::Live { link: LinkState::Opening }, folder, bench_file, now)
+    }
+
+    /// A take, with all its rows in `chain`.
+    pub(crate) fn take(chain: Chain, take: &OpenedTake, bench_file: Option<PathBuf>) -> App {
+        let end = chain.newest().unwrap_or(take.start);
+        let source = Source::Take { folder: take.folder.clone(), start: take.start };
+        let folder = take.folder.parent().map(PathBuf::from).unwrap_or_default();
+        let mut app = App::new(chain, source, folder, bench_file, end);
+        app.marks = take.marks.clone();
+        app.sight.show_all(take.start, end);
+        if let Some(first) = take.mended.first() {
+            let more = take.mended.len() - 1;
+            let rest = if more > 0 { format!(" (and {more} more)") } else { String::new() };
+            app.say(format!("{first}{rest}"), true);
+        }
+        app
+    }
+
+    fn new(chain: Chain, source: Source, folder: PathBuf, bench_file: Option<PathBuf>, now: Stamp) -> App {
+        let settings = chain.settings();
+        App {
+            sight: Sight::live(settings.screen.span),
+            saved_bench: chain.bench(),
+            source,
+            taking: Taking::default(),
+            marks: Vec::new(),
+            shown: Shown::default(),
+            selected: 0,
+            large: false,
+            panel: None,
+            overlays: Vec::new(),
+            notice: None,
+            axes: HashMap::new(),
+            bench_file,
+            quit_when_saved: false,
+            folder,
+            now,
+            zone: TimeZone::system(),
+            size: (0, 0),
+            chain,
+        }
+    }
+
+    /// The selected channel, if there is any.
+    pub(crate) fn channel(&self) -> Option<&Channel> {
+        self.chain.channels().get(self.selected)
+    }
+
+    /// The letter that stands for a channel on the chart: channels that can be drawn are lettered in their order.
+    pub(crate) fn letter(&self, channel: usize) -> char {
+        let before = self.chain.channels()[..channel].iter().filter(|c| c.kind() != Kind::Clock).count();
+        char::from(b'A' + (before % 26) as u8)
+    }
+
+    /// The number of a channel's ink, which goes with its letter.
+    pub(crate) fn ink(&self, channel: usize) -> usize {
+        self.chain.channels()[..channel].iter().filter(|c| c.kind() != Kind::Clock).count()
+    }
+
+    /// The instant at the right edge of the chart.
+    pub(crate) fn end(&self) -> Stamp {
+        self.sight.held.unwrap_or(self.now)
+    }
+
+    /// Whether time stands still on the screen.
+    pub(crate) fn is_held(&self) -> bool {
+        self.sight.held.is_some()
+    }
+
+    /// Whether a take is watched, rather than a port.
+    pub(crate) fn is_take(&self) -> bool {
+        matches!(self.source, Source::Take { .. })
+    }
+
+    /// Whether settings differ from what is saved. The shape and channels that were merely found do not count.
+    pub(crate) fn unsaved(&self) -> bool {
+        let plain = |bench: &Bench| {
+            let mut bench = bench.clone();
+            bench.channel.retain(|channel| *channel != amber_core::bench::ChannelSettings::named(&channel.name));
+            bench.channel.sort_by(|a, b| a.name.cmp(&b.name));
+            bench
+        };
+        plain(&self.chain.bench()) != plain(&self.saved_bench)
+    }
+
+    /// Puts a passing message into the footer.
+    pub(crate) fn say(&mut self, text: impl Into<String>, bad: bool) {
+        let seconds = if bad { 12.0 } else { 5.0 };
+        self.notice = Some(Notice { text: text.into(), bad, until: self.now.plus(seconds) });
+    }
+
+    /// What is wrong with the wire for as long as it is, in a sentence that says what to do.
+    pub(crate) fn trouble(&self) -> Option<String> {
+        let Source::Live { link } = &self.source else { return None };
+        if let LinkState::Waiting { problem, pause } = link {
+            let pause = amber_core::digits::duration(pause.as_secs_f64());
+            return Some(format!("{problem}; tried again every {pause}"));
+        }
+        let share = self.chain.unreadable()?;
+        let baud = self.chain.settings().source.baud;
+        Some(format!(
+            "{:.0} % of what comes is not text: {baud} baud is probably wrong, set the board's own speed (1, baud)",
+            share * 100.0
+        ))
+    }
+}
+
+#[cfg(test)]
+#[path = "app_tests.rs"]
+mod tests;

@@ -1,0 +1,73 @@
+//! The numbers and lines as they stand on the screen: refreshed at a pace that a person can read, while every row is
+//! kept.
+
+use super::App;
+use amber_core::Stamp;
+use amber_core::chain::Reading;
+use amber_core::tail::TailLine;
+use amber_core::window::{Columns, Motion};
+
+/// Lines of the wire that are ever shown.
+const LINES: usize = 60;
+
+/// One channel's numbers.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct ChannelShown {
+    /// The values at each stage; `None` before the first row.
+    pub(crate) reading: Option<Reading>,
+    /// Least and most of the smoothed value in view.
+    pub(crate) least_most: Option<(f64, f64)>,
+}
+
+/// What was on the screen when it was last refreshed.
+#[derive(Debug, Default)]
+pub(crate) struct Shown {
+    pub(crate) at: Option<Stamp>,
+    pub(crate) channels: Vec<ChannelShown>,
+    pub(crate) tail: Vec<TailLine>,
+    pub(crate) rate: f64,
+    pub(crate) rows: u64,
+}
+
+impl App {
+    /// Takes over the newest numbers when their time has come; a held picture is refreshed from the buffer at once,
+    /// since it only changes when a person moves it. Gives whether anything was refreshed.
+    pub(crate) fn refresh_numbers(&mut self) -> bool {
+        let pace = 1.0 / self.chain.settings().screen.pace;
+        let due = self.shown.at.is_none_or(|at| self.now.seconds_since(at) >= pace || self.now < at);
+        if due {
+            self.shown.at = Some(self.now);
+            self.shown.rate = self.chain.rate().rate(self.now);
+            self.shown.rows = self.chain.counts().rows;
+            if !self.is_held() || self.shown.tail.is_empty() {
+                let lines = self.chain.tail().lines();
+                let skip = lines.len().saturating_sub(LINES);
+                self.shown.tail = lines.skip(skip).cloned().collect();
+            }
+        }
+        if due || self.is_held() {
+            self.refresh_channels();
+        }
+        due
+    }
+
+    fn refresh_channels(&mut self) {
+        let store = self.chain.store();
+        let end = self.end();
+        let kept = store.rows();
+        let after = if self.is_held() { store.first_at(Stamp(end.0.saturating_add(1))) } else { kept.end };
+        let row = after.checked_sub(1).filter(|row| kept.contains(row));
+        let columns = Columns::new(end, self.sight.span, 1000, Motion::Scroll);
+        let rows = columns.rows(store).into_iter().next().unwrap_or(0..0);
+        let shown = |(index, channel): (usize, &amber_core::chain::Channel)| ChannelShown {
+            reading: row.and_then(|row| self.chain.reading(index, row)),
+            least_most: channel.output().least_most(rows.clone()).map(|(a, b)| (f64::from(a), f64::from(b))),
+        };
+        self.shown.channels = self.chain.channels().iter().enumerate().map(shown).collect();
+    }
+
+    /// Makes the numbers fresh at the next frame, whatever the pace: something was set, or moved.
+    pub(crate) fn refresh_soon(&mut self) {
+        self.shown.at = None;
+    }
+}

@@ -1,0 +1,286 @@
+//! Messages in, changed state and effects out.
+
+use super::{App, Effect, Message, Overlay, Prompt, Purpose, Source, Stage};
+use crate::keys::{Action, Place, resolve};
+use crate::screen::{Hit, hit};
+use amber_core::Stamp;
+use amber_core::bench::Kind;
+use amber_core::window::Motion;
+use amber_io::Feed;
+use crossterm::event::{Event, KeyCode, KeyEvent, MouseButton, MouseEvent, MouseEventKind};
+use std::path::PathBuf;
+use tui_input::backend::crossterm::EventHandler;
+
+impl App {
+    /// Takes one message at `now`.
+    pub(crate) fn update(&mut self, now: Stamp, message: Message) -> Vec<Effect> {
+        self.now = self.now.max(now);
+        match message {
+            Message::Key(key) => self.key(key),
+            Message::Mouse(mouse) => self.mouse(mouse),
+            Message::Feed(feed) => {
+                self.feed(feed);
+                Vec::new()
+            }
+            Message::Report(report) => {
+                self.hear_keeper(report);
+                Vec::new()
+            }
+            Message::Figure(Ok(paths)) => {
+                let names: Vec<String> = paths.iter().map(|path| path.display().to_string()).collect();
+                self.say(format!("figure written: {}", names.join(" and ")), false);
+                Vec::new()
+            }
+            Message::Figure(Err(error)) => {
+                self.say(format!("no figure: {error}"), true);
+                Vec::new()
+            }
+            Message::BenchSaved(Ok((path, bench))) => {
+                self.say(format!("bench saved to {}", path.display()), false);
+                (self.bench_file, self.saved_bench) = (Some(path), *bench);
+                if self.quit_when_saved { vec![Effect::Quit] } else { Vec::new() }
+            }
+            Message::BenchSaved(Err(error)) => {
+                self.quit_when_saved = false;
+                self.say(format!("bench not saved: {error}"), true);
+                Vec::new()
+            }
+        }
+    }
+
+    /// Time passed: messages go, axes and numbers follow. Gives whether the numbers were refreshed.
+    pub(crate) fn before_frame(&mut self, now: Stamp) -> bool {
+        if !self.is_take() {
+            self.now = self.now.max(now);
+        }
+        if self.notice.as_ref().is_some_and(|notice| now > notice.until) {
+            self.notice = None;
+        }
+        self.selected = self.selected.min(self.chain.channels().len().saturating_sub(1));
+        if self.channel().is_some_and(|channel| channel.kind() == Kind::Clock) {
+            self.choose(1);
+        }
+        self.follow_axes();
+        self.refresh_numbers()
+    }
+
+    fn feed(&mut self, feed: Feed) {
+        match feed {
+            Feed::State(state) => {
+                if let Source::Live { link } = &mut self.source {
+                    *link = state;
+                }
+            }
+            Feed::Joined(_) => self.chain.join(),
+            Feed::Chunk(chunk) => {
+                if chunk.skipped > 0 {
+                    self.chain.skip(chunk.skipped);
+                }
+                self.chain.feed(chunk.at, &chunk.bytes);
+                self.now = self.now.max(chunk.at);
+            }
+        }
+    }
+
+    /// Where keys are looked up, in turn.
+    pub(crate) fn places(&self) -> &'static [Place] {
+        match (self.overlays.last(), self.panel) {
+            (Some(Overlay::Help(_)), _) => &[Place::Help],
+            (Some(Overlay::Prompt(_)), _) => &[Place::Prompt],
+            (Some(Overlay::QuitQuestion), _) => &[Place::Question],
+            (None, Some(_)) => &[Place::Panel, Place::Main],
+            (None, None) => &[Place::Main],
+        }
+    }
+
+    fn key(&mut self, key: KeyEvent) -> Vec<Effect> {
+        let action = resolve(self.places(), key);
+        if let Some(Overlay::Help(scroll)) = self.overlays.last_mut() {
+            match key.code {
+                KeyCode::Down => *scroll = scroll.saturating_add(1),
+                KeyCode::Up => *scroll = scroll.saturating_sub(1),
+                _ => {}
+            }
+        }
+        match (action, self.overlays.last_mut()) {
+            (Some(action), _) => self.act(action),
+            (None, Some(Overlay::Prompt(prompt))) => {
+                prompt.input.handle_event(&Event::Key(key));
+                Vec::new()
+            }
+            (None, None) if matches!(key.code, KeyCode::Char(_)) => {
+                self.say("that key does nothing here; ? lists the keys", true);
+                Vec::new()
+            }
+            (None, _) => Vec::new(),
+        }
+    }
+
+    fn act(&mut self, action: Action) -> Vec<Effect> {
+        self.refresh_soon();
+        if matches!(action, Action::Help | Action::Hold | Action::ClosePanel | Action::Cancel) {
+            self.notice = None;
+        }
+        let store = self.chain.store();
+        let first = store.time(store.rows().start).unwrap_or(self.now);
+        let last = self.now;
+        match action {
+            Action::Panel(stage) => self.open_panel(stage),
+            Action::ClosePanel => self.panel = None,
+            Action::NextChannel => self.choose(1),
+            Action::PreviousChannel => self.choose(-1),
+            Action::ShowOrHide => self.edit_channel(|channel| channel.hidden = !channel.hidden),
+            Action::Hold if self.is_take() => self.say("a take stands still: pan with ←→, zoom with + and -", true),
+            Action::Hold => self.sight.held = if self.is_held() { None } else { Some(self.now) },
+            Action::Earlier => self.sight.pan(-0.1, self.now, first, last),
+            Action::Later => self.sight.pan(0.1, self.now, first, last),
+            Action::PageEarlier => self.sight.pan(-0.9, self.now, first, last),
+            Action::PageLater => self.sight.pan(0.9, self.now, first, last),
+            Action::Oldest => self.sight.held = Some(first.plus(self.sight.span)),
+            Action::Newest => self.sight.held = self.is_take().then_some(last),
+            Action::Closer => self.zoom(-1, 0.5),
+            Action::Wider => self.zoom(1, 0.5),
+            Action::AxisRule => self.next_axis_rule(),
+            Action::AxisLimits => self.ask_limits(),
+            Action::Motion if self.is_held() => self.say("the picture is held: Space lets it go on", true),
+            Action::Motion => {
+                self.sight.motion = match self.sight.motion {
+                    Motion::Scroll => Motion::Sweep,
+                    Motion::Sweep => Motion::Scroll,
+                }
+            }
+            Action::Large => self.large = !self.large,
+            Action::Take => return self.toggle_take(),
+            Action::Mark => return self.ask_mark(),
+            Action::Figure if self.chain.store().rows().is_empty() => self.say("nothing to draw yet", true),
+            Action::Figure => return vec![Effect::Figure],
+            Action::SaveBench => return self.save_bench(),
+            Action::Help => self.overlays.push(Overlay::Help(0)),
+            Action::Quit => return self.quit(),
+            Action::FieldUp => self.move_in_panel(-1),
+            Action::FieldDown => self.move_in_panel(1),
+            Action::Less => return self.with_field(|app, id| app.step_field(id, -1)),
+            Action::More => return self.with_field(|app, id| app.step_field(id, 1)),
+            Action::Edit => return self.with_field(App::ask_field),
+            Action::Accept => return self.accept(),
+            Action::Cancel | Action::CloseHelp => {
+                self.quit_when_saved = false;
+                self.overlays.pop();
+            }
+            Action::QuitAnyway => return vec![Effect::Quit],
+            Action::SaveAndQuit => {
+                self.overlays.pop();
+                self.quit_when_saved = true;
+                return self.save_bench();
+            }
+            Action::StopAndQuit => {
+                self.overlays.pop();
+                let mut effects = if self.taking.runs() { vec![Effect::StopTake] } else { Vec::new() };
+                self.taking = super::Taking::No;
+                effects.extend(self.quit());
+                return effects;
+            }
+        }
+        Vec::new()
+    }
+
+    fn open_panel(&mut self, stage: Stage) {
+        let open = self.panel.is_some_and(|(other, _)| other == stage);
+        self.panel = (!open).then_some((stage, 0));
+    }
+
+    fn move_in_panel(&mut self, by: i32) {
+        if let Some((stage, at)) = self.panel {
+            let count = self.settings(stage).len().max(1) as i32;
+            self.panel = Some((stage, (at as i32 + by).clamp(0, count - 1) as usize));
+        }
+    }
+
+    fn with_field(&mut self, run: impl FnOnce(&mut App, super::FieldId) -> Vec<Effect>) -> Vec<Effect> {
+        let chosen = self.panel.and_then(|(stage, at)| self.settings(stage).get(at).copied());
+        chosen.map_or_else(Vec::new, |id| run(self, id))
+    }
+
+    /// Chooses the next channel that can be drawn; hidden ones too, so that they can be shown again.
+    fn choose(&mut self, by: i32) {
+        let channels = self.chain.channels();
+        let count = channels.len() as i32;
+        let mut at = self.selected as i32;
+        for _ in 0..count {
+            at = (at + by).rem_euclid(count);
+            if channels[at as usize].kind() != Kind::Clock {
+                break;
+            }
+        }
+        self.selected = at as usize;
+    }
+
+    fn zoom(&mut self, steps: i32, place: f64) {
+        self.sight.zoom(steps, place);
+        if !self.is_take() {
+            let span = self.sight.span;
+            self.chain.edit_bench(|bench| bench.screen.span = span);
+        }
+    }
+
+    fn save_bench(&mut self) -> Vec<Effect> {
+        if let Some(path) = self.bench_file.clone() {
+            return self.write_bench(path);
+        }
+        let name: String =
+            self.chain.settings().name.chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
+        let name = if name.is_empty() { "my".to_owned() } else { name };
+        self.overlays.push(Overlay::Prompt(Prompt {
+            title: "bench file".into(),
+            hint: "where to save all settings".into(),
+            input: format!("{name}.bench.toml").into(),
+            purpose: Purpose::BenchPath,
+        }));
+        Vec::new()
+    }
+
+    fn write_bench(&self, path: PathBuf) -> Vec<Effect> {
+        vec![Effect::SaveBench { path, bench: Box::new(self.chain.bench()) }]
+    }
+
+    fn quit(&mut self) -> Vec<Effect> {
+        if self.taking.runs() || self.unsaved() {
+            self.overlays.push(Overlay::QuitQuestion);
+            return Vec::new();
+        }
+        vec![Effect::Quit]
+    }
+
+    /// Takes what was typed; a line that is wrong stays open and says why.
+    fn accept(&mut self) -> Vec<Effect> {
+        let Some(Overlay::Prompt(prompt)) = self.overlays.pop() else { return Vec::new() };
+        let text = prompt.input.value().to_owned();
+        let done = match &prompt.purpose {
+            Purpose::Mark(at) => Ok(vec![Effect::Mark { at: *at, note: text }]),
+            Purpose::Limits(unit) => self.type_limits(unit, &text).map(|()| Vec::new()),
+            Purpose::Field(id) => self.type_field(*id, &text),
+            Purpose::BenchPath if text.trim().is_empty() => Err("type a file name".into()),
+            Purpose::BenchPath => Ok(self.write_bench(PathBuf::from(text.trim()))),
+        };
+        done.unwrap_or_else(|wrong| {
+            self.overlays.push(Overlay::Prompt(Prompt { hint: wrong, ..prompt }));
+            Vec::new()
+        })
+    }
+
+    fn mouse(&mut self, mouse: MouseEvent) -> Vec<Effect> {
+        if !self.overlays.is_empty() {
+            return Vec::new();
+        }
+        let found = hit(self, mouse.column, mouse.row);
+        self.refresh_soon();
+        match (mouse.kind, found) {
+            (MouseEventKind::ScrollUp, Some(Hit::Chart(place))) => self.zoom(-1, place),
+            (MouseEventKind::ScrollDown, Some(Hit::Chart(place))) => self.zoom(1, place),
+            (MouseEventKind::Down(MouseButton::Left), Some(Hit::Channel(index))) => self.selected = index,
+            (MouseEventKind::Down(MouseButton::Left), Some(Hit::Stage(stage))) => self.open_panel(stage),
+            _ => {}
+        }
+        Vec::new()
+    }
+}

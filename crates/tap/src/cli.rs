@@ -1,0 +1,132 @@
+//! The command line.
+
+use clap::{Args, Parser, Subcommand};
+use std::path::PathBuf;
+use std::time::Duration;
+
+/// Watch, plot, smooth and log a board's readings in the terminal.
+#[derive(Debug, Parser)]
+#[command(name = "amber-tap", version, arg_required_else_help = true, after_help = EXIT_CODES)]
+pub(crate) struct Cli {
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+const EXIT_CODES: &str = "Exit codes: 0 done, 1 something failed and was said, 2 the command line makes no sense, \
+3 a take ended without a single row, 130 a take was ended by Ctrl-C before its time (it is kept).";
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    /// Watch the simulated wave flume, set up and ready.
+    Demo {
+        #[command(flatten)]
+        files: Files,
+    },
+    /// Watch a serial port.
+    Watch {
+        /// The port's path, such as /dev/ttyACM0, or the name of a simulated board; without it, the one in the bench.
+        port: Option<String>,
+        /// Bits a second on the wire [default: 115200, or as the bench says].
+        #[arg(long)]
+        baud: Option<u32>,
+        #[command(flatten)]
+        files: Files,
+    },
+    /// Open a take on the same screen.
+    Open {
+        /// The take's folder.
+        take: PathBuf,
+        /// Settings to see it with, instead of those it was made with.
+        #[arg(long, value_name = "FILE")]
+        bench: Option<PathBuf>,
+    },
+    /// Make a take without a screen, and print a short summary.
+    Log {
+        /// The port's path, or the name of a simulated board.
+        source: String,
+        /// End after this time: 500ms, 10s, 5min, 2h.
+        #[arg(long = "for", value_name = "TIME", value_parser = duration)]
+        length: Option<Duration>,
+        /// End after so many rows.
+        #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..))]
+        rows: Option<u64>,
+        /// Bits a second on the wire [default: 115200, or as the bench says].
+        #[arg(long)]
+        baud: Option<u32>,
+        /// Settings: shape, scales.
+        #[arg(long, value_name = "FILE")]
+        bench: Option<PathBuf>,
+        /// The take's folder, which must be new or empty [default: the next take-NNNN here].
+        #[arg(long, value_name = "DIR")]
+        out: Option<PathBuf>,
+    },
+    /// Draw a take to a file, without a screen.
+    Plot {
+        /// The take's folder.
+        take: PathBuf,
+        /// The figure: a name that ends in .svg or .pdf.
+        #[arg(long, value_name = "FILE")]
+        out: PathBuf,
+        /// Settings to draw it with, instead of those it was made with.
+        #[arg(long, value_name = "FILE")]
+        bench: Option<PathBuf>,
+    },
+    /// Serve a simulated board alone and print its device, for any program to open.
+    Board {
+        /// flume, or flume-depth.
+        name: String,
+        /// Where its randomness starts.
+        #[arg(long, default_value_t = 1)]
+        seed: u64,
+    },
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Files {
+    /// Settings to start with; saving goes there too. It need not exist yet.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) bench: Option<PathBuf>,
+    /// Where takes and figures go.
+    #[arg(long, value_name = "DIR", default_value = ".")]
+    pub(crate) into: PathBuf,
+}
+
+/// A time with its unit.
+fn duration(text: &str) -> Result<Duration, String> {
+    let split = text.find(|c: char| c.is_ascii_alphabetic()).unwrap_or(text.len());
+    let (number, unit) = text.split_at(split);
+    let factor = match unit.trim() {
+        "ms" => 1e-3,
+        "s" | "" => 1.0,
+        "m" | "min" => 60.0,
+        "h" => 3600.0,
+        _ => return Err(format!("'{unit}' is no unit of time: use ms, s, min or h")),
+    };
+    let seconds = number.trim().parse::<f64>().ok().map(|value| value * factor);
+    match seconds.filter(|s| *s > 0.0 && *s < 1e9) {
+        Some(seconds) => Ok(Duration::from_secs_f64(seconds)),
+        None => Err(format!("'{text}' is no time: write 10s, 500ms, 5min or 2h")),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn times_have_units() {
+        let ms = |text| duration(text).map(|d| d.as_millis());
+        assert_eq!(
+            [ms("10s"), ms("500ms"), ms("1.5min"), ms("2 h"), ms("3")],
+            [Ok(10_000), Ok(500), Ok(90_000), Ok(7_200_000), Ok(3000)]
+        );
+        assert!(ms("10 parsecs").unwrap_err().contains("no unit of time"));
+        assert!(ms("-1s").is_err() && ms("s").is_err());
+    }
+
+    #[test]
+    fn the_command_line_holds_together() {
+        use clap::CommandFactory;
+        Cli::command().debug_assert();
+    }
+}

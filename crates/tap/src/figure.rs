@@ -1,0 +1,175 @@
+//! From the screen to a figure on paper: the lanes in view, drawn by `amber-plot`.
+
+use crate::app::{App, Source};
+use amber_core::Stamp;
+use amber_core::tail::visible;
+use amber_core::window::{Columns, Grid, Logic, Motion, Span};
+use amber_plot::{Figure, FigureMark, Lane, LogicLane, Trace};
+use anyhow::{Context, bail};
+use jiff::Timestamp;
+use std::fs::OpenOptions;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+
+/// Columns of a figure: finer than a printer's eye needs.
+const COLUMNS: usize = 1800;
+
+/// What is in view, as a figure.
+pub(crate) fn of(app: &App) -> Figure {
+    let columns = Columns::new(app.end(), app.sight.span, COLUMNS, Motion::Scroll);
+    let grid = Grid::new(app.chain.store(), &columns, app.chain.rate().interval());
+    let at = |stamp: Stamp| Timestamp::from_nanosecond(i128::from(stamp.0)).unwrap_or(Timestamp::UNIX_EPOCH);
+    let wall = |stamp: Stamp| at(stamp).to_zoned(app.zone.clone()).strftime("%Y-%m-%d %H:%M:%S").to_string();
+    let end = app.end();
+    let (zero, time_label, source) = match &app.source {
+        Source::Take { folder, start } => {
+            (*start, format!("seconds since the start of the take, {}", wall(*start)), folder.display().to_string())
+        }
+        Source::Live { .. } => {
+            let settings = &app.chain.settings().source;
+            (end, format!("seconds before {}", wall(end)), format!("{} at {} baud", settings.port, settings.baud))
+        }
+    };
+    let right = end.seconds_since(zero);
+    let width = columns.width as f64 * 1e-9;
+    let seconds = |place: usize| columns.begin(place).unwrap_or(end).seconds_since(zero) + width / 2.0;
+    let channels = app.chain.channels();
+    let lanes = app.lanes();
+    let lane = |lane: &crate::app::AnalogLane| Lane {
+        label: visible(lane.unit.as_bytes()),
+        limits: lane.limits,
+        traces: lane
+            .channels
+            .iter()
+            .map(|index| {
+                let channel = &channels[*index];
+                let pale = channel.smoothed().map(|_| runs(&grid.trace(channel.scaled()), seconds));
+                Trace {
+                    letter: app.letter(*index),
+                    name: visible(channel.name().as_bytes()),
+                    ink: app.ink(*index),
+                    runs: runs(&grid.trace(channel.output()), seconds),
+                    pale: pale.unwrap_or_default(),
+                }
+            })
+            .collect(),
+        thresholds: lane
+            .channels
+            .iter()
+            .filter_map(|index| Some((channels[*index].settings().watch?.threshold, app.ink(*index))))
+            .collect(),
+    };
+    let logic = |index: &usize| LogicLane {
+        letter: app.letter(*index),
+        name: visible(channels[*index].name().as_bytes()),
+        ink: app.ink(*index),
+        levels: levels(&grid.logic(channels[*index].scaled()), |place| seconds(place) - width / 2.0),
+    };
+    let marks = app.marks.iter().map(|mark| FigureMark {
+        number: mark.number,
+        at: mark.at.seconds_since(zero),
+        note: visible(mark.note.as_bytes()),
+    });
+    let time = (right - app.sight.span, right);
+    let name = &app.chain.settings().name;
+    Figure {
+        title: visible(if name.is_empty() { "readings" } else { name }.as_bytes()),
+        subtitle: visible(format!("{source}, up to {}", wall(end)).as_bytes()),
+        time,
+        time_label,
+        lanes: lanes.analog.iter().map(lane).collect(),
+        logic: lanes.digital.iter().map(logic).collect(),
+        marks: marks.filter(|mark| (time.0..=time.1).contains(&mark.at)).collect(),
+    }
+}
+
+/// Spans as lines: through both ends of each, the nearer one first.
+fn runs(spans: &[Span], seconds: impl Fn(usize) -> f64) -> Vec<Vec<(f64, f64)>> {
+    let mut out: Vec<Vec<(f64, f64)>> = Vec::new();
+    let mut open = false;
+    for (place, span) in spans.iter().enumerate() {
+        let Some((low, high)) = span.map(|(a, b)| (f64::from(a), f64::from(b))) else {
+            open = false;
+            continue;
+        };
+        if !open {
+            out.push(Vec::new());
+            open = true;
+        }
+        if let Some(run) = out.last_mut() {
+            let t = seconds(place);
+            let from_high = run.last().is_some_and(|(_, v)| (v - high).abs() < (v - low).abs());
+            let (first, second) = if from_high { (high, low) } else { (low, high) };
+            run.push((t, first));
+            if second != first {
+                run.push((t, second));
+            }
+        }
+    }
+    // A lone reading is a line too short to see: give it a length.
+    for run in &mut out {
+        if let [(t, v)] = run[..] {
+            run.push((t + seconds(1) - seconds(0), v));
+        }
+    }
+    out
+}
+
+fn levels(logic: &[Logic], begin: impl Fn(usize) -> f64) -> Vec<(f64, f64, bool)> {
+    let mut out: Vec<(f64, f64, bool)> = Vec::new();
+    for (place, level) in logic.iter().enumerate() {
+        let (from, to) = (begin(place), begin(place) + (begin(1) - begin(0)));
+        let parts: &[bool] = match level {
+            Logic::None => continue,
+            Logic::Low => &[false],
+            Logic::High => &[true],
+            Logic::Both => &[false, true],
+        };
+        for high in parts {
+            match out.last_mut() {
+                Some(last) if last.2 == *high && (last.1 - from).abs() < 1e-9 => last.1 = to,
+                _ => out.push((from, to, *high)),
+            }
+        }
+    }
+    out
+}
+
+/// Writes the figure as SVG and PDF, under the next free number in `folder`.
+///
+/// # Errors
+/// When it cannot be drawn or written.
+pub(crate) fn write_both(figure: &Figure, folder: &Path) -> anyhow::Result<Vec<PathBuf>> {
+    std::fs::create_dir_all(folder).with_context(|| format!("cannot create {}", folder.display()))?;
+    let svg = amber_plot::svg(figure)?;
+    let pdf = amber_plot::pdf(&svg)?;
+    for number in 1..10_000 {
+        let [svg_path, pdf_path] = ["svg", "pdf"].map(|kind| folder.join(format!("figure-{number:04}.{kind}")));
+        if svg_path.exists() || pdf_path.exists() {
+            continue;
+        }
+        write_new(&svg_path, svg.as_bytes())?;
+        write_new(&pdf_path, &pdf)?;
+        return Ok(vec![svg_path, pdf_path]);
+    }
+    bail!("{} is full of figures: choose another folder (6)", folder.display())
+}
+
+/// Writes the figure to `path`, in the format that its ending names; what is there is replaced.
+///
+/// # Errors
+/// When the ending is neither, or it cannot be drawn or written.
+pub(crate) fn write_as(figure: &Figure, path: &Path) -> anyhow::Result<()> {
+    let svg = amber_plot::svg(figure)?;
+    let bytes = match path.extension().and_then(|ending| ending.to_str()).map(str::to_lowercase).as_deref() {
+        Some("svg") => svg.into_bytes(),
+        Some("pdf") => amber_plot::pdf(&svg)?,
+        _ => bail!("{}: give a name that ends in .svg or .pdf", path.display()),
+    };
+    std::fs::write(path, bytes).with_context(|| format!("cannot write {}", path.display()))
+}
+
+fn write_new(path: &Path, bytes: &[u8]) -> anyhow::Result<()> {
+    let file = OpenOptions::new().write(true).create_new(true).open(path);
+    file.and_then(|mut file| file.write_all(bytes)).with_context(|| format!("cannot write {}", path.display()))
+}

@@ -1,0 +1,184 @@
+//! Keys as data: one table from which the program's behaviour, its footer, its help and the README's table come.
+
+use crate::app::Stage;
+use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+
+/// Where a key means something.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Place {
+    /// The main screen.
+    Main,
+    /// A stage's panel, before the main screen.
+    Panel,
+    /// A line of text is being typed.
+    Prompt,
+    /// A question is being asked.
+    Question,
+    /// The help is open.
+    Help,
+}
+
+/// What a key does.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Action {
+    Panel(Stage),
+    ClosePanel,
+    NextChannel,
+    PreviousChannel,
+    ShowOrHide,
+    Hold,
+    Earlier,
+    Later,
+    PageEarlier,
+    PageLater,
+    Oldest,
+    Newest,
+    Closer,
+    Wider,
+    AxisRule,
+    AxisLimits,
+    Motion,
+    Large,
+    Take,
+    Mark,
+    Figure,
+    SaveBench,
+    Help,
+    Quit,
+    FieldUp,
+    FieldDown,
+    Less,
+    More,
+    Edit,
+    Accept,
+    Cancel,
+    StopAndQuit,
+    QuitAnyway,
+    SaveAndQuit,
+    CloseHelp,
+}
+
+/// One row of the table.
+pub(crate) struct Binding {
+    pub(crate) place: Place,
+    pub(crate) keys: &'static [(KeyCode, KeyModifiers)],
+    pub(crate) action: Action,
+    /// The keys as a person reads them.
+    pub(crate) label: &'static str,
+    /// A sentence for the help.
+    pub(crate) help: &'static str,
+    /// A word for the footer, where it stands there.
+    pub(crate) footer: Option<&'static str>,
+}
+
+const NONE: KeyModifiers = KeyModifiers::NONE;
+const CTRL: KeyModifiers = KeyModifiers::CONTROL;
+
+macro_rules! keys {
+    ($($place:ident: [$(($code:expr, $mods:expr)),+], $action:expr, $label:literal, $help:literal, $footer:expr;)+) => {
+        &[$(Binding {
+            place: Place::$place,
+            keys: &[$(($code, $mods)),+],
+            action: $action,
+            label: $label,
+            help: $help,
+            footer: $footer,
+        }),+]
+    };
+}
+
+use Action as A;
+use KeyCode::{BackTab, Char, Down, End, Enter, Esc, F, Home, Left, PageDown, PageUp, Right, Tab, Up};
+
+/// Every key of the program.
+pub(crate) const KEYS: &[Binding] = keys! {
+    Main: [(Char('1'), NONE)], A::Panel(Stage::Wire), "1", "wire: port, speed, what arrives", None;
+    Main: [(Char('2'), NONE)], A::Panel(Stage::Split), "2", "split: how lines become fields, what was refused", None;
+    Main: [(Char('3'), NONE)], A::Panel(Stage::Scale), "3", "scale: count to volts to quantity", None;
+    Main: [(Char('4'), NONE)], A::Panel(Stage::Smooth), "4", "smooth: less noise, and the delay it costs", None;
+    Main: [(Char('5'), NONE)], A::Panel(Stage::Watch), "5", "watch: a threshold and its crossings", None;
+    Main: [(Char('6'), NONE)], A::Panel(Stage::Keep), "6", "keep: takes, marks, bench, folders", Some("1-6 stages");
+    Main: [(Char(' '), NONE)], A::Hold, "Space", "hold the picture, or go on; counting and takes never stop", Some("Space hold");
+    Main: [(Char('t'), NONE)], A::Take, "t", "start a take, or end it", Some("t take");
+    Main: [(Char('m'), NONE)], A::Mark, "m", "set a mark with a note", Some("m mark");
+    Main: [(Char('f'), NONE)], A::Figure, "f", "write what is in view as SVG and PDF", Some("f figure");
+    Main: [(Tab, NONE), (Down, NONE)], A::NextChannel, "Tab", "next channel (also ↓)", Some("Tab channel");
+    Main: [(BackTab, NONE), (Up, NONE)], A::PreviousChannel, "Shift-Tab", "previous channel (also ↑)", None;
+    Main: [(Char('v'), NONE)], A::ShowOrHide, "v", "show or hide the channel; it is logged all the same", Some("v show");
+    Main: [(Char('+'), NONE), (Char('='), NONE)], A::Closer, "+", "zoom in: less time across the chart", Some("+- zoom");
+    Main: [(Char('-'), NONE), (Char('_'), NONE)], A::Wider, "-", "zoom out: more time across the chart", None;
+    Main: [(Left, NONE)], A::Earlier, "←", "look earlier, which holds the picture", Some("←→ pan");
+    Main: [(Right, NONE)], A::Later, "→", "look later", None;
+    Main: [(PageUp, NONE)], A::PageEarlier, "PgUp", "a screen earlier", None;
+    Main: [(PageDown, NONE)], A::PageLater, "PgDn", "a screen later", None;
+    Main: [(Home, NONE)], A::Oldest, "Home", "the oldest that is kept", None;
+    Main: [(End, NONE)], A::Newest, "End", "the newest; live again", None;
+    Main: [(Char('y'), NONE)], A::AxisRule, "y", "y axis of the channel's lane: fit the data, or the converter's full scale", Some("y axis");
+    Main: [(Char('Y'), NONE)], A::AxisLimits, "Y", "type the limits of that y axis", None;
+    Main: [(Char('w'), NONE)], A::Motion, "w", "let the chart scroll, or sweep and start over", None;
+    Main: [(Char('n'), NONE)], A::Large, "n", "the channel's number as large as the screen", Some("n large");
+    Main: [(Char('s'), NONE), (Char('s'), CTRL)], A::SaveBench, "s", "save all settings to the bench file", Some("s save");
+    Main: [(Char('?'), NONE), (F(1), NONE)], A::Help, "?", "this help", Some("? help");
+    Main: [(Char('q'), NONE), (Char('c'), CTRL)], A::Quit, "q", "quit; asks first when something would be lost", Some("q quit");
+    Panel: [(Esc, NONE)], A::ClosePanel, "Esc", "close the panel (so does its number)", Some("Esc close");
+    Panel: [(Up, NONE)], A::FieldUp, "↑", "the setting above", None;
+    Panel: [(Down, NONE)], A::FieldDown, "↓", "the setting below", Some("↑↓ setting");
+    Panel: [(Left, NONE)], A::Less, "←", "the choice before, or a little less", None;
+    Panel: [(Right, NONE)], A::More, "→", "the next choice, or a little more", Some("←→ change");
+    Panel: [(Enter, NONE)], A::Edit, "Enter", "type the setting", Some("Enter type");
+    Prompt: [(Enter, NONE)], A::Accept, "Enter", "take what was typed", Some("Enter accept");
+    Prompt: [(Esc, NONE), (Char('c'), CTRL)], A::Cancel, "Esc", "leave it as it was", Some("Esc leave it");
+    Question: [(Char('q'), NONE), (Char('c'), CTRL)], A::QuitAnyway, "q", "quit; a running take is ended properly, unsaved settings are dropped", None;
+    Question: [(Char('s'), NONE)], A::SaveAndQuit, "s", "save the bench, then quit", None;
+    Question: [(Char('t'), NONE)], A::StopAndQuit, "t", "end the take, then ask for the rest", None;
+    Question: [(Esc, NONE)], A::Cancel, "Esc", "stay", None;
+    Help: [(Esc, NONE), (Char('?'), NONE), (F(1), NONE), (Char('q'), NONE), (Enter, NONE), (Char('c'), CTRL)], A::CloseHelp, "Esc", "close the help", Some("Esc close");
+};
+
+/// What `key` does where the places given are looked up in turn.
+pub(crate) fn resolve(places: &[Place], key: KeyEvent) -> Option<Action> {
+    // Terminals report Shift for capitals and Back-Tab in different ways.
+    let mods = key.modifiers.difference(KeyModifiers::SHIFT);
+    places.iter().find_map(|place| {
+        let here = KEYS.iter().filter(|binding| binding.place == *place);
+        here.flat_map(|b| b.keys.iter().map(move |key| (key, b.action)))
+            .find(|((code, wanted), _)| *code == key.code && *wanted == mods)
+            .map(|(_, action)| action)
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn no_key_means_two_things_in_one_place_and_every_row_has_its_texts() {
+        for (i, binding) in KEYS.iter().enumerate() {
+            assert!(!binding.label.is_empty() && !binding.help.is_empty());
+            for other in &KEYS[..i] {
+                let both = binding.keys.iter().any(|key| other.keys.contains(key));
+                assert!(binding.place != other.place || !both, "{} stands twice", binding.label);
+                assert!(binding.place != other.place || binding.action != other.action, "{:?}", binding.action);
+            }
+        }
+    }
+
+    #[test]
+    fn a_panel_comes_before_the_main_screen() {
+        let key = |code| KeyEvent::new(code, KeyModifiers::SHIFT);
+        assert_eq!(resolve(&[Place::Panel, Place::Main], key(Left)), Some(A::Less));
+        assert_eq!(resolve(&[Place::Main], key(Left)), Some(A::Earlier));
+        assert_eq!(resolve(&[Place::Panel, Place::Main], key(Char('Y'))), Some(A::AxisLimits));
+        assert_eq!(resolve(&[Place::Prompt], key(Char('q'))), None);
+    }
+
+    /// The README's table is this table.
+    #[test]
+    fn the_readme_lists_every_key_of_the_main_screen() {
+        let readme = include_str!("../../../README.md");
+        for binding in KEYS.iter().filter(|b| matches!(b.place, Place::Main | Place::Panel)) {
+            let row = format!("| `{}` | {} |", binding.label, binding.help);
+            assert!(readme.contains(&row), "README lacks: {row}");
+        }
+    }
+}

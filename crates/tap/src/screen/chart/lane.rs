@@ -1,0 +1,155 @@
+//! One lane: heading, y axis, threshold, traces, letters.
+
+use super::super::{put, put_right};
+use super::{Dots, GUTTER, TAGS};
+use crate::app::{AnalogLane, App};
+use crate::theme::{Ink, Theme};
+use amber_core::axis::{Rule, ticks};
+use amber_core::digits::{decimals, fixed};
+use amber_core::window::{Grid, Logic, Span};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+
+/// The row of dots, counted from the top, on which `value` falls in a plot of `height` cells; held to the plot.
+pub(super) fn dot_row(value: f64, limits: (f64, f64), height: u16) -> usize {
+    let rows = f64::from(height) * 4.0 - 1.0;
+    let share = (limits.1 - value) / (limits.1 - limits.0);
+    (share * rows).round().clamp(0.0, rows) as usize
+}
+
+/// The row above a plot: the unit, the channels, and what decides the axis.
+pub(super) fn heading(app: &App, theme: Theme, lane: &AnalogLane, area: Rect, buffer: &mut Buffer) {
+    put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
+    let unit = if lane.unit.is_empty() { "as it comes" } else { &lane.unit };
+    let mut x = put(buffer, area, 1, 0, &format!(" {unit} "), theme.style(Ink::Bright)) + 1;
+    for index in &lane.channels {
+        let ink = theme.style(Ink::Trace(app.ink(*index)));
+        x = put(buffer, area, x, 0, &format!(" {} ", app.letter(*index)), ink);
+        let chosen = *index == app.selected;
+        let name = format!("{} ", app.chain.channels()[*index].name());
+        x = put(buffer, area, x, 0, &name, theme.style(if chosen { Ink::Bright } else { Ink::Dim }));
+    }
+    let rule = match lane.rule {
+        Rule::Typed(low, high) => format!(" y: typed, {low} to {high} "),
+        rule => format!(" y: {} ", rule.name()),
+    };
+    let right = Rect { width: area.width.saturating_sub(TAGS), ..area };
+    put_right(buffer, right, 0, &rule, theme.style(Ink::Dim));
+}
+
+pub(super) fn analog(app: &App, theme: Theme, lane: &AnalogLane, grid: &Grid<'_>, plot: Rect, buffer: &mut Buffer) {
+    axis(theme, lane, plot, buffer);
+    for index in &lane.channels {
+        threshold(app, theme, lane, *index, plot, buffer);
+    }
+    let stroke = |spans: &[Span]| {
+        let mut dots = Dots::new(plot);
+        for (x, span) in spans.iter().enumerate() {
+            if let Some((low, high)) = span {
+                let row = |value: f32| dot_row(f64::from(value), lane.limits, plot.height);
+                dots.stroke(x, row(*high), row(*low));
+            }
+        }
+        dots
+    };
+    for index in &lane.channels {
+        let channel = &app.chain.channels()[*index];
+        if channel.smoothed().is_some() {
+            stroke(&grid.trace(channel.scaled())).draw(plot, theme.style(Ink::Pale(app.ink(*index))), buffer);
+        }
+    }
+    // The chosen channel lies on top.
+    let chosen_last = lane
+        .channels
+        .iter()
+        .filter(|i| **i != app.selected)
+        .chain(lane.channels.iter().filter(|i| **i == app.selected));
+    let mut letters: Vec<(u16, usize)> = Vec::new();
+    for index in chosen_last {
+        let spans = grid.trace(app.chain.channels()[*index].output());
+        stroke(&spans).draw(plot, theme.style(Ink::Trace(app.ink(*index))), buffer);
+        if let Some((low, high)) = spans.iter().rev().find_map(|span| *span) {
+            let middle = f64::from(low + high) / 2.0;
+            letters.push(((dot_row(middle, lane.limits, plot.height) / 4) as u16, *index));
+        }
+    }
+    tags(app, theme, letters, plot, buffer);
+}
+
+fn axis(theme: Theme, lane: &AnalogLane, plot: Rect, buffer: &mut Buffer) {
+    let (low, high) = lane.limits;
+    for y in 0..plot.height {
+        put(buffer, Rect { x: plot.x - 1, width: 1, ..plot }, 0, y, "│", theme.style(Ink::Faint));
+    }
+    let (values, step) = ticks(low, high, usize::from(plot.height / 3).clamp(2, 8));
+    let places = decimals(step);
+    let left = Rect { x: plot.x - GUTTER, width: GUTTER - 1, ..plot };
+    for value in values {
+        let y = (dot_row(value, lane.limits, plot.height) / 4) as u16;
+        put_right(buffer, left, y, &fixed(value, places), theme.style(Ink::Dim));
+        put(buffer, Rect { x: plot.x - 1, width: 1, ..plot }, 0, y, "┤", theme.style(Ink::Dim));
+        for x in (0..plot.width).step_by(4) {
+            put(buffer, plot, x, y, "·", theme.style(Ink::Faint));
+        }
+    }
+}
+
+/// A dashed line at the channel's threshold, with its letter and value.
+fn threshold(app: &App, theme: Theme, lane: &AnalogLane, index: usize, plot: Rect, buffer: &mut Buffer) {
+    let Some(watch) = app.chain.channels()[index].settings().watch else { return };
+    if !(lane.limits.0..=lane.limits.1).contains(&watch.threshold) {
+        return;
+    }
+    let y = (dot_row(watch.threshold, lane.limits, plot.height) / 4) as u16;
+    let style = theme.style(Ink::Dim);
+    put(buffer, plot, 0, y, &"╌".repeat(usize::from(plot.width)), style);
+    put(
+        buffer,
+        plot,
+        1,
+        y,
+        &format!(" {} {} ", app.letter(index), watch.threshold),
+        theme.style(Ink::Trace(app.ink(index))),
+    );
+}
+
+/// The traces' letters beside their ends; those that would fall on one another move apart.
+fn tags(app: &App, theme: Theme, mut letters: Vec<(u16, usize)>, plot: Rect, buffer: &mut Buffer) {
+    letters.sort_unstable();
+    let mut next = 0;
+    let count = letters.len() as u16;
+    for (i, (row, index)) in (0..).zip(letters) {
+        let most = plot.height.saturating_sub(count - i);
+        let y = row.max(next).min(most);
+        next = y + 1;
+        let area = Rect { x: plot.right(), width: TAGS, ..plot };
+        let ink = theme.style(Ink::Trace(app.ink(index)));
+        put(buffer, area, 0, y, if index == app.selected { "◂" } else { " " }, theme.style(Ink::Bright));
+        put(buffer, area, 1, y, &app.letter(index).to_string(), ink);
+    }
+}
+
+/// A digital channel in one row: high is a block, low a line, both a shade.
+pub(super) fn digital(app: &App, theme: Theme, index: usize, grid: &Grid<'_>, plot: Rect, buffer: &mut Buffer) {
+    let channel = &app.chain.channels()[index];
+    let left = Rect { x: plot.x - GUTTER, width: GUTTER, ..plot };
+    let ink = theme.style(Ink::Trace(app.ink(index)));
+    let chosen = index == app.selected;
+    let x = put(buffer, left, 1, 0, &app.letter(index).to_string(), ink) + 1;
+    let name = Rect { width: GUTTER - 1, ..left };
+    put(buffer, name, x, 0, channel.name(), theme.style(if chosen { Ink::Bright } else { Ink::Dim }));
+    put(buffer, left, GUTTER - 1, 0, "┤", theme.style(Ink::Faint));
+    let logic = grid.logic(channel.scaled());
+    for (x, pair) in (0..).zip(logic.chunks(2)) {
+        let symbol = match (pair.contains(&Logic::High), pair.contains(&Logic::Low), pair.contains(&Logic::Both)) {
+            (_, _, true) | (true, true, _) => "▓",
+            (true, false, _) => "█",
+            (false, true, _) => "▁",
+            _ => continue,
+        };
+        put(buffer, plot, x, 0, symbol, ink);
+    }
+    let tag = Rect { x: plot.right(), width: TAGS, ..plot };
+    put(buffer, tag, 0, 0, if chosen { "◂" } else { " " }, theme.style(Ink::Bright));
+    put(buffer, tag, 1, 0, &app.letter(index).to_string(), ink);
+}

@@ -1,0 +1,135 @@
+//! The chart: lanes of analog channels by unit, thin digital lanes below, one time axis.
+
+mod dots;
+mod lane;
+mod time;
+
+use super::panel::wrapped;
+use super::put;
+use crate::app::{App, Source};
+use crate::theme::{Ink, Theme};
+use amber_core::window::{Columns, Grid};
+use dots::Dots;
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+
+/// Columns left of the plots, for numbers.
+const GUTTER: u16 = 10;
+
+/// Columns right of the plots, for the traces' letters.
+const TAGS: u16 = 3;
+
+/// Where the chart's parts stand.
+struct Parts {
+    /// Heading and plot of each analog lane.
+    analog: Vec<(Rect, Rect)>,
+    digital: Vec<Rect>,
+    time: Rect,
+    /// The columns that all plots share.
+    plot: Rect,
+}
+
+impl Parts {
+    fn new(area: Rect, analog: usize, digital: usize) -> Parts {
+        let plot = Rect { x: area.x + GUTTER, width: area.width.saturating_sub(GUTTER + TAGS), ..area };
+        let digital_rows = if digital == 0 { 0 } else { (digital as u16 + 1).min(area.height / 3) };
+        let time = Rect { y: area.bottom() - 1, height: 1, ..area };
+        let room = area.height - 1 - digital_rows;
+        let count = analog.max(1) as u16;
+        let mut lanes = Vec::new();
+        let mut y = area.y;
+        for index in 0..analog as u16 {
+            let rows = room / count + u16::from(index < room % count);
+            if rows < 2 {
+                break;
+            }
+            lanes.push((Rect { y, height: 1, ..area }, Rect { y: y + 1, height: rows - 1, ..plot }));
+            y += rows;
+        }
+        let first = area.bottom() - digital_rows;
+        let digital = (0..digital_rows.saturating_sub(1)).map(|i| Rect { y: first + i, height: 1, ..plot }).collect();
+        Parts { analog: lanes, digital, time, plot }
+    }
+}
+
+pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let lanes = app.lanes();
+    let parts = Parts::new(area, lanes.analog.len(), lanes.digital.len());
+    let columns = Columns::new(app.end(), app.sight.span, usize::from(parts.plot.width) * 2, app.sight.motion());
+    let grid = Grid::new(app.chain.store(), &columns, app.chain.rate().interval());
+    if lanes.analog.is_empty() && lanes.digital.is_empty() {
+        guide(app, theme, area, buffer);
+    }
+    for (lane, (heading, plot)) in lanes.analog.iter().zip(&parts.analog) {
+        lane::heading(app, theme, lane, *heading, buffer);
+        time::marks(app, theme, &columns, *plot, buffer);
+        lane::analog(app, theme, lane, &grid, *plot, buffer);
+    }
+    for (index, plot) in lanes.digital.iter().zip(&parts.digital) {
+        lane::digital(app, theme, *index, &grid, *plot, buffer);
+    }
+    time::axis(app, theme, &columns, parts.time, parts.plot, buffer);
+}
+
+/// What to do while there is nothing to draw.
+fn guide(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let counts = app.chain.counts();
+    let text = if let Some(trouble) = app.trouble() {
+        trouble
+    } else if app.chain.channels().iter().any(|channel| channel.settings().hidden) {
+        "all channels are hidden: choose one with Tab and show it with v".into()
+    } else if app.is_take() {
+        "this take holds no rows that could be read; its bytes are in wire.bin".into()
+    } else if counts.bytes == 0 {
+        match &app.source {
+            Source::Live { link: amber_io::LinkState::Open } => {
+                "the port is open and silent: is the board powered, does its program send?"
+            }
+            _ => "opening the port",
+        }
+        .into()
+    } else if counts.refused() > 0 {
+        "bytes arrive, but no line reads as numbers: see below what comes, and why it is refused (2)".into()
+    } else {
+        "bytes arrive: looking for the shape of the lines".into()
+    };
+    let mut y = area.height / 3;
+    for line in wrapped(&text, usize::from(area.width.saturating_sub(8)).max(20)) {
+        let x = area.width.saturating_sub(line.chars().count() as u16) / 2;
+        put(buffer, area, x, y, &line, theme.style(Ink::Bright));
+        y += 1;
+    }
+}
+
+/// The channel of the lane at a place of the screen: the only one there, or the one whose letter or trace is nearest.
+pub(super) fn channel_at(app: &App, area: Rect, column: u16, row: u16) -> Option<usize> {
+    let lanes = app.lanes();
+    let parts = Parts::new(area, lanes.analog.len(), lanes.digital.len());
+    let within = |rect: &Rect| (rect.y..rect.bottom()).contains(&row);
+    if let Some(at) = parts.digital.iter().position(within) {
+        return lanes.digital.get(at).copied();
+    }
+    let at = parts.analog.iter().position(|(heading, plot)| within(heading) || within(plot))?;
+    let (lane, plot) = (&lanes.analog[at], parts.analog[at].1);
+    let columns = Columns::new(app.end(), app.sight.span, usize::from(plot.width) * 2, app.sight.motion());
+    let grid = Grid::new(app.chain.store(), &columns, app.chain.rate().interval());
+    let place = usize::from(column.saturating_sub(plot.x).min(plot.width.saturating_sub(1))) * 2;
+    let distance = |index: &usize| {
+        let spans = grid.trace(app.chain.channels()[*index].output());
+        let near =
+            (0..spans.len()).filter_map(|i| spans[i].map(|span| (i.abs_diff(place), span))).min_by_key(|(d, _)| *d);
+        near.map_or(f64::INFINITY, |(_, (low, high))| {
+            let y = |value: f32| lane::dot_row(f64::from(value), lane.limits, plot.height) as f64 / 4.0;
+            let here = f64::from(row.saturating_sub(plot.y));
+            (here - y(high)).abs().min((here - y(low)).abs())
+        })
+    };
+    lane.channels.iter().copied().min_by(|a, b| distance(a).total_cmp(&distance(b)))
+}
+
+/// The share of the plots' width at which `column` stands; `None` left and right of them.
+pub(super) fn share_at(area: Rect, column: u16) -> Option<f64> {
+    let plot = Parts::new(area, 0, 0).plot;
+    let inside = (plot.x..plot.right()).contains(&column);
+    inside.then(|| f64::from(column - plot.x) / f64::from(plot.width.max(1)))
+}

@@ -1,0 +1,76 @@
+//! The help: every key, from the same table that the program works by.
+
+use super::{centred, frame, put};
+use crate::keys::{KEYS, Place};
+use crate::theme::{Ink, Theme};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+
+const NOTES: [&str; 5] = [
+    "The strip at the top is the chain of the selected channel: each cell shows its setting and the value that",
+    "leaves it, so you see at which step a number goes wrong. An edit redraws all history in memory.",
+    "Mouse: the wheel zooms, a click on a readout or a trace's lane chooses the channel, on a cell opens its panel.",
+    "Signs: » the board's own words   ▲ refused   … half a line   dashed: a threshold   dotted upright: a mark.",
+    "While held, the chart, readouts and wire lines stand; rows, refused, take and watch counts go on.",
+];
+
+pub(super) fn draw(scroll: u16, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let area = centred(area, 124, area.height.saturating_sub(2).min(44));
+    let inner = frame(buffer, area, "keys", theme);
+    let lines = lines(inner.width >= 110);
+    let most = (lines.len() as u16).saturating_sub(inner.height);
+    let scroll = scroll.min(most);
+    for (line, y) in lines.iter().skip(usize::from(scroll)).zip(0..inner.height) {
+        match line {
+            Line::Heading(text) => {
+                put(buffer, inner, 0, y, text, theme.style(Ink::Bright));
+            }
+            Line::Note(text) => {
+                put(buffer, inner, 0, y, text, theme.style(Ink::Dim));
+            }
+            Line::Keys(pairs) => {
+                for (pair, column) in pairs.iter().zip([0, inner.width / 2]) {
+                    put(buffer, inner, column, y, pair.0, theme.style(Ink::Bright));
+                    let room = Rect {
+                        width: if pairs.len() > 1 && column == 0 { inner.width / 2 - 1 } else { inner.width },
+                        ..inner
+                    };
+                    put(buffer, room, column + 11, y, pair.1, theme.style(Ink::Text));
+                }
+            }
+        }
+    }
+    if most > 0 {
+        let row = Rect { y: area.bottom() - 1, height: 1, ..area };
+        put(buffer, row, 3, 0, &format!(" ↑↓ {} more lines ", most - scroll), theme.style(Ink::Bright));
+    }
+}
+
+enum Line {
+    Heading(&'static str),
+    Note(&'static str),
+    Keys(Vec<(&'static str, &'static str)>),
+}
+
+fn lines(two_columns: bool) -> Vec<Line> {
+    let mut lines = Vec::new();
+    let headings = [
+        (Place::Main, "On the screen"),
+        (Place::Panel, "In a stage's panel"),
+        (Place::Prompt, "While typing"),
+        (Place::Question, "When asked whether to quit"),
+    ];
+    for (place, heading) in headings {
+        lines.push(Line::Heading(heading));
+        let pairs: Vec<_> = KEYS.iter().filter(|b| b.place == place).map(|b| (b.label, b.help)).collect();
+        if two_columns && pairs.iter().all(|pair| pair.1.chars().count() < 60) || two_columns && place == Place::Main {
+            let half = pairs.len().div_ceil(2);
+            lines.extend((0..half).map(|i| Line::Keys(pairs[i..].iter().step_by(half).take(2).copied().collect())));
+        } else {
+            lines.extend(pairs.into_iter().map(|pair| Line::Keys(vec![pair])));
+        }
+        lines.push(Line::Note(""));
+    }
+    lines.extend(NOTES.map(Line::Note));
+    lines
+}

@@ -1,0 +1,122 @@
+//! Drawing: the state in, cells out. Nothing here changes the state.
+
+mod bignum;
+mod chart;
+mod foot;
+mod help;
+mod layout;
+mod panel;
+mod prompt;
+mod readouts;
+mod strip;
+mod tail;
+mod title;
+
+pub(crate) use layout::{Hit, hit};
+
+use crate::app::{App, Overlay};
+use crate::theme::{Ink, Theme};
+use amber_core::bench::Kind;
+use amber_core::watch::Side;
+use layout::Layout;
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::Style;
+use unicode_width::UnicodeWidthStr;
+
+/// The least size at which everything fits.
+pub(crate) const LEAST: (u16, u16) = (60, 16);
+
+/// Draws the whole screen.
+pub(crate) fn draw(app: &App, theme: Theme, buffer: &mut Buffer) {
+    let area = buffer.area;
+    buffer.set_style(area, theme.ground());
+    if area.width < LEAST.0 || area.height < LEAST.1 {
+        let text = format!("too small: {} x {} or more", LEAST.0, LEAST.1);
+        put(buffer, area, 0, 0, &text, theme.style(Ink::Text));
+        return;
+    }
+    let layout = Layout::new(app, area);
+    title::draw(app, theme, layout.title, buffer);
+    strip::draw(app, theme, layout.strip, buffer);
+    if app.large {
+        bignum::draw(app, theme, layout.chart, buffer);
+    } else {
+        chart::draw(app, theme, layout.chart, buffer);
+    }
+    if let Some(area) = layout.panel {
+        panel::draw(app, theme, area, buffer);
+    }
+    if let Some(area) = layout.readouts {
+        readouts::draw(app, theme, area, buffer);
+    }
+    tail::draw(app, theme, layout.tail, buffer);
+    foot::draw(app, theme, layout.foot, buffer);
+    for overlay in &app.overlays {
+        match overlay {
+            Overlay::Help(scroll) => help::draw(*scroll, theme, area, buffer),
+            Overlay::Prompt(prompt) => prompt::draw(prompt, theme, area, buffer),
+            Overlay::QuitQuestion => prompt::draw_question(app, theme, area, buffer),
+        }
+    }
+}
+
+/// Writes `text` at column `x` and row `y` of `area`, cut at its right edge; gives the column behind it.
+fn put(buffer: &mut Buffer, area: Rect, x: u16, y: u16, text: &str, style: Style) -> u16 {
+    if y >= area.height || x >= area.width {
+        return x;
+    }
+    let room = usize::from(area.width - x);
+    let (end, _) = buffer.set_stringn(area.x + x, area.y + y, text, room, style);
+    end - area.x
+}
+
+/// Writes `text` so that it ends at the right edge of `area`.
+fn put_right(buffer: &mut Buffer, area: Rect, y: u16, text: &str, style: Style) {
+    let width = (text.width() as u16).min(area.width);
+    put(buffer, area, area.width - width, y, text, style);
+}
+
+/// The first of `texts` that is no wider than `room`; the last one when none is.
+fn fitting(room: u16, texts: impl IntoIterator<Item = String>) -> String {
+    let mut last = String::new();
+    for text in texts {
+        if text.width() <= usize::from(room) {
+            return text;
+        }
+        last = text;
+    }
+    last
+}
+
+/// A frame with a title over `area`; gives the room inside.
+fn frame(buffer: &mut Buffer, area: Rect, title: &str, theme: Theme) -> Rect {
+    use ratatui::widgets::{Block, BorderType, Clear, Widget};
+    Clear.render(area, buffer);
+    let block = Block::bordered()
+        .border_type(BorderType::Thick)
+        .border_style(theme.style(Ink::Faint))
+        .style(theme.panel())
+        .title(format!(" {title} "))
+        .title_style(theme.style(Ink::Bright));
+    let inner = block.inner(area);
+    block.render(area, buffer);
+    Rect { x: inner.x + 1, width: inner.width.saturating_sub(2), ..inner }
+}
+
+/// A rectangle of this size in the middle of `area`.
+fn centred(area: Rect, width: u16, height: u16) -> Rect {
+    let (width, height) = (width.min(area.width), height.min(area.height));
+    Rect { x: area.x + (area.width - width) / 2, y: area.y + (area.height - height) / 2, width, height }
+}
+
+/// On which side of its threshold a channel is, in a word.
+pub(crate) fn side(side: Side, kind: Kind) -> &'static str {
+    match (side, kind) {
+        (Side::Unknown, _) => "not yet known",
+        (Side::Above, Kind::Digital) => "high",
+        (Side::Below, Kind::Digital) => "low",
+        (Side::Above, _) => "above",
+        (Side::Below, _) => "below",
+    }
+}

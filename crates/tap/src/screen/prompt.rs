@@ -1,0 +1,52 @@
+//! A line being typed, and the question before quitting.
+
+use super::{centred, frame, put};
+use crate::app::{App, Prompt};
+use crate::keys::{Action, KEYS, Place};
+use crate::theme::{Ink, Theme};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::Modifier;
+
+pub(super) fn draw(prompt: &Prompt, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let inner = frame(buffer, centred(area, 72, 5), &prompt.title, theme);
+    put(buffer, inner, 0, 0, &prompt.hint, theme.style(Ink::Dim));
+    let room = inner.width.saturating_sub(3);
+    let scroll = prompt.input.visual_scroll(usize::from(room));
+    let line = Rect { x: inner.x + 2, y: inner.y + 1, width: inner.width.saturating_sub(2), height: 1 };
+    put(buffer, inner, 0, 1, "▸", theme.style(Ink::Bright));
+    let text: String = prompt.input.value().chars().skip(scroll).collect();
+    put(buffer, line, 0, 0, &text, theme.style(Ink::Bright));
+    let cursor = (prompt.input.visual_cursor().max(scroll) - scroll) as u16;
+    if let Some(cell) = buffer.cell_mut((line.x + cursor.min(room), line.y)) {
+        cell.modifier.insert(Modifier::REVERSED);
+    }
+    put(buffer, inner, 0, 2, "Enter accept   Esc leave it", theme.style(Ink::Dim));
+}
+
+pub(super) fn draw_question(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let runs = app.taking.runs();
+    let reasons = [(runs, "a take is running"), (app.unsaved(), "settings are not saved to a bench file")];
+    let reasons: Vec<_> = reasons.into_iter().filter(|(holds, _)| *holds).map(|(_, text)| text).collect();
+    let choices: Vec<_> = KEYS
+        .iter()
+        .filter(|b| b.place == Place::Question)
+        .filter(|b| match b.action {
+            Action::StopAndQuit => runs,
+            Action::SaveAndQuit => app.unsaved(),
+            _ => true,
+        })
+        .collect();
+    let height = (reasons.len() + choices.len() + 3) as u16;
+    let inner = frame(buffer, centred(area, 84, height), "quit?", theme);
+    let mut y = 0;
+    for reason in reasons {
+        put(buffer, inner, 0, y, reason, theme.style(Ink::Bright));
+        y += 1;
+    }
+    for choice in choices {
+        put(buffer, inner, 0, y + 1, choice.label, theme.style(Ink::Bright));
+        put(buffer, inner, 6, y + 1, choice.help, theme.style(Ink::Text));
+        y += 1;
+    }
+}

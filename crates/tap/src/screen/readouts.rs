@@ -1,0 +1,218 @@
+//! The readouts: every channel's number, large where there is room, with its place in the lane's range, least, most,
+//! noise and state.
+
+use super::{bignum, fitting, put, put_right, side};
+use crate::app::{App, ChannelShown, Lanes};
+use crate::theme::{Ink, Theme};
+use amber_core::bench::Kind;
+use amber_core::chain::Channel;
+use amber_core::digits::{fixed, grouped};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::text::Line;
+
+/// How much of a channel is shown.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Form {
+    /// Name, large digits, bar, least and most, state, a blank row.
+    Large,
+    /// Name and number, bar, least and most, state.
+    Middle,
+    /// Name and number, bar.
+    Small,
+    /// Name and number.
+    Line,
+}
+
+fn height(form: Form, kind: Kind) -> u16 {
+    match (form, kind) {
+        (Form::Large, Kind::Digital) => 2,
+        (_, Kind::Digital) => 1,
+        (Form::Large, _) => 8,
+        (Form::Middle, _) => 4,
+        (Form::Small, _) => 2,
+        (Form::Line, _) => 1,
+    }
+}
+
+/// The channels with their rows: the richest form for all that fits, the selected one a step richer where it does not.
+fn places(app: &App, rows: u16) -> Vec<(usize, Form, u16)> {
+    let channels: Vec<(usize, Kind)> = app
+        .chain
+        .channels()
+        .iter()
+        .enumerate()
+        .filter(|(_, channel)| channel.kind() != Kind::Clock)
+        .map(|(index, channel)| (index, if channel.settings().hidden { Kind::Digital } else { channel.kind() }))
+        .collect();
+    let plans = [
+        (Form::Large, Form::Large),
+        (Form::Large, Form::Middle),
+        (Form::Middle, Form::Middle),
+        (Form::Large, Form::Small),
+        (Form::Middle, Form::Small),
+        (Form::Small, Form::Small),
+        (Form::Middle, Form::Line),
+        (Form::Line, Form::Line),
+    ];
+    let form = |plan: (Form, Form), index: usize| if index == app.selected { plan.0 } else { plan.1 };
+    let needs = |plan| channels.iter().map(|(index, kind)| height(form(plan, *index), *kind)).sum::<u16>();
+    let plan = plans.into_iter().find(|plan| needs(*plan) <= rows).unwrap_or((Form::Line, Form::Line));
+    let mut y = 0;
+    let mut out = Vec::new();
+    for (index, kind) in channels {
+        let form = form(plan, index);
+        out.push((index, form, y));
+        y += height(form, kind);
+    }
+    out
+}
+
+/// The channel whose readout is in `row` of the screen.
+pub(super) fn channel_at(app: &App, area: Rect, row: u16) -> Option<usize> {
+    let y = row.checked_sub(area.y)?;
+    places(app, area.height).into_iter().take_while(|(_, _, top)| *top <= y).last().map(|(index, _, _)| index)
+}
+
+pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    for y in 0..area.height {
+        put(buffer, area, 0, y, "│", theme.style(Ink::Faint));
+    }
+    let lanes = app.lanes();
+    let inside = Rect { x: area.x + 1, width: area.width.saturating_sub(2), ..area };
+    for (index, form, top) in places(app, area.height) {
+        if top >= area.height {
+            break;
+        }
+        let channel = &app.chain.channels()[index];
+        let shown = app.shown.channels.get(index).copied().unwrap_or_default();
+        let block = Rect { y: inside.y + top, height: area.height - top, ..inside };
+        let number = number(channel, shown);
+        let name_row = Rect { height: 1, ..block };
+        let chosen = index == app.selected;
+        if chosen {
+            buffer.set_style(name_row, theme.style(Ink::Chosen));
+        }
+        let quiet = if chosen { Ink::Chosen } else { Ink::Text };
+        let x = put(buffer, name_row, 0, 0, if chosen { "▸" } else { " " }, theme.style(quiet));
+        let letter = app.letter(index).to_string();
+        let ink = theme.style(Ink::Trace(app.ink(index)));
+        let x = put(buffer, name_row, x, 0, &letter, ink) + 1;
+        let x = put(buffer, name_row, x, 0, channel.name(), theme.style(quiet)) + 1;
+        if channel.settings().hidden {
+            put_right(buffer, name_row, 0, "hidden ", theme.style(quiet));
+            continue;
+        }
+        if channel.kind() == Kind::Digital {
+            draw_digital(
+                channel,
+                shown,
+                theme,
+                Rect { x: block.x + x, width: block.width.saturating_sub(x), ..name_row },
+                chosen,
+                buffer,
+            );
+            continue;
+        }
+        let unit = channel.settings().scale.unit();
+        let large = form == Form::Large && bignum::columns(&number) <= block.width.saturating_sub(2);
+        let strong = if chosen { Ink::Chosen } else { Ink::Bright };
+        if large {
+            put_right(buffer, name_row, 0, &format!("{unit} "), theme.style(quiet));
+            let left = block.width.saturating_sub(bignum::columns(&number) + 1);
+            let place = Rect {
+                x: block.x + left,
+                y: block.y + 1,
+                width: block.width - left,
+                height: 3.min(block.height.saturating_sub(1)),
+            };
+            bignum::big(buffer, place, &number, 1, ink);
+        } else {
+            put_right(buffer, name_row, 0, &format!("{number} {unit} "), theme.style(strong));
+        }
+        if form == Form::Line {
+            continue;
+        }
+        let below = if form == Form::Large { 4 } else { 1 };
+        let rest = Rect { y: block.y + below, height: block.height.saturating_sub(below), ..block };
+        draw_bar(app, index, shown, theme, &lanes, rest, buffer);
+        if form != Form::Small {
+            draw_facts(channel, shown, theme, rest, buffer);
+        }
+    }
+}
+
+fn number(channel: &Channel, shown: ChannelShown) -> String {
+    shown.reading.map_or("–".into(), |reading| fixed(reading.smoothed, channel.decimals()))
+}
+
+fn draw_digital(channel: &Channel, shown: ChannelShown, theme: Theme, area: Rect, chosen: bool, buffer: &mut Buffer) {
+    let state = match shown.reading.map(|reading| reading.smoothed) {
+        Some(value) if value >= 0.5 => "HIGH",
+        Some(value) if !value.is_nan() => "low ",
+        _ => "–   ",
+    };
+    let rises = grouped(channel.watcher().rises);
+    let ink = theme.style(if chosen { Ink::Chosen } else { Ink::Bright });
+    let room = area.width;
+    let text = fitting(room, [format!("{state} {rises} rises "), format!("{state} {rises} ↑ "), format!("{state} ")]);
+    put_right(buffer, area, 0, &text, ink);
+}
+
+/// A bar with the value's place between the lane's limits, and the stretch between least and most in view.
+fn draw_bar(
+    app: &App,
+    index: usize,
+    shown: ChannelShown,
+    theme: Theme,
+    lanes: &Lanes,
+    area: Rect,
+    buffer: &mut Buffer,
+) {
+    let Some(lane) = lanes.analog.iter().find(|lane| lane.channels.contains(&index)) else { return };
+    let width = area.width.saturating_sub(3);
+    let (low, high) = lane.limits;
+    let place = |value: f64| ((value - low) / (high - low) * f64::from(width)).clamp(0.0, f64::from(width)) as u16;
+    let value = shown.reading.map(|reading| reading.smoothed).filter(|value| !value.is_nan());
+    for x in 0..width {
+        let within = shown.least_most.is_some_and(|(least, most)| (place(least)..=place(most)).contains(&x));
+        put(
+            buffer,
+            area,
+            x + 1,
+            0,
+            if within { "━" } else { "─" },
+            theme.style(if within { Ink::Dim } else { Ink::Faint }),
+        );
+    }
+    if let Some(value) = value {
+        let ink = theme.style(Ink::Trace(app.ink(index)));
+        put(buffer, area, 1 + place(value).min(width.saturating_sub(1)), 0, "█", ink);
+    }
+}
+
+fn draw_facts(channel: &Channel, shown: ChannelShown, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let places = channel.decimals();
+    if let Some((least, most)) = shown.least_most {
+        let range = format!("{} … {}", fixed(least, places), fixed(most, places));
+        let noise = channel.noise().map(|noise| format!("±{}", fixed(noise, places + 1)));
+        let noise = noise.unwrap_or_default();
+        let room = area.width.saturating_sub(1);
+        let text = fitting(room, [format!("{range}   noise {noise}"), format!("{range}  {noise}"), range]);
+        put(buffer, area, 1, 1, &text, theme.style(Ink::Dim));
+    }
+    if let Some(watch) = channel.settings().watch {
+        let watcher = channel.watcher();
+        let state = format!("{} {}", side(watcher.side, channel.kind()), watch.threshold);
+        let rises = grouped(watcher.rises);
+        let falls = grouped(watcher.falls);
+        let text = fitting(
+            area.width,
+            [format!("{state}   {rises} rises, {falls} falls"), format!("{state}  {rises} rises"), state],
+        );
+        let line = Line::styled(text, theme.style(Ink::Text));
+        if area.height > 2 {
+            buffer.set_line(area.x + 1, area.y + 2, &line, area.width.saturating_sub(1));
+        }
+    }
+}

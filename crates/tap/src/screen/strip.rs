@@ -1,0 +1,177 @@
+//! The chain: six cells for the selected channel, each with its setting and the value as it leaves that stage.
+
+use super::{fitting, put, side};
+use crate::app::{App, Source, Stage, Taking};
+use crate::theme::{Ink, Theme};
+use amber_core::bench::Kind;
+use amber_core::chain::Channel;
+use amber_core::digits::{decimals, duration, fixed, grouped};
+use amber_core::smooth::{Filter, Strength};
+use amber_core::tail::visible;
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+
+/// Shares of the width, in hundredths: values need more room in the middle.
+const SHARES: [u16; 6] = [16, 14, 19, 20, 16, 15];
+
+fn cells(area: Rect) -> impl Iterator<Item = (Stage, Rect)> {
+    let mut x = 0;
+    let width = area.width;
+    Stage::ALL.into_iter().zip(SHARES).map(move |(stage, share)| {
+        let begin = x;
+        x += share;
+        let (left, right) = (begin * width / 100, x * width / 100);
+        (stage, Rect { x: area.x + left, width: right - left, ..area })
+    })
+}
+
+/// The stage whose cell is in `column`.
+pub(super) fn stage_at(area: Rect, column: u16) -> Option<Stage> {
+    cells(area).find(|(_, cell)| (cell.x..cell.right()).contains(&column)).map(|(stage, _)| stage)
+}
+
+pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    for (stage, cell) in cells(area) {
+        let open = app.panel.is_some_and(|(other, _)| other == stage);
+        let name = format!(" {} {} ", stage.number(), stage.name());
+        let x = put(buffer, cell, 0, 0, &name, theme.style(if open { Ink::Chosen } else { Ink::Bright }));
+        let line = "─".repeat(usize::from(cell.width.saturating_sub(x + 1)));
+        let x = put(buffer, cell, x, 0, &line, theme.style(Ink::Faint));
+        put(buffer, cell, x, 0, if stage == Stage::Keep { "■" } else { "▶" }, theme.style(Ink::Dim));
+        let room = cell.width.saturating_sub(2);
+        let inside = Rect { x: cell.x + 1, width: room, ..cell };
+        let (set, value) = texts(app, stage, room);
+        put(buffer, inside, 0, 1, &set, theme.style(Ink::Dim));
+        put(buffer, inside, 0, 2, &value, theme.style(Ink::Bright));
+    }
+}
+
+/// A stage's setting and value.
+fn texts(app: &App, stage: Stage, room: u16) -> (String, String) {
+    let none = || ("".to_owned(), "–".to_owned());
+    match stage {
+        Stage::Wire => wire(app, room),
+        Stage::Keep => keep(app, room),
+        Stage::Split => match app.chain.shape() {
+            None => ("finding the shape".into(), "–".into()),
+            Some(shape) => {
+                let set = fitting(room, [shape.sentence(), format!("{} fields", shape.columns())]);
+                let field = app.channel().zip(reading(app));
+                let text = field.map(|(channel, r)| (channel.name(), fixed(r.raw, channel.raw_decimals())));
+                let value = text.map(|(name, raw)| fitting(room, [format!("{name} {raw}"), raw]));
+                (set, value.unwrap_or_else(|| "–".into()))
+            }
+        },
+        _ => app.channel().map_or_else(none, |channel| match stage {
+            Stage::Scale => scale(app, channel, room),
+            Stage::Smooth => smooth(app, channel, room),
+            _ => watch(channel, room),
+        }),
+    }
+}
+
+fn reading(app: &App) -> Option<amber_core::chain::Reading> {
+    app.shown.channels.get(app.selected).and_then(|shown| shown.reading)
+}
+
+fn wire(app: &App, room: u16) -> (String, String) {
+    let settings = app.chain.settings();
+    let set = match &app.source {
+        Source::Take { .. } => "recorded bytes".into(),
+        Source::Live { .. } => {
+            let port = &settings.source.port;
+            let name = port.rsplit('/').next().unwrap_or(port);
+            fitting(
+                room,
+                [format!("{port} {}", settings.source.baud), format!("{name} {}", settings.source.baud), name.into()],
+            )
+        }
+    };
+    let last = app.shown.tail.last().map(|line| visible(&line.bytes));
+    (set, last.unwrap_or_else(|| "nothing yet".into()))
+}
+
+fn scale(app: &App, channel: &Channel, room: u16) -> (String, String) {
+    let scale = &channel.settings().scale;
+    let converter = scale.bits.zip(scale.reference).map(|(bits, volts)| format!("{bits} bit {volts} V"));
+    let offset = if scale.offset == 0.0 { String::new() } else { format!(" -{}", scale.offset) };
+    let gain = if scale.gain == 1.0 { String::new() } else { format!(" ×{}", scale.gain) };
+    let plain = scale.is_plain();
+    let set = match converter {
+        Some(converter) => fitting(room, [format!("{converter}{offset}{gain}"), converter]),
+        None if plain => "as it comes".into(),
+        None => format!("{offset}{gain}").trim().to_owned(),
+    };
+    let Some(reading) = reading(app) else { return (set, "–".into()) };
+    let quantity = format!("{} {}", fixed(reading.quantity, channel.decimals()), scale.unit());
+    let raw = fixed(reading.raw, channel.raw_decimals());
+    let volts = reading.volts.map(|volts| fixed(volts, scale.volts_per_count().map_or(3, decimals)));
+    let value = match volts {
+        Some(volts) if scale.unit() != "V" => {
+            fitting(room, [format!("{raw} → {volts} V → {quantity}"), format!("{raw} → {quantity}"), quantity])
+        }
+        _ if plain => quantity,
+        _ => fitting(room, [format!("{raw} → {quantity}"), quantity]),
+    };
+    (set, value.trim().to_owned())
+}
+
+fn smooth(app: &App, channel: &Channel, room: u16) -> (String, String) {
+    let unit = channel.settings().scale.unit();
+    let places = channel.decimals();
+    let value = reading(app).map(|r| fixed(r.smoothed, places));
+    let Some(value) = value else { return ("".into(), "–".into()) };
+    let interval = app.chain.rate().interval();
+    let (set, gain, late) = match channel.settings().smooth {
+        None => ("off".into(), 1.0, None),
+        Some(smooth) => {
+            let filter = match smooth.filter {
+                Filter::Mean => "average",
+                Filter::Exponential => "exponential",
+                Filter::Median => "median",
+            };
+            let strength = match smooth.strength {
+                Strength::Rows(rows) => format!("{rows} rows"),
+                Strength::Seconds(seconds) => duration(seconds),
+            };
+            let gain = interval.map_or(1.0, |interval| smooth.noise_gain(interval));
+            (format!("{filter} {strength}"), gain, interval.map(|interval| duration(smooth.delay(interval))))
+        }
+    };
+    let noise = channel.noise().filter(|_| channel.kind() == Kind::Analog).map(|noise| noise * gain);
+    let noise = noise.map(|noise| format!(" ± {}", fixed(noise, places.max(decimals(noise).min(places + 1)))));
+    let noise = noise.unwrap_or_default();
+    let late = late.map(|late| format!(", {late} late")).unwrap_or_default();
+    let texts = [format!("{value}{noise} {unit}{late}"), format!("{value}{noise} {unit}"), format!("{value} {unit}")];
+    (set, fitting(room, texts))
+}
+
+fn watch(channel: &Channel, room: u16) -> (String, String) {
+    let unit = channel.settings().scale.unit();
+    let watcher = channel.watcher();
+    let rises = format!("{} rises", grouped(watcher.rises));
+    let now = side(watcher.side, channel.kind());
+    match channel.settings().watch {
+        Some(watch) => (
+            format!("{} {unit}, band {}", watch.threshold, watch.hysteresis),
+            fitting(room, [format!("{now} {}, {rises}", watch.threshold), format!("{now}, {rises}"), now.into()]),
+        ),
+        None if channel.kind() == Kind::Digital => {
+            ("high or low".into(), fitting(room, [format!("{now}, {rises}"), now.into()]))
+        }
+        None => ("off".into(), "–".into()),
+    }
+}
+
+fn keep(app: &App, room: u16) -> (String, String) {
+    match &app.taking {
+        Taking::No if app.is_take() => ("recorded".into(), format!("{} rows", grouped(app.shown.rows))),
+        Taking::No => ("no take runs".into(), fitting(room, ["t starts a take".into(), "t: take".into()])),
+        Taking::Starting => ("take starts".into(), "–".into()),
+        Taking::Yes { folder, saved, .. } => {
+            let name = folder.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+            let rows = saved.as_ref().map_or(0, |saved| saved.tally.rows);
+            (name, format!("{} rows", grouped(rows)))
+        }
+    }
+}

@@ -1,0 +1,83 @@
+//! The first row: what is watched, how the wire stands, what runs.
+
+use super::{put, put_right};
+use crate::app::{App, Source, Taking};
+use crate::theme::{Ink, Theme};
+use amber_core::digits::{clock, duration, fixed, grouped};
+use amber_io::LinkState;
+use jiff::Timestamp;
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use unicode_width::UnicodeWidthStr;
+
+pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let settings = app.chain.settings();
+    let mut right = right_parts(app);
+    // The least important stand first and go first.
+    let width = |parts: &[(Ink, String)]| parts.iter().map(|(_, text)| text.width() + 2).sum::<usize>();
+    let left_least = 34;
+    while right.len() > 1 && width(&right) + left_least > usize::from(area.width) {
+        right.remove(0);
+    }
+    let right_width = width(&right) as u16;
+    let left = Rect { width: area.width.saturating_sub(right_width), ..area };
+
+    let mut x = put(buffer, left, 0, 0, " AMBER TAP ", theme.style(Ink::Alert)) + 1;
+    let lamp = match &app.source {
+        Source::Take { .. } => (Ink::Bright, "▤ take"),
+        Source::Live { link: LinkState::Open } if app.chain.unreadable().is_some() => (Ink::Alert, "▲ wrong baud?"),
+        Source::Live { link: LinkState::Open } if app.shown.rate > 0.0 => (Ink::Bright, "● live"),
+        Source::Live { link: LinkState::Open } => (Ink::Text, "◌ open, silent"),
+        Source::Live { link: LinkState::Opening } => (Ink::Text, "◌ opening"),
+        Source::Live { link: LinkState::Waiting { .. } } => (Ink::Alert, "▲ not open"),
+    };
+    x = put(buffer, left, x, 0, lamp.1, theme.style(lamp.0)) + 2;
+    if !settings.name.is_empty() {
+        let mark = if app.unsaved() { "*" } else { "" };
+        x = put(buffer, left, x, 0, &format!("{}{mark}", settings.name), theme.style(Ink::Bright)) + 2;
+    }
+    let source = match &app.source {
+        Source::Take { folder, .. } => folder.display().to_string(),
+        Source::Live { .. } => format!("{} at {} baud", settings.source.port, settings.source.baud),
+    };
+    put(buffer, left, x, 0, &source, theme.style(Ink::Dim));
+
+    let mut x = area.width.saturating_sub(right_width);
+    for (ink, text) in &right {
+        x = put(buffer, area, x, 0, text, theme.style(*ink)) + 2;
+    }
+    if right.is_empty() {
+        put_right(buffer, area, 0, "", theme.style(Ink::Dim));
+    }
+}
+
+fn right_parts(app: &App) -> Vec<(Ink, String)> {
+    let counts = app.chain.counts();
+    let mut parts = Vec::new();
+    let wall = Timestamp::from_nanosecond(i128::from(app.now.0)).unwrap_or(Timestamp::UNIX_EPOCH);
+    if !app.is_take() {
+        parts.push((Ink::Dim, wall.to_zoned(app.zone.clone()).strftime("%H:%M:%S").to_string()));
+        parts.push((Ink::Text, format!("{} rows/s", fixed(app.shown.rate, 1))));
+    }
+    let refused = counts.refused();
+    let ink = if refused > 0 { Ink::Bright } else { Ink::Dim };
+    parts.push((ink, format!("refused {}", grouped(refused))));
+    if counts.skipped > 0 {
+        parts.push((Ink::Alert, format!(" skipped {} ", amber_core::digits::bytes(counts.skipped))));
+    }
+    match (&app.taking, app.is_take()) {
+        (Taking::Starting, _) => parts.push((Ink::Alert, " take starts ".into())),
+        (Taking::Yes { folder, since, saved }, _) => {
+            let name = folder.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+            let rows = saved.as_ref().map_or(0, |saved| saved.tally.rows);
+            let time = clock(app.now.seconds_since(*since));
+            parts.push((Ink::Alert, format!(" ● {name} {time} {} rows ", grouped(rows))));
+        }
+        (Taking::No, _) => {}
+    }
+    if let (Some(end), false) = (app.sight.held, app.is_take()) {
+        let behind = duration(app.now.seconds_since(end).max(0.0).round());
+        parts.push((Ink::Alert, format!(" ‖ HELD {behind} ago ")));
+    }
+    parts
+}

@@ -1,0 +1,30 @@
+//! What touches the world: terminal, threads, files. Runs the effects that the state asks for.
+
+mod pacing;
+mod run;
+mod terminal;
+
+pub(crate) use run::{Live, run};
+
+use anyhow::{Context, bail};
+use rustix::fd::AsFd;
+use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
+
+/// A flag that is raised by Ctrl-C and by a request to end, so that a take is ended properly.
+pub(crate) fn interrupted() -> anyhow::Result<Arc<AtomicBool>> {
+    let flag = Arc::new(AtomicBool::new(false));
+    for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM, signal_hook::consts::SIGHUP] {
+        signal_hook::flag::register(signal, Arc::clone(&flag)).context("signals cannot be watched")?;
+    }
+    Ok(flag)
+}
+
+/// Whether there is a screen to draw on.
+pub(crate) fn need_terminal() -> anyhow::Result<()> {
+    let is_terminal = |fd: rustix::fd::BorrowedFd<'_>| rustix::termios::isatty(fd);
+    if !is_terminal(std::io::stdout().as_fd()) || !is_terminal(std::io::stdin().as_fd()) {
+        bail!("the screen needs a terminal; without one, use `amber-tap log` or `amber-tap plot`");
+    }
+    Ok(())
+}

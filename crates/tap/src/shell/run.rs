@@ -1,0 +1,217 @@
+//! The event loop: drain all input, take in the data that waits, then draw if something changed and a frame is due.
+
+use super::pacing::Pacer;
+use super::terminal::Screen;
+use crate::app::{App, Effect, Message};
+use crate::figure;
+use crate::screen;
+use crate::theme::{Depth, Theme};
+use amber_core::bench::Bench;
+use amber_io::take::{Keeper, Order, Report};
+use amber_io::{Feed, HostClock, Link};
+use anyhow::Context;
+use crossbeam_channel::{Receiver, Sender, bounded, never, select};
+use crossterm::event::{Event, KeyEventKind, MouseEventKind};
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::{Duration, Instant};
+
+/// How often the screen is looked after when nothing comes.
+const TICK: Duration = Duration::from_millis(200);
+
+/// How long data are taken in before the next look at the keys.
+const SLICE: Duration = Duration::from_millis(6);
+
+/// A live source: the link, the keeper and the board behind it when it is a simulated one.
+pub(crate) struct Live {
+    pub(crate) link: Link,
+    pub(crate) keeper: Keeper,
+    pub(crate) board: Option<amber_boards::ServedBoard>,
+}
+
+struct Shell<'a> {
+    app: &'a mut App,
+    live: &'a mut Option<Live>,
+    clock: HostClock,
+    jobs: (Sender<Message>, Receiver<Message>),
+    over: bool,
+}
+
+/// Shows `app` until the person quits. Gives the reports of a take that was ended by quitting.
+pub(crate) fn run(
+    mut app: App,
+    mut live: Option<Live>,
+    clock: HostClock,
+    ended: &AtomicBool,
+) -> anyhow::Result<Vec<Report>> {
+    let theme = Theme::new(Depth::from_environment(|name| std::env::var(name).ok()));
+    let mut screen = Screen::take_over()?;
+    let input = read_input()?;
+    let mut shell = Shell { app: &mut app, live: &mut live, clock, jobs: bounded(16), over: false };
+    let mut pacer = Pacer::new(Instant::now());
+    let mut changed = true;
+    while !shell.over && !ended.load(Ordering::Relaxed) {
+        let wait = if changed { pacer.wait(Instant::now()) } else { TICK };
+        changed |= shell.wait(&input, wait)?;
+        // Time passes on the screen even when nothing comes.
+        changed |= !changed && wait == TICK;
+        if changed && pacer.draw(Instant::now()) {
+            shell.app.size = screen.size();
+            shell.app.before_frame(clock.now());
+            screen.draw(|buffer| screen::draw(shell.app, theme, buffer))?;
+            changed = false;
+        }
+    }
+    drop(screen);
+    let Some(Live { link, keeper, board }) = live else { return Ok(Vec::new()) };
+    drop(link);
+    let reports = keeper.join();
+    drop(board);
+    Ok(reports)
+}
+
+/// Keys, mouse and resizing, from a thread of their own.
+fn read_input() -> anyhow::Result<Receiver<Event>> {
+    let (send, receive) = bounded(1024);
+    let read = move || {
+        while let Ok(event) = crossterm::event::read() {
+            if send.send(event).is_err() {
+                return;
+            }
+        }
+    };
+    std::thread::Builder::new().name("input".into()).spawn(read).context("no thread for the keyboard")?;
+    Ok(receive)
+}
+
+impl Shell<'_> {
+    /// Waits for something, at most `wait`, and takes in all that is there. Gives whether the screen changed.
+    fn wait(&mut self, input: &Receiver<Event>, wait: Duration) -> anyhow::Result<bool> {
+        let (feed, reports) = match self.live {
+            Some(live) => (live.link.engine.clone(), live.keeper.reports.clone()),
+            None => (never(), never()),
+        };
+        let jobs = self.jobs.1.clone();
+        let mut changed = false;
+        select! {
+            recv(input) -> event => changed |= self.event(event.context("the keyboard is gone")?)?,
+            recv(feed) -> piece => match piece {
+                Ok(piece) => changed |= self.feed(piece)?,
+                Err(_) => self.over = true,
+            },
+            recv(reports) -> report => if let Ok(report) = report {
+                changed |= self.tell(Message::Report(report))?;
+            },
+            recv(jobs) -> job => if let Ok(job) = job {
+                changed |= self.tell(job)?;
+            },
+            default(wait) => return Ok(false),
+        }
+        while let Ok(event) = input.try_recv() {
+            changed |= self.event(event)?;
+        }
+        let begun = Instant::now();
+        while begun.elapsed() < SLICE
+            && let Ok(piece) = feed.try_recv()
+        {
+            changed |= self.feed(piece)?;
+        }
+        while let Ok(report) = reports.try_recv() {
+            changed |= self.tell(Message::Report(report))?;
+        }
+        Ok(changed)
+    }
+
+    fn event(&mut self, event: Event) -> anyhow::Result<bool> {
+        match event {
+            Event::Key(key) if key.kind != KeyEventKind::Release => self.tell(Message::Key(key)),
+            // Moving the mouse changes nothing.
+            Event::Mouse(mouse) if !matches!(mouse.kind, MouseEventKind::Moved | MouseEventKind::Drag(_)) => {
+                self.tell(Message::Mouse(mouse))
+            }
+            Event::Resize(..) => Ok(true),
+            _ => Ok(false),
+        }
+    }
+
+    /// A held picture does not change with what arrives; its counters follow at the pace of the numbers.
+    fn feed(&mut self, piece: Feed) -> anyhow::Result<bool> {
+        let moves = !self.app.is_held() || matches!(piece, Feed::State(_));
+        Ok(self.tell(Message::Feed(piece))? && moves)
+    }
+
+    fn tell(&mut self, message: Message) -> anyhow::Result<bool> {
+        for effect in self.app.update(self.clock.now(), message) {
+            self.run_effect(effect)?;
+        }
+        Ok(true)
+    }
+
+    fn run_effect(&mut self, effect: Effect) -> anyhow::Result<()> {
+        match effect {
+            Effect::StartTake { place, bench } => self.order(Order::Start { place, bench }),
+            Effect::StopTake => self.order(Order::Stop),
+            Effect::Mark { at, note } => self.order(Order::Mark { at, note }),
+            Effect::Figure => self.write_figure()?,
+            Effect::SaveBench { path, bench } => {
+                let done = save_bench(&path, &bench).map(|()| (path, bench)).map_err(|error| format!("{error:#}"));
+                // The channel has room: it is emptied after each effect that fills it.
+                let _ = self.jobs.0.try_send(Message::BenchSaved(done));
+            }
+            Effect::Reopen { port, baud } => self.reopen(&port, baud),
+            Effect::Quit => self.over = true,
+        }
+        Ok(())
+    }
+
+    fn order(&mut self, order: Order) {
+        if let Some(live) = &self.live
+            && live.keeper.orders.try_send(order).is_err()
+        {
+            self.app.say("the disk does not keep up: the order was not taken, try again", true);
+        }
+    }
+
+    fn reopen(&mut self, port: &str, baud: u32) {
+        let Some(live) = &mut self.live else { return };
+        match crate::commands::resolve(port) {
+            Ok((path, board)) => {
+                live.link.reopen(path, baud);
+                if board.is_some() {
+                    live.board = board;
+                }
+            }
+            Err(error) => self.app.say(format!("{error:#}"), true),
+        }
+    }
+
+    /// Draws and writes in the background, so that the screen goes on.
+    fn write_figure(&mut self) -> anyhow::Result<()> {
+        let figure = figure::of(self.app);
+        let (folder, send) = (self.app.folder.clone(), self.jobs.0.clone());
+        let job = move || {
+            let done = figure::write_both(&figure, &folder).map_err(|error| format!("{error:#}"));
+            // The screen may have ended meanwhile.
+            let _ = send.send(Message::Figure(done));
+        };
+        std::thread::Builder::new().name("figure".into()).spawn(job).context("no thread for the figure")?;
+        Ok(())
+    }
+}
+
+/// Writes the bench beside its place first and then moves it there, so that the old one is never half gone.
+fn save_bench(path: &Path, bench: &Bench) -> anyhow::Result<()> {
+    let old = match std::fs::read_to_string(path) {
+        Ok(text) => text,
+        Err(error) if error.kind() == std::io::ErrorKind::NotFound => "# Amber Tap bench\n".into(),
+        Err(error) => return Err(error).context(format!("cannot read {}", path.display())),
+    };
+    let text = bench.write_into(&old).map_err(|error| {
+        anyhow::anyhow!("{} is there and is no bench ({error}): choose another name", path.display())
+    })?;
+    let mut beside = path.as_os_str().to_owned();
+    beside.push(".new");
+    let beside = PathBuf::from(beside);
+    std::fs::write(&beside, text).with_context(|| format!("cannot write {}", beside.display()))?;
+    std::fs::rename(&beside, path).with_context(|| format!("cannot write {}", path.display()))
+}
