@@ -10,7 +10,7 @@ mod serve;
 
 pub use board::Board;
 pub use flume::{Flume, Programme};
-pub use serve::{ServeError, ServedBoard, serve};
+pub use serve::{Pty, ServeError, ServedBoard, serve};
 
 /// The names by which [`by_name`] knows boards, with what each does.
 pub const BOARDS: [(&str, &str); 2] = [

@@ -9,7 +9,6 @@ use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
 use rustix::termios::{OptionalActions, Termios, tcgetattr, tcsetattr};
 use std::fs::File;
 use std::io::{Read, Write};
-use std::os::fd::OwnedFd;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -61,18 +60,47 @@ impl Drop for ServedBoard {
     }
 }
 
+/// A pseudo-terminal seen from the board's side.
+#[derive(Debug)]
+pub struct Pty {
+    /// What the board writes here, a host that has the device open reads, and the other way round. Writing waits
+    /// while the host does not read.
+    pub board: File,
+    path: PathBuf,
+}
+
+impl Pty {
+    /// Makes one at the speed `baud` and without line discipline, so that a program that sets nothing reads it right.
+    ///
+    /// # Errors
+    /// When the system gives none.
+    pub fn open(baud: u32) -> Result<Pty, ServeError> {
+        let board = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY | OpenptFlags::CLOEXEC)?;
+        grantpt(&board)?;
+        unlockpt(&board)?;
+        let name = ptsname(&board, Vec::new())?;
+        let path = PathBuf::from(name.to_string_lossy().into_owned());
+        let device = open(&path, OFlags::RDWR | OFlags::NOCTTY | OFlags::CLOEXEC, Mode::empty())?;
+        let mut settings: Termios = tcgetattr(&device)?;
+        settings.make_raw();
+        settings.set_speed(baud)?;
+        tcsetattr(&device, OptionalActions::Now, &settings)?;
+        Ok(Pty { board: File::from(board), path })
+    }
+
+    /// The device that a host opens.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+}
+
 /// Serves `board` on a new pseudo-terminal. The board starts when a host opens the device, and again each time that
 /// the device was closed and is opened again. A host that sets another speed than the board's gets garbage.
 ///
 /// # Errors
 /// When the system gives no pseudo-terminal.
 pub fn serve(board: Box<dyn Board>) -> Result<ServedBoard, ServeError> {
-    let master = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY | OpenptFlags::CLOEXEC)?;
-    grantpt(&master)?;
-    unlockpt(&master)?;
-    let name = ptsname(&master, Vec::new())?;
-    let path = PathBuf::from(name.to_string_lossy().into_owned());
-    prepare(&path, board.baud())?;
+    let Pty { board: master, path } = Pty::open(board.baud())?;
     let flags = fcntl_getfl(&master)?;
     fcntl_setfl(&master, flags | OFlags::NONBLOCK)?;
     let stop = Arc::new(AtomicBool::new(false));
@@ -80,16 +108,6 @@ pub fn serve(board: Box<dyn Board>) -> Result<ServedBoard, ServeError> {
     let thread =
         std::thread::Builder::new().name("board".into()).spawn(move || Server::new(board, master).run(&seen))?;
     Ok(ServedBoard { path, stop, thread: Some(thread) })
-}
-
-/// Gives the device the board's speed and no line discipline, so that a program that sets nothing reads it right.
-fn prepare(path: &Path, baud: u32) -> Result<(), ServeError> {
-    let device = open(path, OFlags::RDWR | OFlags::NOCTTY | OFlags::CLOEXEC, Mode::empty())?;
-    let mut settings: Termios = tcgetattr(&device)?;
-    settings.make_raw();
-    settings.set_speed(baud)?;
-    tcsetattr(&device, OptionalActions::Now, &settings)?;
-    Ok(())
 }
 
 struct Server {
@@ -101,8 +119,8 @@ struct Server {
 }
 
 impl Server {
-    fn new(board: Box<dyn Board>, master: OwnedFd) -> Self {
-        Server { board, master: File::from(master), garbler: Garbler::new(), started: None, waiting: Vec::new() }
+    fn new(board: Box<dyn Board>, master: File) -> Self {
+        Server { board, master, garbler: Garbler::new(), started: None, waiting: Vec::new() }
     }
 
     fn run(mut self, stop: &AtomicBool) {

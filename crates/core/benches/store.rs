@@ -1,1 +1,86 @@
-fn main() {}
+//! A chart's worth of spans out of a million rows, against a scan of the same rows; and taking rows in.
+//!
+//! `cargo bench -p amber-core --bench store`
+
+#![allow(missing_docs)]
+
+use amber_core::Stamp;
+use amber_core::bench::{Bench, ChannelSettings};
+use amber_core::chain::Chain;
+use amber_core::smooth::{Filter, Smooth, Strength};
+use amber_core::store::Limits;
+use amber_core::window::{Columns, Grid, Motion};
+use criterion::{Criterion, Throughput, criterion_group, criterion_main};
+use std::fmt::Write;
+
+const CHANNELS: usize = 6;
+
+fn lines(from: u32, rows: u32) -> String {
+    (from..from + rows).fold(String::new(), |mut text, i| {
+        for channel in 0..CHANNELS as u32 {
+            let _ = write!(text, "c{channel}={} ", 2000 + i * (7 + channel) % 900);
+        }
+        text + "\r\n"
+    })
+}
+
+fn filled(rows: u32) -> Chain {
+    let smooth = Some(Smooth { filter: Filter::Mean, strength: Strength::Rows(9) });
+    let channel = |i| ChannelSettings { smooth, ..ChannelSettings::named(&format!("c{i}")) };
+    let bench = Bench { channel: (0..CHANNELS).map(channel).collect(), ..Bench::default() };
+    let mut chain = Chain::new(bench, Limits::NONE);
+    for from in (0..rows).step_by(10) {
+        chain.feed(Stamp(i64::from(from) * 1_000_000), lines(from, 10).as_bytes());
+    }
+    chain
+}
+
+fn store(criterion: &mut Criterion) {
+    let chain = filled(1_000_000);
+    let columns = Columns::new(Stamp(1_000_000_000_000), 1000.0, 240, Motion::Scroll);
+    let mut group = criterion.benchmark_group("a window of a million rows, 6 channels, 240 columns");
+    group.sample_size(20);
+    group.bench_function("pyramid", |b| {
+        b.iter(|| {
+            let grid = Grid::new(chain.store(), &columns, Some(0.001));
+            chain.channels().iter().map(|channel| grid.trace(channel.output()).len()).sum::<usize>()
+        })
+    });
+    group.bench_function("scan", |b| {
+        b.iter(|| {
+            let span = |channel: usize, rows: std::ops::Range<u64>| {
+                rows.filter_map(|row| chain.channels()[channel].output().get(row))
+                    .fold((f32::INFINITY, f32::NEG_INFINITY), |s, v| (s.0.min(v), s.1.max(v)))
+            };
+            (0..CHANNELS)
+                .flat_map(|c| (0..240).map(move |i| (c, i)))
+                .map(|(c, i)| span(c, i * 4166..(i + 1) * 4166).0)
+                .sum::<f32>()
+        })
+    });
+    group.finish();
+
+    let text = lines(0, 10_000);
+    let mut group = criterion.benchmark_group("taking in rows of 6 channels, smoothed");
+    group.throughput(Throughput::Elements(10_000)).sample_size(20);
+    let mut chain = filled(10);
+    chain.set_limits(|limits| *limits = Limits::default());
+    group.bench_function("chain", |b| b.iter(|| chain.feed(Stamp(0), text.as_bytes())));
+    group.finish();
+
+    let mut chain = filled(1_000_000);
+    let mut group = criterion.benchmark_group("an edit over a million rows of history");
+    group.sample_size(10);
+    for (name, smooth) in [
+        ("scale", None),
+        ("moving average", Some(Smooth { filter: Filter::Mean, strength: Strength::Rows(9) })),
+        ("median of 31", Some(Smooth { filter: Filter::Median, strength: Strength::Rows(31) })),
+    ] {
+        let settings = ChannelSettings { smooth, ..ChannelSettings::named("c0") };
+        group.bench_function(name, |b| b.iter(|| chain.set_channel(0, settings.clone())));
+    }
+    group.finish();
+}
+
+criterion_group!(benches, store);
+criterion_main!(benches);

@@ -94,15 +94,16 @@ fn round_out(low: f64, high: f64) -> (f64, f64) {
     ((low / step + 1e-9).floor() * step, (high / step - 1e-9).ceil() * step)
 }
 
-/// Round values within `low..=high`, at most `most` of them, and the step between them.
-pub fn ticks(low: f64, high: f64, most: usize) -> (Vec<f64>, f64) {
+/// Round values within `low..=high`, at most one more than `most` of them, and the decimals that they need.
+pub fn ticks(low: f64, high: f64, most: usize) -> (Vec<f64>, usize) {
     if !(low.is_finite() && high.is_finite() && high > low) || most == 0 {
-        return (Vec::new(), 1.0);
+        return (Vec::new(), 0);
     }
     let step = round_step((high - low) / most as f64);
     let first = (low / step - 1e-9).ceil();
     let count = ((high / step + 1e-9).floor() - first) as usize;
-    ((0..=count).map(|i| (first + i as f64) * step).collect(), step)
+    let decimals = (-(step.log10() + 1e-9).floor()).clamp(0.0, 9.0) as usize;
+    ((0..=count).map(|i| (first + i as f64) * step).collect(), decimals)
 }
 
 #[cfg(test)]
@@ -151,7 +152,8 @@ mod tests {
 
     #[test]
     fn ticks_are_round_and_inside() {
-        assert_eq!(ticks(-3.0, 9.0, 6), (vec![-2.0, 0.0, 2.0, 4.0, 6.0, 8.0], 2.0));
+        assert_eq!(ticks(-3.0, 9.0, 6), (vec![-2.0, 0.0, 2.0, 4.0, 6.0, 8.0], 0));
+        assert_eq!([ticks(0.7, 1.3, 4).1, ticks(0.0, 0.03, 3).1, ticks(0.0, 9e4, 4).1], [1, 2, 0]);
         assert_eq!(ticks(0.0, 1.0, 5).0.len(), 6);
         assert!(ticks(1.0, 1.0, 5).0.is_empty() && ticks(f64::NAN, 1.0, 5).0.is_empty());
         assert_eq!(

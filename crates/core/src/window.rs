@@ -38,16 +38,18 @@ pub struct Columns {
 }
 
 impl Columns {
-    /// `count` columns that together cover `span` seconds and end with the one that holds `end`.
+    /// `count` columns that together cover `span` seconds and end with the one that holds `end`, or with the one after
+    /// it: columns move on in pairs, so that a chart with two columns to a character moves by whole characters, which
+    /// is calmer to look at and a quarter of the work for the terminal.
     pub fn new(end: Stamp, span: f64, count: usize, motion: Motion) -> Self {
         let count = count.max(1) as i64;
         let width = ((span * 1e9) as i64 / count).max(1);
-        let newest = end.0.div_euclid(width);
+        let newest = end.0.div_euclid(width) | 1;
         let places = match motion {
             Motion::Scroll => (newest - count + 1..=newest).map(Some).collect(),
             Motion::Sweep => {
                 let here = newest.rem_euclid(count);
-                let blank = (count / 40).max(1);
+                let blank = (count / 80 * 2).max(2);
                 let place = |i: i64| match i - here {
                     ..=0 => Some(newest - here + i),
                     ahead if ahead <= blank => None,
@@ -87,12 +89,14 @@ impl Columns {
         runs
     }
 
-    /// All rows in the chart, for least and most in view.
-    pub fn rows(&self, store: &Store) -> Vec<Range<u64>> {
-        self.runs()
-            .into_iter()
-            .map(|(_, run)| store.first_at(Stamp(run.start * self.width))..store.first_at(Stamp(run.end * self.width)))
-            .collect()
+    /// The places from `place` on alone.
+    pub fn from_place(&self, place: usize) -> Columns {
+        Columns { width: self.width, places: self.places[place.min(self.places.len())..].to_vec() }
+    }
+
+    /// The number of the newest column; 0 when there is none.
+    pub fn newest(&self) -> i64 {
+        self.places.iter().flatten().max().copied().unwrap_or(0)
     }
 }
 

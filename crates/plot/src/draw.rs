@@ -1,6 +1,6 @@
 //! The drawing: layout and strokes, in hundredths of a millimetre, since the drawing library knows whole units only.
 
-use crate::page::FAMILY;
+use crate::page::FAMILIES;
 use crate::{Figure, Lane, LogicLane, PlotError, Trace};
 use plotters::coord::Shift;
 use plotters::prelude::*;
@@ -87,7 +87,7 @@ impl Drawing<'_, '_> {
 
     fn text(&self, text: &str, x: i32, y: i32, size: i32, colour: &RGBColor, side: HPos) -> Result<(), PlotError> {
         // The library writes sizes 1.24 times smaller than it is told.
-        let style = (FAMILY, f64::from(size) * 1.24).into_text_style(self.area).color(colour);
+        let style = (FAMILIES, f64::from(size) * 1.24).into_text_style(self.area).color(colour);
         self.area.draw_text(text, &style.pos(Pos::new(side, VPos::Center)), (x, y)).map_err(refused)
     }
 
@@ -101,7 +101,7 @@ impl Drawing<'_, '_> {
         for lane in &self.figure.lanes {
             for trace in &lane.traces {
                 let ink = INKS[trace.ink % INKS.len()];
-                self.line(vec![(x, y), (x + 700, y)], &ink, 60)?;
+                self.line(vec![(x, y), (x + 700, y)], &ink, 90)?;
                 let unit = if lane.label.is_empty() { String::new() } else { format!(" in {}", lane.label) };
                 let smoothed = if trace.pale.is_empty() { "" } else { ", smoothed" };
                 let text = format!("{} {}{unit}{smoothed}", trace.letter, trace.name);
@@ -138,7 +138,7 @@ impl Drawing<'_, '_> {
         let frame = vec![(LEFT, top), (LEFT, bottom), (WIDTH - RIGHT, bottom)];
         self.line(frame, &GREY, 14)?;
         let label = if lane.label.is_empty() { "counts" } else { &lane.label };
-        let style = (FAMILY, 440.0 * 1.24).into_text_style(self.area).color(&BLACK_INK);
+        let style = (FAMILIES, 440.0 * 1.24).into_text_style(self.area).color(&BLACK_INK);
         let style = style.transform(FontTransform::Rotate270).pos(Pos::new(HPos::Center, VPos::Center));
         self.area.draw_text(label, &style, (900, (top + bottom) / 2)).map_err(refused)?;
         for trace in &lane.traces {
@@ -152,7 +152,7 @@ impl Drawing<'_, '_> {
             }
         }
         for trace in &lane.traces {
-            self.runs(&trace.runs, &y, &INKS[trace.ink % INKS.len()], 26)?;
+            self.runs(&trace.runs, &y, &INKS[trace.ink % INKS.len()], 34)?;
         }
         self.letters(&lane.traces, &y)
     }
@@ -192,15 +192,16 @@ impl Drawing<'_, '_> {
         self.text(&lane.letter.to_string(), WIDTH - RIGHT + 300, (high + low) / 2, 420, &ink, HPos::Left)?;
         let mut points: Vec<(i32, i32)> = Vec::new();
         let mut end = f64::NAN;
+        let rounding = (self.figure.time.1 - self.figure.time.0) * 1e-6;
         for (from, to, is_high) in &lane.levels {
-            if *from > end {
-                self.line(std::mem::take(&mut points), &ink, 26)?;
+            if *from - end > rounding {
+                self.line(std::mem::take(&mut points), &ink, 34)?;
             }
             let y = if *is_high { high } else { low };
             points.extend([(self.x(*from), y), (self.x(*to), y)]);
             end = *to;
         }
-        self.line(points, &ink, 26)
+        self.line(points, &ink, 34)
     }
 
     fn marks(&self, bottom: i32) -> Result<(), PlotError> {
@@ -230,8 +231,7 @@ fn pale(ink: RGBColor) -> RGBColor {
 
 /// Round values between the limits with their labels.
 fn ticks(low: f64, high: f64, most: usize) -> Vec<(f64, String)> {
-    let (values, step) = amber_core::axis::ticks(low, high, most);
-    let places = amber_core::digits::decimals(step);
+    let (values, places) = amber_core::axis::ticks(low, high, most);
     values.into_iter().map(|value| (value, amber_core::digits::fixed(value, places))).collect()
 }
 

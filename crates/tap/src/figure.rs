@@ -123,11 +123,13 @@ fn levels(logic: &[Logic], begin: impl Fn(usize) -> f64) -> Vec<(f64, f64, bool)
             Logic::None => continue,
             Logic::Low => &[false],
             Logic::High => &[true],
-            Logic::Both => &[false, true],
+            Logic::Both => &[true, false],
         };
-        for high in parts {
+        let share = (to - from) / parts.len() as f64;
+        for (high, part) in parts.iter().zip(0..) {
+            let (from, to) = (from + share * f64::from(part), from + share * f64::from(part + 1));
             match out.last_mut() {
-                Some(last) if last.2 == *high && (last.1 - from).abs() < 1e-9 => last.1 = to,
+                Some(last) if last.2 == *high && (last.1 - from).abs() < share * 0.01 => last.1 = to,
                 _ => out.push((from, to, *high)),
             }
         }

@@ -113,7 +113,7 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Main: [(PageDown, NONE)], A::PageLater, "PgDn", "a screen later", None;
     Main: [(Home, NONE)], A::Oldest, "Home", "the oldest that is kept", None;
     Main: [(End, NONE)], A::Newest, "End", "the newest; live again", None;
-    Main: [(Char('y'), NONE)], A::AxisRule, "y", "y axis of the channel's lane: fit the data, or the converter's full scale", Some("y axis");
+    Main: [(Char('y'), NONE)], A::AxisRule, "y", "y axis of the channel's lane: fit the data, or full scale", Some("y axis");
     Main: [(Char('Y'), NONE)], A::AxisLimits, "Y", "type the limits of that y axis", None;
     Main: [(Char('w'), NONE)], A::Motion, "w", "let the chart scroll, or sweep and start over", None;
     Main: [(Char('n'), NONE)], A::Large, "n", "the channel's number as large as the screen", Some("n large");

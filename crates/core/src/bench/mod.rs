@@ -277,6 +277,12 @@ impl Bench {
         Ok(document.to_string())
     }
 
+    /// The settings as the text of a new file, with `heading` as a comment at its top.
+    pub fn new_file(&self, heading: &str) -> String {
+        // Every setting is a TOML value, so that writing cannot fail.
+        format!("# {heading}\n{}", self.write_into("").unwrap_or_default())
+    }
+
     /// The settings of channel `name`, if there are any.
     pub fn channel(&self, name: &str) -> Option<&ChannelSettings> {
         self.channel.iter().find(|channel| channel.name == name)

@@ -139,6 +139,11 @@ impl Store {
         low
     }
 
+    /// The rows from `from` to `to`, both included.
+    pub fn between(&self, from: Stamp, to: Stamp) -> Range<u64> {
+        self.first_at(from)..self.first_at(Stamp(to.0.saturating_add(1)))
+    }
+
     /// The bytes that one row takes in memory, for `smoothed` of the columns smoothed.
     pub fn bytes_per_row(columns: usize, smoothed: usize) -> f64 {
         8.0 + columns as f64 * 8.0 + (columns + smoothed) as f64 * Series::BYTES_PER_ROW

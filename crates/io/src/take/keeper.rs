@@ -75,7 +75,7 @@ pub struct Keeper {
     pub orders: Sender<Order>,
     /// Reports come from here; they wait, so they must be taken.
     pub reports: Receiver<Report>,
-    thread: Option<JoinHandle<()>>,
+    thread: JoinHandle<()>,
 }
 
 impl Keeper {
@@ -88,19 +88,17 @@ impl Keeper {
         let (say, reports) = bounded(1024);
         let mut desk = Desk { clock, say, take: None, tail: Tail { joined: true, ..Tail::default() } };
         let thread = std::thread::Builder::new().name("keeper".into()).spawn(move || desk.run(&feed, &to_do))?;
-        Ok(Keeper { orders, reports, thread: Some(thread) })
+        Ok(Keeper { orders, reports, thread })
     }
 
     /// Waits until the keeper has ended; end the link first. Gives the reports that were still waiting.
-    pub fn join(mut self) -> Vec<Report> {
-        let mut last = Vec::new();
-        while let Ok(report) = self.reports.recv() {
-            last.push(report);
-        }
-        if let Some(thread) = self.thread.take() {
-            // A panic has been printed by its own thread already.
-            let _ = thread.join();
-        }
+    pub fn join(self) -> Vec<Report> {
+        let Keeper { orders, reports, thread } = self;
+        // The keeper waits for orders until there can be none.
+        drop(orders);
+        let last = reports.iter().collect();
+        // A panic has been printed by its own thread already.
+        let _ = thread.join();
         last
     }
 }

@@ -112,7 +112,7 @@ impl Writer {
     pub fn create(place: &Place, bench: Bench, start: Stamp, joined: bool) -> Result<Writer, TakeError> {
         let folder = make_folder(place)?;
         let path = folder.join(BENCH);
-        let text = bench.write_into("# The settings in force when this take began.\n").unwrap_or_default();
+        let text = bench.new_file("The settings in force when this take began");
         fs::write(&path, text).map_err(TakeError::io("cannot write to", &path))?;
         let mut writer = Writer {
             wire: Growing::create(&folder, WIRE)?,

@@ -231,7 +231,7 @@ impl App {
                 FieldId::Filter,
                 "filter",
                 filter,
-                "average: for noise; exponential: for noise, cheap; median: for spikes",
+                "moving average and exponential: against noise; median: against spikes",
             ),
         ];
         if let Some(smooth) = smooth {

@@ -1,9 +1,9 @@
 //! The chart's lanes: analog channels by unit, each lane with its own y axis, digital channels below.
 
 use super::App;
+use amber_core::Stamp;
 use amber_core::axis::{FitAxis, Rule};
 use amber_core::bench::Kind;
-use amber_core::window::{Columns, Motion};
 
 /// Channels of one unit.
 #[derive(Clone, Debug, PartialEq)]
@@ -65,17 +65,17 @@ impl App {
         scales.reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)))
     }
 
-    /// Lets the y axes follow what is in view.
-    pub(crate) fn follow_axes(&mut self) {
-        let columns = Columns::new(self.end(), self.sight.span, 500, Motion::Scroll);
-        let rows = columns.rows(self.chain.store());
+    /// Lets the y axes follow what is in view; `now` goes on in a take too, where the picture's time stands.
+    pub(crate) fn follow_axes(&mut self, now: Stamp) {
+        let end = self.end();
+        let rows = self.chain.store().between(end.plus(-self.sight.span), end);
         for lane in self.lanes().analog {
             let channels = || lane.channels.iter().map(|index| &self.chain.channels()[*index]);
-            let spans = channels().flat_map(|c| rows.iter().filter_map(|rows| c.scaled().least_most(rows.clone())));
+            let spans = channels().filter_map(|channel| channel.scaled().least_most(rows.clone()));
             let data = spans.reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)));
             let step = channels().map(amber_core::chain::Channel::resolution).fold(0.0, f64::max);
             let axis = self.axes.entry(lane.unit.clone()).or_default();
-            axis.update(self.now, data.map(|(a, b)| (f64::from(a), f64::from(b))), step);
+            axis.update(now, data.map(|(a, b)| (f64::from(a), f64::from(b))), step);
         }
     }
 }

@@ -5,7 +5,6 @@ use super::App;
 use amber_core::Stamp;
 use amber_core::chain::Reading;
 use amber_core::tail::TailLine;
-use amber_core::window::{Columns, Motion};
 
 /// Lines of the wire that are ever shown.
 const LINES: usize = 60;
@@ -32,11 +31,10 @@ pub(crate) struct Shown {
 impl App {
     /// Takes over the newest numbers when their time has come; a held picture is refreshed from the buffer at once,
     /// since it only changes when a person moves it. Gives whether anything was refreshed.
-    pub(crate) fn refresh_numbers(&mut self) -> bool {
-        let pace = 1.0 / self.chain.settings().screen.pace;
-        let due = self.shown.at.is_none_or(|at| self.now.seconds_since(at) >= pace || self.now < at);
+    pub(super) fn refresh_numbers(&mut self, now: Stamp) -> bool {
+        let due = self.numbers_due(now);
         if due {
-            self.shown.at = Some(self.now);
+            self.shown.at = Some(now);
             self.shown.rate = self.chain.rate().rate(self.now);
             self.shown.rows = self.chain.counts().rows;
             if !self.is_held() || self.shown.tail.is_empty() {
@@ -52,18 +50,21 @@ impl App {
     }
 
     fn refresh_channels(&mut self) {
-        let store = self.chain.store();
         let end = self.end();
-        let kept = store.rows();
-        let after = if self.is_held() { store.first_at(Stamp(end.0.saturating_add(1))) } else { kept.end };
-        let row = after.checked_sub(1).filter(|row| kept.contains(row));
-        let columns = Columns::new(end, self.sight.span, 1000, Motion::Scroll);
-        let rows = columns.rows(store).into_iter().next().unwrap_or(0..0);
+        let rows = self.chain.store().between(end.plus(-self.sight.span), end);
+        let row = rows.end.checked_sub(1).filter(|row| self.chain.store().rows().contains(row));
         let shown = |(index, channel): (usize, &amber_core::chain::Channel)| ChannelShown {
             reading: row.and_then(|row| self.chain.reading(index, row)),
             least_most: channel.output().least_most(rows.clone()).map(|(a, b)| (f64::from(a), f64::from(b))),
         };
         self.shown.channels = self.chain.channels().iter().enumerate().map(shown).collect();
+    }
+
+    /// Whether the numbers' time has come.
+    pub(crate) fn numbers_due(&self, now: Stamp) -> bool {
+        // Frames come a sixtieth of a second apart: a refresh that is nearly due is due.
+        let pace = 1.0 / self.chain.settings().screen.pace - 0.5 / 60.0;
+        self.shown.at.is_none_or(|at| now.seconds_since(at) >= pace || now < at)
     }
 
     /// Makes the numbers fresh at the next frame, whatever the pace: something was set, or moved.

@@ -60,8 +60,8 @@ impl App {
         if self.channel().is_some_and(|channel| channel.kind() == Kind::Clock) {
             self.choose(1);
         }
-        self.follow_axes();
-        self.refresh_numbers()
+        self.follow_axes(now);
+        self.refresh_numbers(now)
     }
 
     fn feed(&mut self, feed: Feed) {
@@ -217,6 +217,10 @@ impl App {
 
     fn zoom(&mut self, steps: i32, place: f64) {
         self.sight.zoom(steps, place);
+        if self.is_held() {
+            // Another stretch was asked for: its axes need no patience.
+            self.axes.clear();
+        }
         if !self.is_take() {
             let span = self.sight.span;
             self.chain.edit_bench(|bench| bench.screen.span = span);

@@ -7,7 +7,7 @@ use amber_core::bench::Kind;
 use amber_core::digits::{fixed, grouped};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use ratatui::style::Style;
+use ratatui::style::{Modifier, Style};
 
 /// Dots of a character: five rows of up to three dots, and its width.
 fn glyph(c: char) -> ([u8; 5], usize) {
@@ -59,12 +59,12 @@ pub(super) fn big(buffer: &mut Buffer, area: Rect, text: &str, size: u16, style:
                     continue;
                 }
                 if let Some(cell) = buffer.cell_mut((area.x + x, area.y + y)) {
-                    let symbol = match (half_row % 2, cell.symbol()) {
-                        (0, _) => "▀",
-                        (_, "▀") => "█",
-                        _ => "▄",
+                    // A full cell is a reversed blank: a block of the font's own may leave gaps between rows.
+                    match (half_row % 2, cell.symbol()) {
+                        (0, _) => cell.set_symbol("▀").set_style(style),
+                        (_, "▀") => cell.set_symbol(" ").set_style(style.add_modifier(Modifier::REVERSED)),
+                        _ => cell.set_symbol("▄").set_style(style),
                     };
-                    cell.set_symbol(symbol).set_style(style);
                 }
             }
         }

@@ -2,8 +2,10 @@
 
 use super::put;
 use crate::app::App;
-use crate::keys::KEYS;
+use crate::keys::{Action, KEYS, resolve};
+
 use crate::theme::{Ink, Theme};
+use crossterm::event::KeyEvent;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use unicode_width::UnicodeWidthStr;
@@ -15,16 +17,31 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put(buffer, area, x + 1, 0, &notice.text, theme.style(Ink::Bright));
         return;
     }
-    let mut x = 1;
-    for place in app.places() {
+    let places = app.places();
+    let mut texts = Vec::new();
+    for place in places {
         for binding in KEYS.iter().filter(|binding| binding.place == *place) {
-            let Some(text) = binding.footer else { continue };
-            if x + text.width() as u16 > area.width {
-                return;
+            // A key that a nearer place takes does something else here.
+            let works = |key: &(_, _)| resolve(places, KeyEvent::new(key.0, key.1)) == Some(binding.action);
+            if let Some(text) = binding.footer.filter(|_| binding.keys.iter().any(works)) {
+                texts.push((matches!(binding.action, Action::Help | Action::Quit), text));
             }
-            let (key, word) = text.split_once(' ').unwrap_or((text, ""));
-            x = put(buffer, area, x, 0, key, theme.style(Ink::Bright)) + 1;
-            x = put(buffer, area, x, 0, word, theme.style(Ink::Dim)) + 3;
         }
+    }
+    // What does not fit is left out, but never the way to the help and the way out.
+    let width = |text: &str| text.width() as u16 + 3;
+    let mut room = area.width.saturating_sub(texts.iter().filter(|(always, _)| *always).map(|(_, t)| width(t)).sum());
+    let mut x = 1;
+    for (always, text) in texts {
+        if !always {
+            if width(text) > room {
+                room = 0;
+                continue;
+            }
+            room -= width(text);
+        }
+        let (key, word) = text.split_once(' ').unwrap_or((text, ""));
+        x = put(buffer, area, x, 0, key, theme.style(Ink::Bright)) + 1;
+        x = put(buffer, area, x, 0, word, theme.style(Ink::Dim)) + 3;
     }
 }

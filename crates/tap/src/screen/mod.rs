@@ -18,6 +18,7 @@ use crate::app::{App, Overlay};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::watch::Side;
+use amber_core::window::Motion;
 use layout::Layout;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -27,11 +28,69 @@ use unicode_width::UnicodeWidthStr;
 /// The least size at which everything fits.
 pub(crate) const LEAST: (u16, u16) = (60, 16);
 
+/// What of the screen no longer holds.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) enum Change {
+    /// All of it holds.
+    None,
+    /// The newest end of the chart.
+    Edge,
+    /// Anything.
+    All,
+}
+
+/// Remembers what the chart looked like when it was last drawn.
+#[derive(Debug, Default)]
+pub(crate) struct Drawn(chart::Look);
+
+impl Drawn {
+    /// What rows have changed since.
+    pub(crate) fn change(&self, app: &App) -> Change {
+        let now = look(app);
+        match (now.frame == self.0.frame, now.edge == self.0.edge) {
+            _ if app.is_held() => Change::None,
+            (true, true) => Change::None,
+            // Where something lies over the chart, or the newest end is not at its right, all of it is drawn.
+            (true, false) if app.overlays.is_empty() && !app.large && app.sight.motion == Motion::Scroll => {
+                Change::Edge
+            }
+            _ => Change::All,
+        }
+    }
+
+    /// The screen has just been drawn.
+    pub(crate) fn remember(&mut self, app: &App) {
+        self.0 = look(app);
+    }
+}
+
+fn look(app: &App) -> chart::Look {
+    let area = Rect::new(0, 0, app.size.0, app.size.1);
+    if fits(area) { chart::look(app, Layout::new(app, area).chart) } else { chart::Look::default() }
+}
+
+/// The newest end of the chart, drawn alone; `None` where the screen is too small for a chart.
+pub(crate) fn draw_edge(app: &App, theme: Theme) -> Option<Buffer> {
+    let area = Rect::new(0, 0, app.size.0, app.size.1);
+    let chart = Layout::new(app, area).chart;
+    if !fits(area) || chart.width < chart::EDGE {
+        return None;
+    }
+    let mut buffer = Buffer::empty(Rect { x: chart.right() - chart::EDGE, width: chart::EDGE, ..chart });
+    buffer.set_style(buffer.area, theme.ground());
+    chart::draw(app, theme, chart, true, &mut buffer);
+    Some(buffer)
+}
+
+fn fits(area: Rect) -> bool {
+    area.width >= LEAST.0 && area.height >= LEAST.1
+}
+
 /// Draws the whole screen.
 pub(crate) fn draw(app: &App, theme: Theme, buffer: &mut Buffer) {
     let area = buffer.area;
     buffer.set_style(area, theme.ground());
-    if area.width < LEAST.0 || area.height < LEAST.1 {
+    if !fits(area) {
         let text = format!("too small: {} x {} or more", LEAST.0, LEAST.1);
         put(buffer, area, 0, 0, &text, theme.style(Ink::Text));
         return;
@@ -42,7 +101,7 @@ pub(crate) fn draw(app: &App, theme: Theme, buffer: &mut Buffer) {
     if app.large {
         bignum::draw(app, theme, layout.chart, buffer);
     } else {
-        chart::draw(app, theme, layout.chart, buffer);
+        chart::draw(app, theme, layout.chart, false, buffer);
     }
     if let Some(area) = layout.panel {
         panel::draw(app, theme, area, buffer);
@@ -61,14 +120,25 @@ pub(crate) fn draw(app: &App, theme: Theme, buffer: &mut Buffer) {
     }
 }
 
-/// Writes `text` at column `x` and row `y` of `area`, cut at its right edge; gives the column behind it.
+/// Writes `text` at column `x` and row `y` of `area`, cut at the edges of both `area` and `buffer`; gives the column
+/// behind it. Every character takes one column, as [`amber_core::tail::visible`] makes sure of for foreign text.
 fn put(buffer: &mut Buffer, area: Rect, x: u16, y: u16, text: &str, style: Style) -> u16 {
     if y >= area.height || x >= area.width {
         return x;
     }
     let room = usize::from(area.width - x);
-    let (end, _) = buffer.set_stringn(area.x + x, area.y + y, text, room, style);
-    end - area.x
+    let (left, row) = (area.x + x, area.y + y);
+    let end = x + text.chars().count().min(room) as u16;
+    if (buffer.area.y..buffer.area.bottom()).contains(&row) {
+        let skip = usize::from(buffer.area.x.saturating_sub(left));
+        let room = room.min(usize::from(buffer.area.right().saturating_sub(left)));
+        for (c, column) in text.chars().take(room).zip(left..).skip(skip) {
+            if let Some(cell) = buffer.cell_mut((column, row)) {
+                cell.set_char(c).set_style(style);
+            }
+        }
+    }
+    end
 }
 
 /// Writes `text` so that it ends at the right edge of `area`.

@@ -12,7 +12,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let fields = app.fields(stage);
     let chosen_id = app.settings(stage).get(chosen).copied();
     let chosen_line = fields.iter().position(|field| field.id.is_some() && field.id == chosen_id).unwrap_or(0);
-    let hint_rows = 3;
+    let hint_rows = 4;
     let rows = inner.height.saturating_sub(hint_rows);
     let skip = (chosen_line as u16 + 2).saturating_sub(rows);
     for (field, y) in fields.iter().skip(usize::from(skip)).zip(0..rows) {
@@ -36,9 +36,11 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         }
     }
     let hint = fields.get(chosen_line).map_or("", |field| field.hint);
-    let foot = Rect { y: inner.bottom().saturating_sub(hint_rows - 1), height: hint_rows - 1, ..inner };
+    let below = (fields.len() as u16).saturating_sub(skip) + 1;
+    let last = inner.height.saturating_sub(hint_rows - 1);
+    let foot = Rect { y: inner.y + below.min(last), height: hint_rows - 1, ..inner };
     for (line, y) in wrapped(hint, usize::from(inner.width)).iter().zip(0..) {
-        put(buffer, foot, 0, y, line, theme.style(Ink::Dim));
+        put(buffer, foot, 0, y, line, theme.style(Ink::Bright));
     }
 }
 

@@ -207,7 +207,7 @@ fn draw_facts(channel: &Channel, shown: ChannelShown, theme: Theme, area: Rect, 
         let rises = grouped(watcher.rises);
         let falls = grouped(watcher.falls);
         let text = fitting(
-            area.width,
+            area.width.saturating_sub(1),
             [format!("{state}   {rises} rises, {falls} falls"), format!("{state}  {rises} rises"), state],
         );
         let line = Line::styled(text, theme.style(Ink::Text));

@@ -41,9 +41,18 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         let room = cell.width.saturating_sub(2);
         let inside = Rect { x: cell.x + 1, width: room, ..cell };
         let (set, value) = texts(app, stage, room);
-        put(buffer, inside, 0, 1, &set, theme.style(Ink::Dim));
-        put(buffer, inside, 0, 2, &value, theme.style(Ink::Bright));
+        put(buffer, inside, 0, 1, &cut(set, room), theme.style(Ink::Dim));
+        put(buffer, inside, 0, 2, &cut(value, room), theme.style(Ink::Bright));
     }
+}
+
+/// `text` with a sign at its end where it is too long. All its characters take one column.
+fn cut(text: String, room: u16) -> String {
+    let room = usize::from(room);
+    if text.chars().count() <= room {
+        return text;
+    }
+    text.chars().take(room.saturating_sub(1)).chain(['…']).collect()
 }
 
 /// A stage's setting and value.

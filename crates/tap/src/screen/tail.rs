@@ -11,7 +11,8 @@ use ratatui::layout::Rect;
 pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let rule = "─".repeat(usize::from(area.width));
     put(buffer, area, 0, 0, &rule, theme.style(Ink::Faint));
-    let x = put(buffer, area, 1, 0, " as it comes ", theme.style(Ink::Dim));
+    let x =
+        put(buffer, area, 1, 0, if app.is_take() { " as it came " } else { " as it comes " }, theme.style(Ink::Dim));
     if let Some(trouble) = app.trouble() {
         put(buffer, area, x + 1, 0, &format!(" ▲ {trouble} "), theme.style(Ink::Alert));
     } else if app.is_held() && !app.is_take() {
@@ -27,7 +28,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
 fn draw_line(app: &App, theme: Theme, line: &TailLine, area: Rect, buffer: &mut Buffer) {
     let wall = Timestamp::from_nanosecond(i128::from(line.at.0)).unwrap_or(Timestamp::UNIX_EPOCH);
     let time = wall.to_zoned(app.zone.clone()).strftime("%H:%M:%S%.3f").to_string();
-    let x = put(buffer, area, 1, 0, &time, theme.style(Ink::Faint)) + 1;
+    let x = put(buffer, area, 1, 0, &time, theme.style(Ink::Dim)) + 1;
     let (sign, note) = match line.fate {
         Fate::Row => (" ", String::new()),
         Fate::Message => ("»", String::new()),

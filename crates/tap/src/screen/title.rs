@@ -1,6 +1,6 @@
 //! The first row: what is watched, how the wire stands, what runs.
 
-use super::{put, put_right};
+use super::put;
 use crate::app::{App, Source, Taking};
 use crate::theme::{Ink, Theme};
 use amber_core::digits::{clock, duration, fixed, grouped};
@@ -46,9 +46,6 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     for (ink, text) in &right {
         x = put(buffer, area, x, 0, text, theme.style(*ink)) + 2;
     }
-    if right.is_empty() {
-        put_right(buffer, area, 0, "", theme.style(Ink::Dim));
-    }
 }
 
 fn right_parts(app: &App) -> Vec<(Ink, String)> {
@@ -58,6 +55,13 @@ fn right_parts(app: &App) -> Vec<(Ink, String)> {
     if !app.is_take() {
         parts.push((Ink::Dim, wall.to_zoned(app.zone.clone()).strftime("%H:%M:%S").to_string()));
         parts.push((Ink::Text, format!("{} rows/s", fixed(app.shown.rate, 1))));
+    }
+    if app.is_take() {
+        let store = app.chain.store();
+        let rows = store.rows();
+        let ends = store.time(rows.start).zip(rows.end.checked_sub(1).and_then(|last| store.time(last)));
+        let length = ends.map_or(0.0, |(first, last)| last.seconds_since(first));
+        parts.push((Ink::Text, format!("{} rows over {}", grouped(rows.end - rows.start), clock(length))));
     }
     let refused = counts.refused();
     let ink = if refused > 0 { Ink::Bright } else { Ink::Dim };

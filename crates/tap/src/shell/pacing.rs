@@ -1,7 +1,8 @@
-//! When a frame may be drawn: sixty a second on average, at once where frames were saved up.
+//! When a frame may be drawn: sixty a second on average, at once where there is allowance.
 //!
-//! A fixed grid of frames would make each row wait for the next one. Allowance is saved up instead, so that most rows
-//! of a board at 100 rows a second are on the screen as soon as they come.
+//! A fixed grid of frames would make each row wait for the next one. Instead a frame is drawn with the row that comes
+//! when there is allowance, and what came without is drawn with the next row, or soon if none comes: of a board at 100
+//! rows a second 60 are on the screen as soon as they come, and the others 10 ms later.
 
 use std::time::{Duration, Instant};
 
@@ -11,15 +12,20 @@ const RATE: f64 = 60.0;
 /// Frames that can be saved up.
 const SAVED: f64 = 2.0;
 
+/// How long a change waits for the next one to be drawn with, when there is no allowance for it.
+const PATIENCE: Duration = Duration::from_millis(14);
+
 #[derive(Debug)]
 pub(super) struct Pacer {
     allowance: f64,
     counted: Instant,
+    /// When the oldest change that is not drawn yet was refused.
+    refused: Option<Instant>,
 }
 
 impl Pacer {
     pub(super) fn new(now: Instant) -> Self {
-        Pacer { allowance: SAVED, counted: now }
+        Pacer { allowance: SAVED, counted: now, refused: None }
     }
 
     fn count(&mut self, now: Instant) {
@@ -32,13 +38,16 @@ impl Pacer {
         self.count(now);
         let may = self.allowance >= 1.0;
         self.allowance -= f64::from(may);
+        self.refused = if may { None } else { self.refused.or(Some(now)) };
         may
     }
 
-    /// How long until a frame may be drawn.
+    /// How long to wait for the next change before what was refused is drawn.
     pub(super) fn wait(&mut self, now: Instant) -> Duration {
         self.count(now);
-        Duration::from_secs_f64(((1.0 - self.allowance) / RATE).max(0.0))
+        let allowed = Duration::from_secs_f64(((1.0 - self.allowance) / RATE).max(0.0));
+        let patience = self.refused.map_or(Duration::ZERO, |since| (since + PATIENCE).saturating_duration_since(now));
+        allowed.max(patience)
     }
 }
 
@@ -52,8 +61,10 @@ mod tests {
         let mut pacer = Pacer::new(start);
         let drawn = (0..1000).filter(|i| pacer.draw(start + Duration::from_millis(i * 10))).count();
         assert!((590..=603).contains(&drawn), "{drawn} frames for 1000 rows in ten seconds");
-        let now = start + Duration::from_millis(9991);
-        assert!(pacer.wait(now) <= Duration::from_secs_f64(1.0 / RATE));
-        assert!(pacer.draw(now + Duration::from_secs(1)));
+        let now = start + Duration::from_secs(11);
+        assert!(pacer.draw(now) && pacer.draw(now) && !pacer.draw(now));
+        let wait = pacer.wait(now);
+        assert!(wait >= PATIENCE && wait <= Duration::from_secs_f64(1.0 / RATE), "{wait:?}");
+        assert!(pacer.draw(now + wait));
     }
 }

@@ -4,14 +4,14 @@ use super::pacing::Pacer;
 use super::terminal::Screen;
 use crate::app::{App, Effect, Message};
 use crate::figure;
-use crate::screen;
+use crate::screen::{self, Change, Drawn};
 use crate::theme::{Depth, Theme};
 use amber_core::bench::Bench;
 use amber_io::take::{Keeper, Order, Report};
 use amber_io::{Feed, HostClock, Link};
 use anyhow::Context;
 use crossbeam_channel::{Receiver, Sender, bounded, never, select};
-use crossterm::event::{Event, KeyEventKind, MouseEventKind};
+use crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseEventKind};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
@@ -49,18 +49,34 @@ pub(crate) fn run(
     let input = read_input()?;
     let mut shell = Shell { app: &mut app, live: &mut live, clock, jobs: bounded(16), over: false };
     let mut pacer = Pacer::new(Instant::now());
-    let mut changed = true;
+    let mut drawn = Drawn::default();
+    let mut change = Change::All;
     while !shell.over && !ended.load(Ordering::Relaxed) {
-        let wait = if changed { pacer.wait(Instant::now()) } else { TICK };
-        changed |= shell.wait(&input, wait)?;
-        // Time passes on the screen even when nothing comes.
-        changed |= !changed && wait == TICK;
-        if changed && pacer.draw(Instant::now()) {
-            shell.app.size = screen.size();
-            shell.app.before_frame(clock.now());
-            screen.draw(|buffer| screen::draw(shell.app, theme, buffer))?;
-            changed = false;
+        let wait = if change == Change::None { TICK } else { pacer.wait(Instant::now()) };
+        change = change.max(shell.wait(&input, wait)?).max(drawn.change(shell.app));
+        if change == Change::None && !shell.app.numbers_due(clock.now()) {
+            continue;
         }
+        if !pacer.draw(Instant::now()) {
+            change = change.max(Change::Edge);
+            continue;
+        }
+        let size = screen.size();
+        let refreshed = shell.app.before_frame(clock.now());
+        // Time has gone on, axes have followed.
+        change = change.max(drawn.change(shell.app));
+        let edge = if change == Change::All || refreshed || size != shell.app.size {
+            None
+        } else {
+            screen::draw_edge(shell.app, theme)
+        };
+        shell.app.size = size;
+        match edge {
+            Some(edge) => screen.patch(&edge)?,
+            None => screen.draw(size, |buffer| screen::draw(shell.app, theme, buffer))?,
+        }
+        drawn.remember(shell.app);
+        change = Change::None;
     }
     drop(screen);
     let Some(Live { link, keeper, board }) = live else { return Ok(Vec::new()) };
@@ -85,66 +101,72 @@ fn read_input() -> anyhow::Result<Receiver<Event>> {
 }
 
 impl Shell<'_> {
-    /// Waits for something, at most `wait`, and takes in all that is there. Gives whether the screen changed.
-    fn wait(&mut self, input: &Receiver<Event>, wait: Duration) -> anyhow::Result<bool> {
+    /// Waits for something, at most `wait`, and takes in all that is there. Gives what it changed on the screen;
+    /// whether rows changed the chart is for the caller to see.
+    fn wait(&mut self, input: &Receiver<Event>, wait: Duration) -> anyhow::Result<Change> {
         let (feed, reports) = match self.live {
             Some(live) => (live.link.engine.clone(), live.keeper.reports.clone()),
             None => (never(), never()),
         };
         let jobs = self.jobs.1.clone();
-        let mut changed = false;
+        let mut change = Change::None;
         select! {
-            recv(input) -> event => changed |= self.event(event.context("the keyboard is gone")?)?,
+            recv(input) -> event => change = self.event(event.context("the keyboard is gone")?)?,
             recv(feed) -> piece => match piece {
-                Ok(piece) => changed |= self.feed(piece)?,
+                Ok(piece) => change = self.feed(piece)?,
                 Err(_) => self.over = true,
             },
             recv(reports) -> report => if let Ok(report) = report {
-                changed |= self.tell(Message::Report(report))?;
+                change = self.tell(Message::Report(report))?;
             },
             recv(jobs) -> job => if let Ok(job) = job {
-                changed |= self.tell(job)?;
+                change = self.tell(job)?;
             },
-            default(wait) => return Ok(false),
+            default(wait) => return Ok(Change::None),
         }
         while let Ok(event) = input.try_recv() {
-            changed |= self.event(event)?;
+            change = change.max(self.event(event)?);
         }
         let begun = Instant::now();
         while begun.elapsed() < SLICE
             && let Ok(piece) = feed.try_recv()
         {
-            changed |= self.feed(piece)?;
+            change = change.max(self.feed(piece)?);
         }
         while let Ok(report) = reports.try_recv() {
-            changed |= self.tell(Message::Report(report))?;
+            change = change.max(self.tell(Message::Report(report))?);
         }
-        Ok(changed)
+        Ok(change)
     }
 
-    fn event(&mut self, event: Event) -> anyhow::Result<bool> {
+    fn event(&mut self, event: Event) -> anyhow::Result<Change> {
         match event {
+            // Esc and the key after it, typed fast, reach us as one key with Alt.
+            Event::Key(key) if key.modifiers.contains(KeyModifiers::ALT) => {
+                self.event(Event::Key(KeyCode::Esc.into()))?;
+                self.event(Event::Key(KeyEvent { modifiers: key.modifiers.difference(KeyModifiers::ALT), ..key }))
+            }
             Event::Key(key) if key.kind != KeyEventKind::Release => self.tell(Message::Key(key)),
             // Moving the mouse changes nothing.
             Event::Mouse(mouse) if !matches!(mouse.kind, MouseEventKind::Moved | MouseEventKind::Drag(_)) => {
                 self.tell(Message::Mouse(mouse))
             }
-            Event::Resize(..) => Ok(true),
-            _ => Ok(false),
+            Event::Resize(..) => Ok(Change::All),
+            _ => Ok(Change::None),
         }
     }
 
-    /// A held picture does not change with what arrives; its counters follow at the pace of the numbers.
-    fn feed(&mut self, piece: Feed) -> anyhow::Result<bool> {
-        let moves = !self.app.is_held() || matches!(piece, Feed::State(_));
-        Ok(self.tell(Message::Feed(piece))? && moves)
+    fn feed(&mut self, piece: Feed) -> anyhow::Result<Change> {
+        let is_state = matches!(piece, Feed::State(_));
+        self.tell(Message::Feed(piece))?;
+        Ok(if is_state { Change::All } else { Change::None })
     }
 
-    fn tell(&mut self, message: Message) -> anyhow::Result<bool> {
+    fn tell(&mut self, message: Message) -> anyhow::Result<Change> {
         for effect in self.app.update(self.clock.now(), message) {
             self.run_effect(effect)?;
         }
-        Ok(true)
+        Ok(Change::All)
     }
 
     fn run_effect(&mut self, effect: Effect) -> anyhow::Result<()> {
@@ -201,14 +223,13 @@ impl Shell<'_> {
 
 /// Writes the bench beside its place first and then moves it there, so that the old one is never half gone.
 fn save_bench(path: &Path, bench: &Bench) -> anyhow::Result<()> {
-    let old = match std::fs::read_to_string(path) {
-        Ok(text) => text,
-        Err(error) if error.kind() == std::io::ErrorKind::NotFound => "# Amber Tap bench\n".into(),
+    let text = match std::fs::read_to_string(path) {
+        Ok(old) => bench.write_into(&old).map_err(|error| {
+            anyhow::anyhow!("{} is there and is no bench ({error}): choose another name", path.display())
+        })?,
+        Err(error) if error.kind() == std::io::ErrorKind::NotFound => bench.new_file("Amber Tap bench"),
         Err(error) => return Err(error).context(format!("cannot read {}", path.display())),
     };
-    let text = bench.write_into(&old).map_err(|error| {
-        anyhow::anyhow!("{} is there and is no bench ({error}): choose another name", path.display())
-    })?;
     let mut beside = path.as_os_str().to_owned();
     beside.push(".new");
     let beside = PathBuf::from(beside);

@@ -1,20 +1,26 @@
 //! The terminal: taken over at the start, given back whatever happens.
 
 use anyhow::Context;
+use crossterm::cursor::{Hide, Show};
 use crossterm::event::{DisableMouseCapture, EnableMouseCapture};
 use crossterm::terminal::{
-    BeginSynchronizedUpdate, EndSynchronizedUpdate, EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode,
-    enable_raw_mode,
+    BeginSynchronizedUpdate, Clear, ClearType, EndSynchronizedUpdate, EnterAlternateScreen, LeaveAlternateScreen,
+    disable_raw_mode, enable_raw_mode,
 };
 use crossterm::{execute, queue};
-use ratatui::Terminal;
-use ratatui::backend::CrosstermBackend;
+use ratatui::backend::{Backend, CrosstermBackend};
 use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
 use std::io::{BufWriter, Stdout, Write};
+
+const LOST: &str = "the terminal cannot be written to";
 
 /// The screen. Restores the terminal when dropped.
 pub(super) struct Screen {
-    terminal: Terminal<CrosstermBackend<BufWriter<Stdout>>>,
+    backend: CrosstermBackend<BufWriter<Stdout>>,
+    /// What the terminal shows.
+    front: Buffer,
+    back: Buffer,
 }
 
 impl Screen {
@@ -26,23 +32,53 @@ impl Screen {
         }));
         enable_raw_mode().context("the terminal cannot be switched to raw mode")?;
         let mut out = BufWriter::with_capacity(64 * 1024, std::io::stdout());
-        execute!(out, EnterAlternateScreen, EnableMouseCapture).context("the terminal cannot be written to")?;
-        let mut terminal = Terminal::new(CrosstermBackend::new(out)).context("the terminal cannot be written to")?;
-        terminal.clear().context("the terminal cannot be written to")?;
-        Ok(Screen { terminal })
+        execute!(out, EnterAlternateScreen, EnableMouseCapture, Hide).context(LOST)?;
+        let empty = Buffer::empty(Rect::ZERO);
+        Ok(Screen { backend: CrosstermBackend::new(out), front: empty.clone(), back: empty })
     }
 
     pub(super) fn size(&self) -> (u16, u16) {
-        self.terminal.size().map_or((80, 24), |size| (size.width, size.height))
+        crossterm::terminal::size().unwrap_or((80, 24))
     }
 
-    /// Draws one frame, which the terminal shows in one piece.
-    pub(super) fn draw(&mut self, draw: impl FnOnce(&mut Buffer)) -> anyhow::Result<()> {
-        let lost = "the terminal cannot be written to";
-        queue!(self.terminal.backend_mut(), BeginSynchronizedUpdate).context(lost)?;
-        self.terminal.draw(|frame| draw(frame.buffer_mut())).context(lost)?;
-        queue!(self.terminal.backend_mut(), EndSynchronizedUpdate).context(lost)?;
-        Write::flush(self.terminal.backend_mut()).context(lost)
+    /// Draws one whole frame of this size; what is the same is not sent again.
+    pub(super) fn draw(&mut self, (width, height): (u16, u16), draw: impl FnOnce(&mut Buffer)) -> anyhow::Result<()> {
+        let area = Rect::new(0, 0, width, height);
+        queue!(self.backend, BeginSynchronizedUpdate).context(LOST)?;
+        if self.front.area != area {
+            queue!(self.backend, Clear(ClearType::All)).context(LOST)?;
+            self.front = Buffer::empty(area);
+            self.back = Buffer::empty(area);
+        }
+        self.back.reset();
+        draw(&mut self.back);
+        self.backend.draw(self.front.diff(&self.back).into_iter()).context(LOST)?;
+        std::mem::swap(&mut self.front, &mut self.back);
+        self.end_frame()
+    }
+
+    /// Replaces one part of the frame that is shown.
+    pub(super) fn patch(&mut self, part: &Buffer) -> anyhow::Result<()> {
+        queue!(self.backend, BeginSynchronizedUpdate).context(LOST)?;
+        let mut before = Buffer::empty(part.area);
+        for position in part.area.positions() {
+            if let (Some(cell), Some(shown)) = (before.cell_mut(position), self.front.cell(position)) {
+                cell.clone_from(shown);
+            }
+        }
+        self.backend.draw(before.diff(part).into_iter()).context(LOST)?;
+        for position in part.area.positions() {
+            if let (Some(shown), Some(cell)) = (self.front.cell_mut(position), part.cell(position)) {
+                shown.clone_from(cell);
+            }
+        }
+        self.end_frame()
+    }
+
+    /// The terminal shows a frame in one piece.
+    fn end_frame(&mut self) -> anyhow::Result<()> {
+        queue!(self.backend, EndSynchronizedUpdate).context(LOST)?;
+        Write::flush(&mut self.backend).context(LOST)
     }
 }
 
@@ -55,5 +91,5 @@ impl Drop for Screen {
 /// Best effort: there is nobody left to tell.
 fn give_back() {
     let _ = disable_raw_mode();
-    let _ = execute!(std::io::stdout(), DisableMouseCapture, LeaveAlternateScreen, crossterm::cursor::Show);
+    let _ = execute!(std::io::stdout(), DisableMouseCapture, LeaveAlternateScreen, Show);
 }

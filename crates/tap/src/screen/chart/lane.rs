@@ -5,7 +5,7 @@ use super::{Dots, GUTTER, TAGS};
 use crate::app::{AnalogLane, App};
 use crate::theme::{Ink, Theme};
 use amber_core::axis::{Rule, ticks};
-use amber_core::digits::{decimals, fixed};
+use amber_core::digits::fixed;
 use amber_core::window::{Grid, Logic, Span};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -37,11 +37,8 @@ pub(super) fn heading(app: &App, theme: Theme, lane: &AnalogLane, area: Rect, bu
     put_right(buffer, right, 0, &rule, theme.style(Ink::Dim));
 }
 
-pub(super) fn analog(app: &App, theme: Theme, lane: &AnalogLane, grid: &Grid<'_>, plot: Rect, buffer: &mut Buffer) {
-    axis(theme, lane, plot, buffer);
-    for index in &lane.channels {
-        threshold(app, theme, lane, *index, plot, buffer);
-    }
+/// The traces of a lane, and their letters.
+pub(super) fn traces(app: &App, theme: Theme, lane: &AnalogLane, grid: &Grid<'_>, plot: Rect, buffer: &mut Buffer) {
     let stroke = |spans: &[Span]| {
         let mut dots = Dots::new(plot);
         for (x, span) in spans.iter().enumerate() {
@@ -76,13 +73,13 @@ pub(super) fn analog(app: &App, theme: Theme, lane: &AnalogLane, grid: &Grid<'_>
     tags(app, theme, letters, plot, buffer);
 }
 
-fn axis(theme: Theme, lane: &AnalogLane, plot: Rect, buffer: &mut Buffer) {
+/// The numbers left of a plot, and a grid of points.
+pub(super) fn axis(theme: Theme, lane: &AnalogLane, plot: Rect, buffer: &mut Buffer) {
     let (low, high) = lane.limits;
     for y in 0..plot.height {
         put(buffer, Rect { x: plot.x - 1, width: 1, ..plot }, 0, y, "│", theme.style(Ink::Faint));
     }
-    let (values, step) = ticks(low, high, usize::from(plot.height / 3).clamp(2, 8));
-    let places = decimals(step);
+    let (values, places) = ticks(low, high, usize::from(plot.height / 2).clamp(2, 8));
     let left = Rect { x: plot.x - GUTTER, width: GUTTER - 1, ..plot };
     for value in values {
         let y = (dot_row(value, lane.limits, plot.height) / 4) as u16;
@@ -94,23 +91,30 @@ fn axis(theme: Theme, lane: &AnalogLane, plot: Rect, buffer: &mut Buffer) {
     }
 }
 
-/// A dashed line at the channel's threshold, with its letter and value.
-fn threshold(app: &App, theme: Theme, lane: &AnalogLane, index: usize, plot: Rect, buffer: &mut Buffer) {
-    let Some(watch) = app.chain.channels()[index].settings().watch else { return };
-    if !(lane.limits.0..=lane.limits.1).contains(&watch.threshold) {
-        return;
+/// The row of the channel's threshold, where it is in the plot, and its value.
+fn threshold_row(app: &App, lane: &AnalogLane, index: usize, plot: Rect) -> Option<(u16, f64)> {
+    let watch = app.chain.channels()[index].settings().watch?;
+    let inside = (lane.limits.0..=lane.limits.1).contains(&watch.threshold);
+    inside.then(|| ((dot_row(watch.threshold, lane.limits, plot.height) / 4) as u16, watch.threshold))
+}
+
+/// The thresholds' letters and values, which stand over the traces.
+pub(super) fn threshold_values(app: &App, theme: Theme, lane: &AnalogLane, plot: Rect, buffer: &mut Buffer) {
+    for index in &lane.channels {
+        if let Some((y, value)) = threshold_row(app, lane, *index, plot) {
+            let ink = theme.style(Ink::Trace(app.ink(*index)));
+            put(buffer, plot, 1, y, &format!(" {} {value} ", app.letter(*index)), ink);
+        }
     }
-    let y = (dot_row(watch.threshold, lane.limits, plot.height) / 4) as u16;
-    let style = theme.style(Ink::Dim);
-    put(buffer, plot, 0, y, &"╌".repeat(usize::from(plot.width)), style);
-    put(
-        buffer,
-        plot,
-        1,
-        y,
-        &format!(" {} {} ", app.letter(index), watch.threshold),
-        theme.style(Ink::Trace(app.ink(index))),
-    );
+}
+
+/// Dashed lines at the channels' thresholds.
+pub(super) fn thresholds(app: &App, theme: Theme, lane: &AnalogLane, plot: Rect, buffer: &mut Buffer) {
+    for index in &lane.channels {
+        if let Some((y, _)) = threshold_row(app, lane, *index, plot) {
+            put(buffer, plot, 0, y, &"╌".repeat(usize::from(plot.width)), theme.style(Ink::Dim));
+        }
+    }
 }
 
 /// The traces' letters beside their ends; those that would fall on one another move apart.
@@ -129,17 +133,21 @@ fn tags(app: &App, theme: Theme, mut letters: Vec<(u16, usize)>, plot: Rect, buf
     }
 }
 
-/// A digital channel in one row: high is a block, low a line, both a shade.
-pub(super) fn digital(app: &App, theme: Theme, index: usize, grid: &Grid<'_>, plot: Rect, buffer: &mut Buffer) {
-    let channel = &app.chain.channels()[index];
+/// A digital channel's letter and name, left of its row.
+pub(super) fn digital_name(app: &App, theme: Theme, index: usize, plot: Rect, buffer: &mut Buffer) {
     let left = Rect { x: plot.x - GUTTER, width: GUTTER, ..plot };
     let ink = theme.style(Ink::Trace(app.ink(index)));
-    let chosen = index == app.selected;
     let x = put(buffer, left, 1, 0, &app.letter(index).to_string(), ink) + 1;
     let name = Rect { width: GUTTER - 1, ..left };
-    put(buffer, name, x, 0, channel.name(), theme.style(if chosen { Ink::Bright } else { Ink::Dim }));
+    let strength = if index == app.selected { Ink::Bright } else { Ink::Dim };
+    put(buffer, name, x, 0, app.chain.channels()[index].name(), theme.style(strength));
     put(buffer, left, GUTTER - 1, 0, "┤", theme.style(Ink::Faint));
-    let logic = grid.logic(channel.scaled());
+}
+
+/// A digital channel in one row: high is a block, low a line, both a shade.
+pub(super) fn digital(app: &App, theme: Theme, index: usize, grid: &Grid<'_>, plot: Rect, buffer: &mut Buffer) {
+    let ink = theme.style(Ink::Trace(app.ink(index)));
+    let logic = grid.logic(app.chain.channels()[index].scaled());
     for (x, pair) in (0..).zip(logic.chunks(2)) {
         let symbol = match (pair.contains(&Logic::High), pair.contains(&Logic::Low), pair.contains(&Logic::Both)) {
             (_, _, true) | (true, true, _) => "▓",
@@ -150,6 +158,6 @@ pub(super) fn digital(app: &App, theme: Theme, index: usize, grid: &Grid<'_>, pl
         put(buffer, plot, x, 0, symbol, ink);
     }
     let tag = Rect { x: plot.right(), width: TAGS, ..plot };
-    put(buffer, tag, 0, 0, if chosen { "◂" } else { " " }, theme.style(Ink::Bright));
+    put(buffer, tag, 0, 0, if index == app.selected { "◂" } else { " " }, theme.style(Ink::Bright));
     put(buffer, tag, 1, 0, &app.letter(index).to_string(), ink);
 }

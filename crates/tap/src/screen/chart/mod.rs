@@ -8,10 +8,12 @@ use super::panel::wrapped;
 use super::put;
 use crate::app::{App, Source};
 use crate::theme::{Ink, Theme};
+use amber_core::Stamp;
 use amber_core::window::{Columns, Grid};
 use dots::Dots;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
+use std::hash::{Hash, Hasher};
 
 /// Columns left of the plots, for numbers.
 const GUTTER: u16 = 10;
@@ -52,23 +54,79 @@ impl Parts {
     }
 }
 
-pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
+/// Characters at the newest end of the chart that a new row can change: its own, the one before, which a line may
+/// come from, and the letters.
+pub(super) const EDGE: u16 = 2 + TAGS;
+
+/// Draws the chart, or only what falls into `buffer` of its newest end.
+pub(super) fn draw(app: &App, theme: Theme, area: Rect, edge_alone: bool, buffer: &mut Buffer) {
     let lanes = app.lanes();
     let parts = Parts::new(area, lanes.analog.len(), lanes.digital.len());
-    let columns = Columns::new(app.end(), app.sight.span, usize::from(parts.plot.width) * 2, app.sight.motion());
-    let grid = Grid::new(app.chain.store(), &columns, app.chain.rate().interval());
+    let columns = columns(app, &parts);
+    // Traces need only be made for what is drawn of them.
+    let skip = if edge_alone { parts.plot.width.saturating_sub(EDGE - TAGS) } else { 0 };
+    let seen = columns.from_place(usize::from(skip) * 2);
+    let right = |plot: Rect| Rect { x: plot.x + skip, width: plot.width - skip, ..plot };
+    let grid = Grid::new(app.chain.store(), &seen, app.chain.rate().interval());
     if lanes.analog.is_empty() && lanes.digital.is_empty() {
         guide(app, theme, area, buffer);
     }
     for (lane, (heading, plot)) in lanes.analog.iter().zip(&parts.analog) {
         lane::heading(app, theme, lane, *heading, buffer);
+        lane::axis(theme, lane, *plot, buffer);
         time::marks(app, theme, &columns, *plot, buffer);
-        lane::analog(app, theme, lane, &grid, *plot, buffer);
+        lane::thresholds(app, theme, lane, *plot, buffer);
+        lane::traces(app, theme, lane, &grid, right(*plot), buffer);
+        lane::threshold_values(app, theme, lane, *plot, buffer);
     }
     for (index, plot) in lanes.digital.iter().zip(&parts.digital) {
-        lane::digital(app, theme, *index, &grid, *plot, buffer);
+        lane::digital_name(app, theme, *index, *plot, buffer);
+        lane::digital(app, theme, *index, &grid, right(*plot), buffer);
     }
     time::axis(app, theme, &columns, parts.time, parts.plot, buffer);
+}
+
+fn columns(app: &App, parts: &Parts) -> Columns {
+    Columns::new(app.end(), app.sight.span, usize::from(parts.plot.width) * 2, app.sight.motion())
+}
+
+/// What the chart looks like, in two numbers: one for its frame and all columns but the newest, one for its newest
+/// end. Most rows of a fast board change neither, and nearly all others only the second.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(super) struct Look {
+    pub(super) frame: u64,
+    pub(super) edge: u64,
+}
+
+pub(super) fn look(app: &App, area: Rect) -> Look {
+    let lanes = app.lanes();
+    let parts = Parts::new(area, lanes.analog.len(), lanes.digital.len());
+    let columns = columns(app, &parts);
+    let store = app.chain.store();
+    let newest = columns.newest();
+    let [first, second] = [newest - 1, newest].map(|column| store.first_at(Stamp(column * columns.width)));
+    let rows = [first..second, second..store.rows().end];
+    let mut frame = std::hash::DefaultHasher::new();
+    let mut edge = std::hash::DefaultHasher::new();
+    (columns.width, newest, store.rows().is_empty(), &lanes.digital, app.marks.len()).hash(&mut frame);
+    for (lane, (_, plot)) in lanes.analog.iter().zip(&parts.analog) {
+        (lane.limits.0.to_bits(), lane.limits.1.to_bits(), &lane.channels).hash(&mut frame);
+        let dots = |value: f32| {
+            let value = f64::from(value);
+            (lane::dot_row(value, lane.limits, plot.height), value < lane.limits.0, value > lane.limits.1)
+        };
+        for channel in lane.channels.iter().map(|index| &app.chain.channels()[*index]) {
+            for series in channel.smoothed().into_iter().chain([channel.scaled()]) {
+                let spans = rows.clone().map(|rows| series.least_most(rows).map(|(a, b)| (dots(a), dots(b))));
+                spans.hash(&mut edge);
+            }
+        }
+    }
+    for index in &lanes.digital {
+        let span = app.chain.channels()[*index].scaled().least_most(first..store.rows().end);
+        span.map(|(a, b)| (a >= 0.5, b >= 0.5)).hash(&mut edge);
+    }
+    Look { frame: frame.finish(), edge: edge.finish() }
 }
 
 /// What to do while there is nothing to draw.
@@ -111,8 +169,7 @@ pub(super) fn channel_at(app: &App, area: Rect, column: u16, row: u16) -> Option
     }
     let at = parts.analog.iter().position(|(heading, plot)| within(heading) || within(plot))?;
     let (lane, plot) = (&lanes.analog[at], parts.analog[at].1);
-    let columns = Columns::new(app.end(), app.sight.span, usize::from(plot.width) * 2, app.sight.motion());
-    let grid = Grid::new(app.chain.store(), &columns, app.chain.rate().interval());
+    let grid = Grid::new(app.chain.store(), &columns(app, &parts), app.chain.rate().interval());
     let place = usize::from(column.saturating_sub(plot.x).min(plot.width.saturating_sub(1))) * 2;
     let distance = |index: &usize| {
         let spans = grid.trace(app.chain.channels()[*index].output());

@@ -5,7 +5,7 @@ use crate::app::{App, Source};
 use crate::theme::{Ink, Theme};
 use amber_core::Stamp;
 use amber_core::axis::ticks;
-use amber_core::digits::{decimals, duration, fixed};
+use amber_core::digits::{duration, fixed};
 use amber_core::window::{Columns, Motion};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -20,19 +20,19 @@ pub(super) fn axis(app: &App, theme: Theme, columns: &Columns, area: Rect, plot:
         (_, Motion::Scroll) => (-span, ""),
         (_, Motion::Sweep) => (0.0, "+"),
     };
-    let (values, step) = ticks(from, from + span, usize::from(plot.width / 14).max(2));
+    let (values, places) = ticks(from, from + span, usize::from(plot.width / 14).max(2));
     for value in values {
         let x = ((value - from) / span * f64::from(plot.width)).round() as u16;
         let label = if value == 0.0 && !app.is_take() && sign.is_empty() {
             if app.is_held() { "held".to_owned() } else { "now".to_owned() }
         } else {
-            format!("{sign}{} s", fixed(value, decimals(step)))
+            format!("{sign}{} s", fixed(value, places))
         };
         let width = label.chars().count() as u16;
         let left = (plot.x - area.x + x).saturating_sub(width / 2).min(area.width.saturating_sub(width));
         put(buffer, area, left, 0, &label, theme.style(Ink::Dim));
     }
-    let text = format!(" {} across ", duration(span));
+    let text = format!(" {} across ", duration(if span > 5.0 { (span * 10.0).round() / 10.0 } else { span }));
     put(buffer, area, 0, 0, &text, theme.style(Ink::Text));
     if app.sight.motion() == Motion::Sweep
         && let Some(x) = columns.places.iter().position(Option::is_none)
