@@ -42,7 +42,7 @@ fn store(criterion: &mut Criterion) {
     group.sample_size(20);
     group.bench_function("pyramid", |b| {
         b.iter(|| {
-            let grid = Grid::new(chain.store(), &columns, Some(0.001));
+            let grid = Grid::new(chain.store(), &columns, Stamp(i64::MAX), Some(0.001));
             chain.channels().iter().map(|channel| grid.trace(channel.output()).len()).sum::<usize>()
         })
     });

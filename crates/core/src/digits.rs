@@ -50,7 +50,8 @@ pub fn duration(seconds: f64) -> String {
     let trim =
         |value: f64| fixed((value * 100.0).round() / 100.0, 2).trim_end_matches('0').trim_end_matches('.').to_owned();
     match seconds.abs() {
-        s if s < 1.0 => format!("{} ms", trim(seconds * 1e3)),
+        s if s < 0.01 => format!("{} ms", trim(seconds * 1e3)),
+        s if s < 1.0 => format!("{} ms", fixed(seconds * 1e3, 0)),
         s if s < 120.0 => format!("{} s", trim(seconds)),
         s if s < 7200.0 => format!("{} min", trim(seconds / 60.0)),
         _ => format!("{} h", trim(seconds / 3600.0)),
@@ -89,8 +90,8 @@ mod tests {
         assert_eq!([grouped(7), grouped(75122), grouped(1204000)], ["7", "75 122", "1 204 000"]);
         assert_eq!([clock(7.9), clock(750.0), clock(3723.0)], ["0:07", "12:30", "1:02:03"]);
         assert_eq!(
-            [duration(0.05), duration(2.5), duration(600.0), duration(0.0)],
-            ["50 ms", "2.5 s", "10 min", "0 ms"]
+            [duration(0.04999), duration(2.5), duration(600.0), duration(0.0025)],
+            ["50 ms", "2.5 s", "10 min", "2.5 ms"]
         );
         assert_eq!([bytes(640), bytes(12_400), bytes(3_100_000)], ["640 B", "12.4 kB", "3.1 MB"]);
     }

@@ -106,6 +106,8 @@ pub struct Grid<'a> {
     width: i64,
     /// The longest time between two rows that a line is drawn across, in nanoseconds.
     bridge: i64,
+    /// The first row that is not shown.
+    last: u64,
     runs: Vec<(usize, Range<i64>, Vec<u64>)>,
     places: usize,
 }
@@ -127,15 +129,17 @@ pub enum Logic {
 }
 
 impl<'a> Grid<'a> {
-    /// The grid for `columns`; `interval` is the usual time between rows in seconds, if known. A line is drawn
-    /// across at most eight intervals, or a quarter second if that is longer, and never across a break.
-    pub fn new(store: &'a Store, columns: &Columns, interval: Option<f64>) -> Self {
+    /// The grid for `columns`, without the rows after `end`, which may fall into the last column; `interval` is the
+    /// usual time between rows in seconds, if known. A line is drawn across at most eight intervals, or a quarter
+    /// second if that is longer, and never across a break.
+    pub fn new(store: &'a Store, columns: &Columns, end: Stamp, interval: Option<f64>) -> Self {
         let bridge = ((interval.unwrap_or(0.0) * 8.0).max(0.25) * 1e9) as i64;
+        let last = store.first_at(Stamp(end.0.saturating_add(1)));
         let edges = |run: &Range<i64>| {
-            (run.start..=run.end).map(|column| store.first_at(Stamp(column * columns.width))).collect()
+            (run.start..=run.end).map(|column| store.first_at(Stamp(column * columns.width)).min(last)).collect()
         };
         let runs = columns.runs().into_iter().map(|(place, run)| (place, run.clone(), edges(&run))).collect();
-        Grid { store, width: columns.width, bridge, runs, places: columns.places.len() }
+        Grid { store, width: columns.width, bridge, last, runs, places: columns.places.len() }
     }
 
     /// The span of `series` in every place, joined up with lines between neighbouring readings.
@@ -194,7 +198,7 @@ impl<'a> Grid<'a> {
 
     /// The first reading within `rows`, looking over a few gaps.
     fn reading_from(&self, series: &Series, rows: Range<u64>) -> Option<(u64, Stamp, f32)> {
-        rows.take(64).find_map(|row| self.reading(series, row))
+        rows.take(64).take_while(|row| *row < self.last).find_map(|row| self.reading(series, row))
     }
 
     fn reading(&self, series: &Series, row: u64) -> Option<(u64, Stamp, f32)> {
@@ -253,7 +257,7 @@ mod tests {
         let (store, series) = filled(&rows);
         let at = |end: f64| {
             let columns = Columns::new(Stamp::default().plus(end), 5.0, 100, Motion::Scroll);
-            let trace = Grid::new(&store, &columns, Some(0.01)).trace(&series);
+            let trace = Grid::new(&store, &columns, Stamp(i64::MAX), Some(0.01)).trace(&series);
             columns.places.into_iter().flatten().zip(trace).collect::<std::collections::BTreeMap<_, _>>()
         };
         let (early, late) = (at(10.0), at(11.03));
@@ -271,7 +275,7 @@ mod tests {
             series.push(v);
         }
         let columns = Columns::new(Stamp(999_999_999), 1.0, 10, Motion::Scroll);
-        let trace = Grid::new(&store, &columns, Some(0.02)).trace(&series);
+        let trace = Grid::new(&store, &columns, Stamp(i64::MAX), Some(0.02)).trace(&series);
         assert_eq!(trace[1], Some((2.5, 7.5)));
         assert_eq!(trace[3], None, "a break");
         assert_eq!(trace[4], Some((0.0, 0.0)));
@@ -295,7 +299,7 @@ mod tests {
         let (store, series) = filled(&[(0.05, 1.0), (0.25, 1.0), (0.31, 0.0), (0.33, 1.0), (0.41, 0.0)]);
         let columns = Columns::new(Stamp(799_999_999), 0.8, 8, Motion::Scroll);
         use Logic::*;
-        let logic = Grid::new(&store, &columns, Some(0.1)).logic(&series);
+        let logic = Grid::new(&store, &columns, Stamp(i64::MAX), Some(0.1)).logic(&series);
         assert_eq!(logic, [High, High, High, Both, Low, None, None, None]);
     }
 

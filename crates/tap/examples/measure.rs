@@ -1,6 +1,6 @@
 //! Measures the running program: latency from wire to screen, load, and floods. Run on demand, never by tests:
 //!
-//! `cargo build --release && cargo run --release --example measure -- latency load flood pace`
+//! `cargo build --release && cargo run --release --example measure -- latency load frame flood pace`
 //!
 //! The program runs on a terminal of 160x47 that this one reads, with a board that this one plays. Rows are numbered,
 //! so that what is in the take and on the screen can be checked.
@@ -8,6 +8,9 @@
 #![allow(missing_docs)]
 
 use amber_boards::Pty;
+use amber_core::Stamp;
+use amber_core::bench::Bench;
+use amber_io::take::{Place, Writer};
 use portable_pty::{Child, CommandBuilder, MasterPty, PtySize, native_pty_system};
 use std::error::Error;
 use std::io::{Read, Write};
@@ -41,13 +44,17 @@ struct Program {
 const FRAME: &[u8] = b"\x1b[?2026l";
 
 impl Program {
-    fn start(port: &Path, folder: &Path, pace: f64, follow_rows: bool) -> Outcome<Program> {
+    fn watch(port: &Path, folder: &Path, pace: f64, follow_rows: bool) -> Outcome<Program> {
         let bench = folder.join("measure.bench.toml");
         std::fs::write(&bench, format!("[screen]\nspan = 20.0\npace = {pace:.1}\n"))?;
+        let [port, bench, folder] = [port, &bench, folder].map(|path| path.to_string_lossy().into_owned());
+        Program::start(&["watch", &port, "--bench", &bench, "--into", &folder], follow_rows)
+    }
+
+    fn start(arguments: &[&str], follow_rows: bool) -> Outcome<Program> {
         let program = std::env::current_exe()?.with_file_name("").join("../amber-tap");
         let mut command = CommandBuilder::new(program.canonicalize()?);
-        command.args(["watch", &port.to_string_lossy(), "--bench", &bench.to_string_lossy()]);
-        command.args(["--into", &folder.to_string_lossy()]);
+        command.args(arguments);
         command.env("TERM", "xterm-256color");
         command.env("COLORTERM", "truecolor");
         let pair = native_pty_system().openpty(SIZE)?;
@@ -132,7 +139,9 @@ fn newest_row(screen: &str) -> Option<u64> {
 }
 
 fn line(n: u64) -> String {
-    let wave = |k: u64| 2000 + (((n * (k + 3)) as f64 * 0.03).sin() * 800.0) as i64;
+    // Waves that swell and ebb, so that a flood of them keeps changing the chart.
+    let swell = 0.2 + 0.8 * (n as f64 * 3e-4).sin().abs();
+    let wave = |k: u64| 2000 + (((n * (k + 3)) as f64 * 0.03).sin() * 800.0 * swell) as i64;
     format!("n={n:09} a={} b={} c={} d={} e={} f={}\r\n", wave(0), wave(1), wave(2), wave(3), n / 50 % 2, wave(5))
 }
 
@@ -155,7 +164,7 @@ fn send(board: &mut impl Write, first: u64, rate: f64, length: Duration) -> Outc
 fn latency(folder: &Path) -> Outcome {
     let mut pty = Pty::open(115_200)?;
     // Numbers and lines change with every frame here, so that each row can be seen to come.
-    let program = Program::start(pty.path(), folder, 60.0, true)?;
+    let program = Program::watch(pty.path(), folder, 60.0, true)?;
     program.wait_for("open, silent")?;
     let warm = send(&mut pty.board, 1, 100.0, Duration::from_secs(4))?;
     let sent = send(&mut pty.board, warm.len() as u64 + 1, 100.0, Duration::from_secs(20))?;
@@ -186,7 +195,7 @@ fn latency(folder: &Path) -> Outcome {
 
 fn load(folder: &Path) -> Outcome {
     let mut pty = Pty::open(115_200)?;
-    let program = Program::start(pty.path(), folder, 4.0, false)?;
+    let program = Program::watch(pty.path(), folder, 4.0, false)?;
     program.wait_for("open, silent")?;
     let warm = send(&mut pty.board, 1, 100.0, Duration::from_secs(22))?;
     let (used, frames) = (program.used()?, program.frames());
@@ -202,10 +211,35 @@ fn load(folder: &Path) -> Outcome {
     program.quit()
 }
 
+/// Pans through a take of a million rows that are all in view, and divides the processor time by the frames.
+fn frame(folder: &Path) -> Outcome {
+    let take = folder.join("million");
+    let start = Stamp(1_780_000_000_000_000_000);
+    let mut writer = Writer::create(&Place::Exactly(take.clone()), Bench::default(), start, false)?;
+    for n in 0..1_000_000u64 {
+        writer.chunk(start.plus(n as f64 * 0.001), line(n + 1).as_bytes())?;
+    }
+    writer.finish(start.plus(1000.0))?;
+    let mut program = Program::start(&["open", &take.to_string_lossy()], false)?;
+    program.wait_for("1 000 000 rows over")?;
+    let (used, frames) = (program.used()?, program.frames());
+    for step in 0..300 {
+        program.press(if step % 20 < 10 { "\x1b[D" } else { "\x1b[C" })?;
+        std::thread::sleep(Duration::from_millis(25));
+    }
+    let (used, after) = (program.used()? - used, program.frames());
+    let frames = after.0 - frames.0;
+    println!(
+        "frame     a window of a million rows of seven channels at 160x47, panned: {:.2} ms of processor time a frame, {frames} frames",
+        used / frames as f64 * 1e3
+    );
+    program.quit()
+}
+
 /// Floods for `length`, at `rate` bytes a second or as fast as the pty takes it, with a take running, and checks it.
 fn flood(folder: &Path, name: &str, rate: Option<f64>, length: Duration) -> Outcome {
     let mut pty = Pty::open(115_200)?;
-    let mut program = Program::start(pty.path(), folder, 4.0, false)?;
+    let mut program = Program::watch(pty.path(), folder, 4.0, false)?;
     program.wait_for("open, silent")?;
     let mut n = 1 + send(&mut pty.board, 1, 100.0, Duration::from_secs(1))?.len() as u64;
     program.press("t")?;
@@ -240,7 +274,7 @@ fn flood(folder: &Path, name: &str, rate: Option<f64>, length: Duration) -> Outc
     let table = std::fs::read_to_string(take.join("readings.csv"))?;
     let numbers: Vec<u64> = table.lines().skip(1).filter_map(|row| row.split(',').nth(2)?.parse().ok()).collect();
     let whole = numbers.windows(2).all(|pair| pair[1] == pair[0] + 1);
-    let kept = whole && numbers.first() == Some(&first) && numbers.last() == Some(&(n - 1));
+    let kept = whole && numbers.first().is_some_and(|number| *number <= first) && numbers.last() == Some(&(n - 1));
     println!(
         "{name:9} {:.1} MB/s for {seconds:.0} s, take running: {:.0} % of one core, {:.0} frames a second,",
         sent as f64 / seconds / 1e6,
@@ -252,7 +286,7 @@ fn flood(folder: &Path, name: &str, rate: Option<f64>, length: Duration) -> Outc
         memory.iter().map(|m| format!("{m:.0}")).collect::<Vec<_>>().join(" ")
     );
     println!(
-        "          take: {} rows of {} sent, {}; the screen says: {}",
+        "          take: {} rows, {} sent since it was started, {}; the screen says: {}",
         numbers.len(),
         n - first,
         if kept { "every one, in order" } else { "NOT ALL" },
@@ -271,14 +305,15 @@ fn main() -> Outcome {
     std::fs::create_dir_all(&folder)?;
     let asked: Vec<String> = std::env::args().skip(1).collect();
     for what in
-        if asked.is_empty() { vec!["latency".into(), "load".into(), "flood".into(), "pace".into()] } else { asked }
+        if asked.is_empty() { ["latency", "load", "frame", "flood", "pace"].map(String::from).to_vec() } else { asked }
     {
         match what.as_str() {
             "latency" => latency(&folder)?,
             "load" => load(&folder)?,
+            "frame" => frame(&folder)?,
             "flood" => flood(&folder, "flood", Some(1e6), Duration::from_secs(60))?,
             "pace" => flood(&folder, "pace", None, Duration::from_secs(10))?,
-            _ => return Err("measure latency, load, flood or pace".into()),
+            _ => return Err("measure latency, load, frame, flood or pace".into()),
         }
     }
     Ok(std::fs::remove_dir_all(&folder)?)

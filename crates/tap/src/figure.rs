@@ -17,7 +17,7 @@ const COLUMNS: usize = 1800;
 /// What is in view, as a figure.
 pub(crate) fn of(app: &App) -> Figure {
     let columns = Columns::new(app.end(), app.sight.span, COLUMNS, Motion::Scroll);
-    let grid = Grid::new(app.chain.store(), &columns, app.chain.rate().interval());
+    let grid = Grid::new(app.chain.store(), &columns, app.end(), app.chain.rate().interval());
     let at = |stamp: Stamp| Timestamp::from_nanosecond(i128::from(stamp.0)).unwrap_or(Timestamp::UNIX_EPOCH);
     let wall = |stamp: Stamp| at(stamp).to_zoned(app.zone.clone()).strftime("%Y-%m-%d %H:%M:%S").to_string();
     let end = app.end();

@@ -1,1 +1,346 @@
+//! The program without a terminal: keys and bytes in, effects and cells out.
 
+use super::*;
+use crate::screen;
+use crate::theme::{Depth, Theme};
+use amber_boards::Board;
+use amber_core::store::Limits;
+use amber_io::take::{Summary, TakeError, Tally};
+use amber_io::{Chunk, Problem};
+use crossterm::event::{KeyCode, KeyModifiers, MouseButton, MouseEventKind};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use std::time::Duration;
+
+const START: Stamp = Stamp(1_780_000_000_000_000_000);
+
+const FLUME: &str = include_str!("../../assets/flume.bench.toml");
+
+fn app() -> App {
+    let chain = Chain::new(Bench::parse(FLUME).unwrap(), Limits::default());
+    let mut app = App::live(chain, PathBuf::from("out"), None, START);
+    app.zone = TimeZone::UTC;
+    app.size = (160, 47);
+    app.update(START, Message::Feed(Feed::State(LinkState::Open)));
+    app.update(START, Message::Feed(Feed::Joined(START)));
+    app
+}
+
+fn feed(app: &mut App, at: Stamp, bytes: &[u8]) {
+    let chunk = Chunk { at, bytes: bytes.into(), skipped: 0 };
+    assert!(app.update(at, Message::Feed(Feed::Chunk(chunk))).is_empty());
+}
+
+/// The flume, watched for so many seconds in chunks of 10 ms.
+fn watched(seconds: u64) -> App {
+    let mut app = app();
+    let mut board = amber_boards::Flume::new(amber_boards::Programme::Waves, 1);
+    for step in 1..=seconds * 100 {
+        let mut bytes = Vec::new();
+        board.run(Duration::from_millis(step * 10), &mut bytes);
+        let at = START.plus(step as f64 * 0.01);
+        feed(&mut app, at, &bytes);
+        app.before_frame(at);
+    }
+    app
+}
+
+fn picture(app: &mut App, width: u16, height: u16) -> String {
+    app.size = (width, height);
+    app.refresh_soon();
+    app.before_frame(app.now);
+    let mut buffer = Buffer::empty(Rect::new(0, 0, width, height));
+    screen::draw(app, Theme::new(Depth::None), &mut buffer);
+    let cells: Vec<&str> = buffer.content.iter().map(|cell| cell.symbol()).collect();
+    cells.chunks(usize::from(width)).map(|row| row.concat().trim_end().to_owned() + "\n").collect()
+}
+
+fn press(app: &mut App, code: KeyCode) -> Vec<Effect> {
+    app.update(app.now, Message::Key(code.into()))
+}
+
+fn typed(app: &mut App, text: &str) {
+    for c in text.chars() {
+        assert!(press(app, KeyCode::Char(c)).is_empty());
+    }
+}
+
+fn replace(app: &mut App, text: &str) -> Vec<Effect> {
+    app.update(app.now, Message::Key(KeyEvent::new(KeyCode::Char('u'), KeyModifiers::CONTROL)));
+    typed(app, text);
+    press(app, KeyCode::Enter)
+}
+
+#[test]
+fn the_screen_at_160_by_47() {
+    insta::assert_snapshot!(picture(&mut watched(24), 160, 47));
+}
+
+#[test]
+fn the_screen_at_80_by_24_with_and_without_a_panel() {
+    let mut app = watched(24);
+    let plain = picture(&mut app, 80, 24);
+    press(&mut app, KeyCode::Char('5'));
+    insta::assert_snapshot!(plain + &picture(&mut app, 80, 24));
+}
+
+#[test]
+fn every_size_can_be_drawn() {
+    let mut app = watched(3);
+    for (width, height) in [(1, 1), (59, 16), (60, 16), (61, 17), (80, 24), (100, 20), (110, 60), (300, 90)] {
+        for keys in ["1", "3", "6", "n", "?"] {
+            press(&mut app, KeyCode::Char(keys.chars().next().unwrap()));
+            picture(&mut app, width, height);
+            screen::draw_edge(&app, Theme::new(Depth::Full));
+        }
+        press(&mut app, KeyCode::Esc);
+    }
+}
+
+/// A row that only changes the newest end is drawn there alone: the result must be the same as drawing everything.
+#[test]
+fn drawing_the_newest_end_alone_gives_the_same_picture() {
+    let mut app = watched(10);
+    let theme = Theme::new(Depth::Full);
+    let whole = |app: &App| {
+        let mut buffer = Buffer::empty(Rect::new(0, 0, 160, 47));
+        screen::draw(app, theme, &mut buffer);
+        buffer
+    };
+    let (mut drawn, mut shown) = (screen::Drawn::default(), whole(&app));
+    drawn.remember(&app);
+    let mut edges = 0;
+    for step in 1..400 {
+        let value = 1800 + step * 37 % 500;
+        let line = format!(
+            "t_us=9 gauge_a={value} gauge_b=2000 bed={} paddle={} pump=0 sump=1200\n",
+            400 + step % 9,
+            step / 9 % 2
+        );
+        let at = app.now.plus(0.01);
+        feed(&mut app, at, line.as_bytes());
+        app.follow_axes(at);
+        match drawn.change(&app) {
+            screen::Change::None => {}
+            screen::Change::Edge => {
+                let part = screen::draw_edge(&app, theme).unwrap();
+                part.area.positions().for_each(|p| shown[p] = part[p].clone());
+                edges += 1;
+            }
+            screen::Change::All => shown = whole(&app),
+        }
+        drawn.remember(&app);
+        // Numbers are refreshed at their own pace, so only the chart can differ.
+        let (rows, columns) = (4..37, 0..128);
+        let now = whole(&app);
+        for (x, y) in rows.flat_map(|y| columns.clone().map(move |x| (x, y))) {
+            assert_eq!(shown[(x, y)], now[(x, y)], "step {step}, column {x}, row {y}");
+        }
+    }
+    assert!(edges > 200, "only {edges} rows were drawn at the edge alone");
+}
+
+#[test]
+fn holding_freezes_the_picture_while_counting_goes_on() {
+    let mut app = watched(5);
+    press(&mut app, KeyCode::Char(' '));
+    let chart =
+        |text: &str| text.lines().skip(4).take(33).map(|l| l.chars().take(128).collect::<String>()).collect::<Vec<_>>();
+    let before = picture(&mut app, 160, 47);
+    let rows = app.chain.counts().rows;
+    for i in 0..200 {
+        let at = app.now.plus(0.01);
+        feed(&mut app, at, b"t_us=1 gauge_a=4000 gauge_b=2000 bed=400 paddle=1 pump=0 sump=1200\n");
+        app.before_frame(START.plus(5.0 + f64::from(i) * 0.01));
+    }
+    let after = picture(&mut app, 160, 47);
+    assert_eq!(chart(&before), chart(&after));
+    assert_eq!(app.chain.counts().rows, rows + 200);
+    assert!(after.contains("HELD 2 s ago") && app.chain.channels()[1].watcher().rises == 1);
+    // Pan, zoom, and back to the present.
+    press(&mut app, KeyCode::Char('+'));
+    press(&mut app, KeyCode::Char('+'));
+    press(&mut app, KeyCode::Home);
+    assert_eq!((app.sight.span, app.end().seconds_since(START).round()), (5.0, 5.0));
+    assert!(app.end() < app.now);
+    press(&mut app, KeyCode::End);
+    assert!(!app.is_held());
+    assert!(picture(&mut app, 160, 47).contains("272.3 mm"), "the new level is in the readout");
+}
+
+#[test]
+fn a_setting_is_stepped_typed_refused_and_redraws_the_history() {
+    let mut app = watched(8);
+    for key in [KeyCode::Char('3'), KeyCode::Down, KeyCode::Right] {
+        press(&mut app, key);
+    }
+    let scale = |app: &App| app.channel().unwrap().settings().scale.clone();
+    assert_eq!(scale(&app).reference, Some(4.096));
+    press(&mut app, KeyCode::Enter);
+    replace(&mut app, "zero");
+    assert!(picture(&mut app, 160, 47).contains("'zero' is no number"), "a wrong line stays open");
+    replace(&mut app, "-1");
+    assert!(picture(&mut app, 160, 47).contains("reference must be a number of volts above 0"));
+    replace(&mut app, "3,3");
+    assert!(app.overlays.is_empty());
+    press(&mut app, KeyCode::Down);
+    press(&mut app, KeyCode::Down);
+    press(&mut app, KeyCode::Enter);
+    replace(&mut app, "1/0.005");
+    assert_eq!((scale(&app).reference, scale(&app).gain), (Some(3.3), 200.0));
+    let (raw, old) =
+        (app.chain.store().raw(1, 100).unwrap(), f64::from(app.chain.channels()[1].scaled().get(100).unwrap()));
+    assert!((old - (raw * 3.3 / 4096.0 - 0.5) * 200.0).abs() < 1e-3);
+    assert!(app.unsaved());
+}
+
+#[test]
+fn watching_starts_at_the_present_value_and_smoothing_steps_through_its_kinds() {
+    let mut app = watched(3);
+    press(&mut app, KeyCode::Tab);
+    assert_eq!(app.channel().unwrap().name(), "gauge_b");
+    app.refresh_soon();
+    app.before_frame(app.now);
+    press(&mut app, KeyCode::Char('5'));
+    press(&mut app, KeyCode::Right);
+    let watch = app.channel().unwrap().settings().watch.unwrap();
+    assert!((watch.threshold - 100.0).abs() < 3.0 && watch.hysteresis > 0.0, "{watch:?}");
+    press(&mut app, KeyCode::Char('4'));
+    let seen: Vec<_> = (0..4)
+        .map(|_| {
+            press(&mut app, KeyCode::Right);
+            picture(&mut app, 160, 47)
+                .lines()
+                .find(|l| l.contains("filter"))
+                .unwrap()
+                .split('◂')
+                .nth(1)
+                .unwrap()
+                .trim_end_matches([' ', '▸', '┃', '│'])
+                .to_owned()
+        })
+        .map(|line| line.split('▸').next().unwrap().trim().to_owned())
+        .collect();
+    assert_eq!(seen, ["moving average", "exponential", "median", "off"]);
+}
+
+#[test]
+fn a_take_is_ordered_marked_and_ended() {
+    let mut app = watched(2);
+    press(&mut app, KeyCode::Char('m'));
+    assert!(app.notice.as_ref().unwrap().text.contains("start one with t"));
+    let effects = press(&mut app, KeyCode::Char('t'));
+    let [Effect::StartTake { place, bench }] = &effects[..] else { panic!("{effects:?}") };
+    assert_eq!(*place, TakePlace::Next("out".into()));
+    assert!(bench.split.shape().is_some(), "the shape that was found is pinned");
+    app.update(app.now, Message::Report(Report::Started("out/take-0007".into())));
+    press(&mut app, KeyCode::Char('m'));
+    let moment = app.now;
+    typed(&mut app, "q, t and ? are just text");
+    let effects = press(&mut app, KeyCode::Enter);
+    assert_eq!(effects, [Effect::Mark { at: moment, note: "q, t and ? are just text".into() }]);
+    let note = || "weight\u{1b}[2J".to_owned();
+    app.update(moment, Message::Report(Report::Marked { number: 1, at: moment, note: note() }));
+    let text = picture(&mut app, 160, 47);
+    assert!(text.contains("● take-0007"), "{text}");
+    press(&mut app, KeyCode::Char('6'));
+    assert!(picture(&mut app, 160, 47).contains("weight␛[2J"));
+    // Quitting asks, and says what would happen.
+    assert!(press(&mut app, KeyCode::Char('q')).is_empty());
+    assert!(picture(&mut app, 160, 47).contains("a take is running"));
+    press(&mut app, KeyCode::Esc);
+    press(&mut app, KeyCode::Char('q'));
+    assert_eq!(press(&mut app, KeyCode::Char('q')), [Effect::Quit]);
+    press(&mut app, KeyCode::Esc);
+    assert_eq!(press(&mut app, KeyCode::Char('t')), [Effect::StopTake]);
+    let tally = Tally { rows: 75_122, refused: 2, ..Tally::default() };
+    let summary = Summary { folder: "out/take-0007".into(), bytes: 5_600_000, tally, marks: 1, seconds: 751.2 };
+    app.update(app.now, Message::Report(Report::Stopped(summary)));
+    assert!(picture(&mut app, 160, 47).contains("take-0007 ended: 75 122 rows, 5.6 MB, 12.52 min, 2 lines refused"));
+}
+
+#[test]
+fn what_goes_wrong_is_said_and_watching_goes_on() {
+    let mut app = watched(2);
+    let source = std::io::Error::from(std::io::ErrorKind::StorageFull);
+    let error = TakeError::Io { doing: "cannot write to", path: "out/take-0001/wire.bin".into(), source };
+    app.update(app.now, Message::Report(Report::Failed { error, kept: None }));
+    assert!(
+        picture(&mut app, 160, 47).contains("no take runs: cannot write to out/take-0001/wire.bin: the disk is full")
+    );
+    let problem = Problem::Vanished("/dev/ttyACM0".into());
+    let state = LinkState::Waiting { problem, pause: Duration::from_millis(600) };
+    app.update(app.now, Message::Feed(Feed::State(state)));
+    let text = picture(&mut app, 160, 47);
+    assert!(text.contains("▲ not open") && text.contains("/dev/ttyACM0 went away: check the cable"), "{text}");
+    app.update(app.now, Message::Feed(Feed::State(LinkState::Open)));
+    feed(&mut app, START.plus(2.5), &[0xE3; 4000]);
+    assert!(picture(&mut app, 160, 47).contains("115200 baud is probably wrong"));
+}
+
+#[test]
+fn hostile_bytes_come_to_the_screen_as_symbols() {
+    let mut app = watched(2);
+    let hostile = b"\x1b]0;owned\x07\x1b[2J\x1b[31mred\0\xff\xfe\xe2\x80\xae\n\xc2\x9b31m gauge_a=1\x1b[H\n";
+    feed(&mut app, START.plus(2.1), hostile);
+    feed(&mut app, START.plus(2.2), &vec![b'A'; 300_000]);
+    feed(&mut app, START.plus(2.3), b"\nt_us=1 gauge_a=1 gauge_b=2 bed=3 paddle=0 pump=1 sump=2\n");
+    let text = picture(&mut app, 160, 47);
+    assert!(text.contains("␛]0;owned␇␛[2J␛[31mred␀▯▯▯") && text.contains("line too long"), "{text}");
+    assert!(!text.chars().any(|c| c.is_control() && c != '\n'));
+    assert_eq!(app.chain.counts().refused(), 3);
+    assert_eq!(app.chain.counts().rows, 201);
+}
+
+#[test]
+fn the_mouse_chooses_channels_opens_stages_and_zooms() {
+    let mut app = watched(5);
+    let mouse = |app: &mut App, kind, column, row| {
+        let event = MouseEvent { kind, column, row, modifiers: KeyModifiers::NONE };
+        app.update(app.now, Message::Mouse(event))
+    };
+    let down = MouseEventKind::Down(MouseButton::Left);
+    mouse(&mut app, down, 140, 13);
+    assert_eq!(app.channel().unwrap().name(), "gauge_b");
+    mouse(&mut app, down, 50, 28);
+    assert_eq!(app.channel().unwrap().name(), "sump");
+    mouse(&mut app, down, 60, 35);
+    assert_eq!(app.channel().unwrap().name(), "pump");
+    mouse(&mut app, down, 100, 1);
+    assert_eq!(app.panel.map(|(stage, _)| stage), Some(Stage::Smooth));
+    mouse(&mut app, MouseEventKind::ScrollUp, 50, 10);
+    assert_eq!(app.sight.span, 10.0);
+}
+
+#[test]
+fn axes_are_pinned_typed_and_freed_again() {
+    let mut app = watched(3);
+    press(&mut app, KeyCode::Char('y'));
+    assert!(picture(&mut app, 160, 47).contains("y: full scale"));
+    assert_eq!(app.lanes().analog[0].limits, (-50.0, app.channel().unwrap().settings().scale.full_scale().unwrap().1));
+    press(&mut app, KeyCode::Char('Y'));
+    replace(&mut app, "200 0");
+    assert!(picture(&mut app, 160, 47).contains("the first must be the lower one"));
+    replace(&mut app, "0 200");
+    assert!(picture(&mut app, 160, 47).contains("y: typed, 0 to 200"));
+    press(&mut app, KeyCode::Char('y'));
+    assert!(app.lanes().analog[0].rule == amber_core::axis::Rule::Fit);
+}
+
+#[test]
+fn quitting_with_unsaved_settings_saves_first_and_stays_when_that_fails() {
+    let mut app = watched(2);
+    press(&mut app, KeyCode::Char('v'));
+    press(&mut app, KeyCode::Char('q'));
+    press(&mut app, KeyCode::Char('s'));
+    let effects = press(&mut app, KeyCode::Enter);
+    let [Effect::SaveBench { path, bench }] = &effects[..] else { panic!("{effects:?}") };
+    assert_eq!(path, &PathBuf::from("wave-flume.bench.toml"));
+    assert!(app.update(app.now, Message::BenchSaved(Err("no room".into()))).is_empty());
+    assert!(app.unsaved());
+    press(&mut app, KeyCode::Char('q'));
+    press(&mut app, KeyCode::Char('s'));
+    press(&mut app, KeyCode::Enter);
+    assert_eq!(app.update(app.now, Message::BenchSaved(Ok((path.clone(), bench.clone())))), [Effect::Quit]);
+    assert!(!app.unsaved());
+}

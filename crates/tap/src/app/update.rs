@@ -136,7 +136,7 @@ impl App {
             Action::Later => self.sight.pan(0.1, self.now, first, last),
             Action::PageEarlier => self.sight.pan(-0.9, self.now, first, last),
             Action::PageLater => self.sight.pan(0.9, self.now, first, last),
-            Action::Oldest => self.sight.held = Some(first.plus(self.sight.span)),
+            Action::Oldest => self.sight.held = Some(first.plus(self.sight.span).min(last)),
             Action::Newest => self.sight.held = self.is_take().then_some(last),
             Action::Closer => self.zoom(-1, 0.5),
             Action::Wider => self.zoom(1, 0.5),
@@ -279,9 +279,11 @@ impl App {
         let found = hit(self, mouse.column, mouse.row);
         self.refresh_soon();
         match (mouse.kind, found) {
-            (MouseEventKind::ScrollUp, Some(Hit::Chart(place))) => self.zoom(-1, place),
-            (MouseEventKind::ScrollDown, Some(Hit::Chart(place))) => self.zoom(1, place),
-            (MouseEventKind::Down(MouseButton::Left), Some(Hit::Channel(index))) => self.selected = index,
+            (MouseEventKind::ScrollUp, Some(Hit::Chart(place, _))) => self.zoom(-1, place),
+            (MouseEventKind::ScrollDown, Some(Hit::Chart(place, _))) => self.zoom(1, place),
+            (MouseEventKind::Down(MouseButton::Left), Some(Hit::Channel(index) | Hit::Chart(_, Some(index)))) => {
+                self.selected = index;
+            }
             (MouseEventKind::Down(MouseButton::Left), Some(Hit::Stage(stage))) => self.open_panel(stage),
             _ => {}
         }

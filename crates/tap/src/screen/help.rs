@@ -63,7 +63,7 @@ fn lines(two_columns: bool) -> Vec<Line> {
     for (place, heading) in headings {
         lines.push(Line::Heading(heading));
         let pairs: Vec<_> = KEYS.iter().filter(|b| b.place == place).map(|b| (b.label, b.help)).collect();
-        if two_columns && pairs.iter().all(|pair| pair.1.chars().count() < 60) || two_columns && place == Place::Main {
+        if two_columns && place != Place::Question {
             let half = pairs.len().div_ceil(2);
             lines.extend((0..half).map(|i| Line::Keys(pairs[i..].iter().step_by(half).take(2).copied().collect())));
         } else {

@@ -57,9 +57,9 @@ impl Layout {
 /// What the mouse points at.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) enum Hit {
-    /// The chart, at this share of its width.
-    Chart(f64),
-    /// A channel's readout or lane.
+    /// The chart, at this share of its width, on the lane or near the trace of a channel.
+    Chart(f64, Option<usize>),
+    /// A channel's readout.
     Channel(usize),
     /// A cell of the chain.
     Stage(Stage),
@@ -80,9 +80,8 @@ pub(crate) fn hit(app: &App, column: u16, row: u16) -> Option<Hit> {
         return readouts::channel_at(app, area, row).map(Hit::Channel);
     }
     if layout.chart.contains(at) && !app.large {
-        return chart::channel_at(app, layout.chart, column, row)
-            .map(Hit::Channel)
-            .or_else(|| chart::share_at(layout.chart, column).map(Hit::Chart));
+        let channel = chart::channel_at(app, layout.chart, column, row);
+        return Some(Hit::Chart(chart::share_at(layout.chart, column), channel));
     }
     None
 }

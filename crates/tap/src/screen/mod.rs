@@ -72,10 +72,10 @@ fn look(app: &App) -> chart::Look {
 /// The newest end of the chart, drawn alone; `None` where the screen is too small for a chart.
 pub(crate) fn draw_edge(app: &App, theme: Theme) -> Option<Buffer> {
     let area = Rect::new(0, 0, app.size.0, app.size.1);
-    let chart = Layout::new(app, area).chart;
-    if !fits(area) || chart.width < chart::EDGE {
+    if !fits(area) {
         return None;
     }
+    let chart = Layout::new(app, area).chart;
     let mut buffer = Buffer::empty(Rect { x: chart.right() - chart::EDGE, width: chart::EDGE, ..chart });
     buffer.set_style(buffer.area, theme.ground());
     chart::draw(app, theme, chart, true, &mut buffer);

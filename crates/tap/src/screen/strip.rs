@@ -5,7 +5,7 @@ use crate::app::{App, Source, Stage, Taking};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
-use amber_core::digits::{decimals, duration, fixed, grouped};
+use amber_core::digits::{self, decimals, duration, fixed, grouped};
 use amber_core::smooth::{Filter, Strength};
 use amber_core::tail::visible;
 use ratatui::buffer::Buffer;
@@ -97,7 +97,9 @@ fn wire(app: &App, room: u16) -> (String, String) {
         }
     };
     let last = app.shown.tail.last().map(|line| visible(&line.bytes));
-    (set, last.unwrap_or_else(|| "nothing yet".into()))
+    let bytes = app.chain.counts().bytes;
+    let first = || if bytes == 0 { "nothing yet".into() } else { format!("{} so far", digits::bytes(bytes)) };
+    (set, last.unwrap_or_else(first))
 }
 
 fn scale(app: &App, channel: &Channel, room: u16) -> (String, String) {

@@ -1,6 +1,6 @@
 //! The first row: what is watched, how the wire stands, what runs.
 
-use super::put;
+use super::{fitting, put};
 use crate::app::{App, Source, Taking};
 use crate::theme::{Ink, Theme};
 use amber_core::digits::{clock, duration, fixed, grouped};
@@ -27,6 +27,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         Source::Take { .. } => (Ink::Bright, "▤ take"),
         Source::Live { link: LinkState::Open } if app.chain.unreadable().is_some() => (Ink::Alert, "▲ wrong baud?"),
         Source::Live { link: LinkState::Open } if app.shown.rate > 0.0 => (Ink::Bright, "● live"),
+        Source::Live { link: LinkState::Open } if heard(app) => (Ink::Text, "◌ open, no rows yet"),
         Source::Live { link: LinkState::Open } => (Ink::Text, "◌ open, silent"),
         Source::Live { link: LinkState::Opening } => (Ink::Text, "◌ opening"),
         Source::Live { link: LinkState::Waiting { .. } } => (Ink::Alert, "▲ not open"),
@@ -40,12 +41,18 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         Source::Take { folder, .. } => folder.display().to_string(),
         Source::Live { .. } => format!("{} at {} baud", settings.source.port, settings.source.baud),
     };
-    put(buffer, left, x, 0, &source, theme.style(Ink::Dim));
+    let room = left.width.saturating_sub(x + 1);
+    put(buffer, left, x, 0, &fitting(room, [source, String::new()]), theme.style(Ink::Dim));
 
     let mut x = area.width.saturating_sub(right_width);
     for (ink, text) in &right {
         x = put(buffer, area, x, 0, text, theme.style(*ink)) + 2;
     }
+}
+
+/// Whether bytes came in the last seconds.
+fn heard(app: &App) -> bool {
+    app.chain.newest().is_some_and(|newest| app.now.seconds_since(newest) < 3.0)
 }
 
 fn right_parts(app: &App) -> Vec<(Ink, String)> {

@@ -67,7 +67,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, edge_alone: bool, buffer
     let skip = if edge_alone { parts.plot.width.saturating_sub(EDGE - TAGS) } else { 0 };
     let seen = columns.from_place(usize::from(skip) * 2);
     let right = |plot: Rect| Rect { x: plot.x + skip, width: plot.width - skip, ..plot };
-    let grid = Grid::new(app.chain.store(), &seen, app.chain.rate().interval());
+    let grid = Grid::new(app.chain.store(), &seen, app.end(), app.chain.rate().interval());
     if lanes.analog.is_empty() && lanes.digital.is_empty() {
         guide(app, theme, area, buffer);
     }
@@ -151,11 +151,10 @@ fn guide(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     } else {
         "bytes arrive: looking for the shape of the lines".into()
     };
-    let mut y = area.height / 3;
-    for line in wrapped(&text, usize::from(area.width.saturating_sub(8)).max(20)) {
+    let lines = wrapped(&text, usize::from(area.width.saturating_sub(8)).max(20));
+    for (line, y) in lines.iter().zip(area.height / 3..) {
         let x = area.width.saturating_sub(line.chars().count() as u16) / 2;
-        put(buffer, area, x, y, &line, theme.style(Ink::Bright));
-        y += 1;
+        put(buffer, area, x, y, line, theme.style(Ink::Bright));
     }
 }
 
@@ -169,7 +168,7 @@ pub(super) fn channel_at(app: &App, area: Rect, column: u16, row: u16) -> Option
     }
     let at = parts.analog.iter().position(|(heading, plot)| within(heading) || within(plot))?;
     let (lane, plot) = (&lanes.analog[at], parts.analog[at].1);
-    let grid = Grid::new(app.chain.store(), &columns(app, &parts), app.chain.rate().interval());
+    let grid = Grid::new(app.chain.store(), &columns(app, &parts), app.end(), app.chain.rate().interval());
     let place = usize::from(column.saturating_sub(plot.x).min(plot.width.saturating_sub(1))) * 2;
     let distance = |index: &usize| {
         let spans = grid.trace(app.chain.channels()[*index].output());
@@ -184,9 +183,8 @@ pub(super) fn channel_at(app: &App, area: Rect, column: u16, row: u16) -> Option
     lane.channels.iter().copied().min_by(|a, b| distance(a).total_cmp(&distance(b)))
 }
 
-/// The share of the plots' width at which `column` stands; `None` left and right of them.
-pub(super) fn share_at(area: Rect, column: u16) -> Option<f64> {
+/// The share of the plots' width at which `column` stands; 0 and 1 left and right of them.
+pub(super) fn share_at(area: Rect, column: u16) -> f64 {
     let plot = Parts::new(area, 0, 0).plot;
-    let inside = (plot.x..plot.right()).contains(&column);
-    inside.then(|| f64::from(column - plot.x) / f64::from(plot.width.max(1)))
+    (f64::from(column.saturating_sub(plot.x)) / f64::from(plot.width.max(1))).min(1.0)
 }

@@ -1,0 +1,119 @@
+//! The commands without a screen: what they write, what they say, how they end.
+
+#![allow(missing_docs)]
+
+use assert_cmd::Command;
+use std::fs;
+use std::path::Path;
+use std::time::{Duration, Instant};
+
+fn amber_tap(folder: &Path, arguments: &[&str]) -> (i32, String, String) {
+    let mut command = Command::cargo_bin("amber-tap").unwrap();
+    let output = command.current_dir(folder).args(arguments).timeout(Duration::from_secs(60)).output().unwrap();
+    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+    (output.status.code().unwrap_or(-1), text(&output.stdout), text(&output.stderr))
+}
+
+#[test]
+fn a_take_is_logged_and_drawn() {
+    let dir = tempfile::tempdir().unwrap();
+    let bench = "[[channel]]\nname = \"gauge_a\"\nscale = { bits = 12, reference = 3.3, offset = 0.5, gain = 100, unit = \"mm\" }\n";
+    fs::write(dir.path().join("my.bench.toml"), bench).unwrap();
+    let (code, out, err) =
+        amber_tap(dir.path(), &["log", "flume", "--rows", "150", "--bench", "my.bench.toml", "--out", "runs/one"]);
+    assert_eq!((code, err.as_str()), (0, ""), "{out}");
+    assert!(
+        out.contains("take      runs/one") && out.contains("rows      150 in ") && out.contains("refused   0"),
+        "{out}"
+    );
+    let table = fs::read_to_string(dir.path().join("runs/one/readings.csv")).unwrap();
+    let rows: Vec<&str> = table.lines().collect();
+    assert_eq!(rows[0], "time_s,wall_clock,t_us,gauge_a,gauge_b,bed,paddle,pump,sump");
+    assert_eq!(rows.len(), 151);
+    let depth: f64 = rows[150].split(',').nth(3).unwrap().parse().unwrap();
+    assert!((90.0..200.0).contains(&depth), "still water of 100 mm: {depth}");
+    let (code, out, _) = amber_tap(dir.path(), &["plot", "runs/one", "--out", "one.pdf"]);
+    assert_eq!((code, out.trim()), (0, "one.pdf"));
+    assert!(fs::read(dir.path().join("one.pdf")).unwrap().starts_with(b"%PDF"));
+    let (code, _, _) = amber_tap(dir.path(), &["plot", "runs/one", "--out", "one.svg", "--bench", "my.bench.toml"]);
+    assert_eq!(code, 0);
+    assert!(fs::read_to_string(dir.path().join("one.svg")).unwrap().contains("gauge_a in mm"));
+    // The same folder is not written again.
+    let (code, _, err) = amber_tap(dir.path(), &["log", "flume", "--for", "1s", "--out", "runs/one"]);
+    assert!(code == 1 && err.contains("never overwrites"), "{code} {err}");
+}
+
+#[test]
+fn an_open_ended_take_is_ended_properly_by_ctrl_c() {
+    let dir = tempfile::tempdir().unwrap();
+    for (arguments, expected) in [(&["log", "flume"][..], 0), (&["log", "flume", "--for", "1h"], 130)] {
+        let program = env!("CARGO_BIN_EXE_amber-tap");
+        let mut child = std::process::Command::new(program)
+            .args(arguments)
+            .current_dir(dir.path())
+            .stdout(std::process::Stdio::piped())
+            .spawn()
+            .unwrap();
+        let take = dir.path().join(if expected == 0 { "take-0001" } else { "take-0002" });
+        let begun = Instant::now();
+        while fs::metadata(take.join("readings.csv")).map_or(0, |meta| meta.len()) < 4000 {
+            assert!(begun.elapsed() < Duration::from_secs(30));
+            std::thread::sleep(Duration::from_millis(50));
+        }
+        let pid = rustix::process::Pid::from_child(&child);
+        rustix::process::kill_process(pid, rustix::process::Signal::INT).unwrap();
+        assert_eq!(child.wait().unwrap().code(), Some(expected));
+        let opened = amber_io::take::open(&take).unwrap();
+        assert!(opened.mended.is_empty());
+        assert_eq!(opened.decode(), fs::read(take.join("readings.csv")).unwrap());
+    }
+}
+
+#[test]
+fn what_makes_no_sense_is_told_with_what_to_do_next() {
+    let dir = tempfile::tempdir().unwrap();
+    fs::write(dir.path().join("bad.toml"), "[source]\nbaud = \"fast\"\n").unwrap();
+    fs::create_dir(dir.path().join("empty")).unwrap();
+    for (arguments, code, text) in [
+        (&["log", "/dev/no-such-port", "--for", "1s"][..], 1, "plug the board in"),
+        (&["log", "flume", "--for", "ten"], 2, "is no unit of time"),
+        (&["log", "flume", "--bench", "bad.toml"], 1, "bad.toml: line 2, column 8: invalid type"),
+        (&["watch", "flume"], 1, "the screen needs a terminal"),
+        (&["open", "empty"], 1, "the screen needs a terminal"),
+        (&["plot", "empty", "--out", "x.svg"], 1, "is not a take: it has no wire.csv"),
+        (&["plot", "empty", "--out", "x.svg", "--bench", "none.toml"], 1, "none.toml is not there"),
+        (&["board", "catamaran"], 1, "there is no board 'catamaran'"),
+    ] {
+        let (found, _, err) = amber_tap(dir.path(), arguments);
+        assert!(found == code && err.contains(text), "{arguments:?}: {found}\n{err}");
+    }
+    // The wrong baud gives bytes, but not one row; they are kept all the same.
+    let (code, out, err) =
+        amber_tap(dir.path(), &["log", "flume", "--baud", "9600", "--for", "1s", "--out", "garbage"]);
+    assert!(code == 3 && err.contains("not a single row came"), "{code} {out} {err}");
+    assert!(fs::metadata(dir.path().join("garbage/wire.bin")).unwrap().len() > 100);
+    let (code, _, err) = amber_tap(dir.path(), &["plot", "garbage", "--out", "x.svg"]);
+    assert!(code == 1 && err.contains("holds no rows to draw"), "{err}");
+}
+
+#[test]
+fn a_board_is_served_alone_for_any_program_to_open() {
+    use std::io::{BufRead, BufReader, Write};
+    let program = env!("CARGO_BIN_EXE_amber-tap");
+    let mut child = std::process::Command::new(program)
+        .args(["board", "flume"])
+        .stdout(std::process::Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut path = String::new();
+    BufReader::new(child.stdout.take().unwrap()).read_line(&mut path).unwrap();
+    let device = fs::OpenOptions::new().read(true).write(true).open(path.trim()).unwrap();
+    (&device).write_all(b"rate 50\n").unwrap();
+    let lines = BufReader::new(&device).lines().map(Result::unwrap).filter(|line| !line.is_empty());
+    let seen: Vec<String> = lines.take(200).collect();
+    assert!(seen.iter().any(|line| line.starts_with("wave flume board")), "{:?}", &seen[..5]);
+    assert!(seen.iter().any(|line| line == "ok rate 50"));
+    assert!(seen.iter().filter(|line| line.starts_with("t_us=")).count() > 150);
+    child.kill().unwrap();
+    child.wait().unwrap();
+}

@@ -1,0 +1,169 @@
+//! The real program on a real terminal, with a board on a real device.
+
+#![allow(missing_docs)]
+
+mod support;
+
+use amber_boards::Pty;
+use std::fs;
+use std::io::Write;
+use std::time::Duration;
+use support::Terminal;
+
+fn rows_in(take: &std::path::Path) -> usize {
+    fs::read_to_string(take.join("readings.csv")).map_or(0, |text| text.lines().count().saturating_sub(1))
+}
+
+#[test]
+fn the_demo_is_watched_held_taken_marked_drawn_and_quit_and_the_take_opens_again() {
+    let dir = tempfile::tempdir().unwrap();
+    let terminal = Terminal::start("", &["demo"], dir.path(), (160, 47));
+    terminal.wait("● live");
+    terminal.wait_until("rows at their rate", |s| {
+        s.contains("100.0 rows/s") || s.contains("99.9 rows/s") || s.contains("100.1 rows/s")
+    });
+    terminal.wait("gauge_a=");
+    terminal.keys(&["t"]);
+    terminal.wait("● take-0001");
+    terminal.keys(&["Space"]);
+    terminal.wait("HELD");
+    terminal.keys(&["m"]);
+    terminal.wait("a note for this moment");
+    terminal.keys(&["paddle at 40 mm", "Enter"]);
+    terminal.wait("mark 1 set");
+    // Rows go on to be kept while the picture stands.
+    let take = dir.path().join("take-0001");
+    let before = rows_in(&take);
+    terminal.wait_until("growing take", |_| rows_in(&take) > before + 150);
+    terminal.keys(&["Space", "f"]);
+    terminal.wait("figure written: ./figure-0001.svg and ./figure-0001.pdf");
+    assert!(fs::read(dir.path().join("figure-0001.pdf")).unwrap().starts_with(b"%PDF"));
+    assert!(fs::read_to_string(dir.path().join("figure-0001.svg")).unwrap().contains("gauge_b in mm"));
+    terminal.resize(80, 24);
+    terminal.wait_until("narrow screen", |s| s.lines().all(|l| l.chars().count() <= 80) && s.contains("6 keep"));
+    terminal.keys(&["?"]);
+    terminal.wait("On the screen");
+    terminal.keys(&["Escape", "q"]);
+    terminal.wait("a take is running");
+    terminal.keys(&["q"]);
+    let last = terminal.wait("[ended with 0]");
+    assert!(last.contains("take-0001: "), "{last}");
+    let marks = fs::read_to_string(take.join("marks.csv")).unwrap();
+    assert!(marks.contains("paddle at 40 mm"), "{marks}");
+    let opened = amber_io::take::open(&take).unwrap();
+    assert!(opened.mended.is_empty(), "{:?}", opened.mended);
+    assert_eq!(opened.decode(), fs::read(take.join("readings.csv")).unwrap());
+
+    let terminal = Terminal::start("", &["open", "take-0001"], dir.path(), (160, 47));
+    terminal.wait("▤ take");
+    let screen = terminal.wait(" across");
+    assert!(screen.contains("gauge_a") && screen.contains(" rows over "), "{screen}");
+    terminal.keys(&["+", "+", "Left"]);
+    terminal.wait_until("a closer look", |s| {
+        s.contains(" 1 s across") || s.contains(" 2 s across") || s.contains(" 5 s across")
+    });
+    terminal.keys(&["4", "Right"]);
+    terminal.wait("exponential");
+    terminal.keys(&["Escape", "q"]);
+    terminal.wait("settings are not saved");
+    terminal.keys(&["q"]);
+    terminal.wait("[ended with 0]");
+}
+
+#[test]
+fn a_killed_program_leaves_a_take_that_lacks_at_most_a_second() {
+    let dir = tempfile::tempdir().unwrap();
+    let terminal = Terminal::start("", &["demo"], dir.path(), (100, 30));
+    terminal.wait("● live");
+    terminal.keys(&["t"]);
+    let take = dir.path().join("take-0001");
+    terminal.wait_until("two seconds of rows", |_| rows_in(&take) > 200);
+    let pid = rustix::process::Pid::from_raw(terminal.pid()).unwrap();
+    let clock =
+        |text: &str| text.lines().rev().find_map(|l| l.split("t_us=").nth(1)?.split(' ').next()?.parse::<u64>().ok());
+    let shown = clock(&terminal.text()).unwrap();
+    rustix::process::kill_process(pid, rustix::process::Signal::KILL).unwrap();
+    terminal.wait("[ended with 137]");
+    let opened = amber_io::take::open(&take).unwrap();
+    let table = String::from_utf8(opened.decode()).unwrap();
+    let last: u64 = table.lines().last().unwrap().split(',').nth(2).unwrap().parse().unwrap();
+    assert!(last + 1_000_000 >= shown, "kept up to {last} µs, {shown} µs was on the screen");
+    assert_eq!(fs::read_to_string(take.join("readings.csv")).unwrap(), table, "mended on opening");
+}
+
+#[test]
+fn a_disk_that_says_no_ends_the_take_whole_and_watching_goes_on() {
+    let dir = tempfile::tempdir().unwrap();
+    // No file may grow beyond 64 KB, which is what a full disk looks like to a program; 512-byte blocks.
+    let terminal = Terminal::start("trap '' XFSZ; ulimit -f 128;", &["demo"], dir.path(), (160, 47));
+    terminal.wait("● live");
+    terminal.keys(&["t"]);
+    let screen = terminal.wait("no take runs: cannot write to");
+    assert!(screen.contains("the file may not grow further here") && screen.contains("take-0001 keeps"), "{screen}");
+    let rows = |s: &str| s.lines().rev().find_map(|l| l.split("t_us=").nth(1)?.split(' ').next()?.parse::<u64>().ok());
+    let before = rows(&terminal.text()).unwrap();
+    terminal.wait_until("rows that go on", |s| rows(s).is_some_and(|now| now > before + 1_000_000));
+    let opened = amber_io::take::open(&dir.path().join("take-0001")).unwrap();
+    assert!(opened.mended.is_empty() && opened.wire.len() > 10_000, "{:?}", opened.mended);
+    // A folder that cannot be made is said as well, and a folder that vanishes.
+    fs::write(dir.path().join("file"), "").unwrap();
+    terminal.keys(&["6", "Enter", "C-u", "file/deeper", "Enter", "t"]);
+    terminal.wait("no take runs: cannot create");
+}
+
+#[test]
+fn hostile_bytes_never_reach_the_terminal_and_never_stop_the_program() {
+    let dir = tempfile::tempdir().unwrap();
+    let mut pty = Pty::open(115_200).unwrap();
+    let terminal = Terminal::start("", &["watch", &pty.path().to_string_lossy()], dir.path(), (160, 47));
+    terminal.wait("the port is open and silent");
+    pty.board.write_all(b"a=1 b=2\na=2 b=2\na=3 b=2\n").unwrap();
+    terminal.wait("a=3 b=2");
+    let hostile: [&[u8]; 5] = [
+        b"\x1b]0;owned\x07\x1b[2J\x1b[?1049l\x1b[31mred\n",
+        b"\0\0\xff\xfe\xc3(\xe2\x80\xae a=1\n",
+        b"\x1bc\x1b[6n\x9b5n\n",
+        &[b'x'; 20_000],
+        b"\na=\x1b[H3 b=4\n",
+    ];
+    for bytes in hostile {
+        pty.board.write_all(bytes).unwrap();
+    }
+    pty.board.write_all(b"a=77 b=2\n").unwrap();
+    let screen = terminal.wait("a=77 b=2");
+    assert!(screen.contains("␛]0;owned␇␛[2J␛[?1049l␛[31mred"), "{screen}");
+    assert!(screen.contains("refused: line too long") && screen.contains("AMBER TAP"), "{screen}");
+    assert!(!screen.contains('\x1b'));
+    // Nothing was typed back into the program as an answer to a question from the board.
+    pty.board.write_all(b"a=78 b=2\n").unwrap();
+    terminal.wait("a=78 b=2");
+    drop(pty);
+    terminal.wait("went away: check the cable");
+    terminal.keys(&["q"]);
+    terminal.wait("[ended with 0]");
+}
+
+#[test]
+fn ports_that_cannot_be_opened_say_why_and_the_right_baud_mends_a_wrong_one() {
+    let dir = tempfile::tempdir().unwrap();
+    let said = |port: &str, text: &str| {
+        let terminal = Terminal::start("", &["watch", port], dir.path(), (160, 30));
+        terminal.wait(text);
+        terminal.keys(&["q"]);
+        terminal.wait("[ended with 0]");
+    };
+    said("/dev/no-such-port", "is not there: plug the board in, or check the name; tried again every");
+    said("/dev/null", "is not a serial port");
+    let pty = Pty::open(115_200).unwrap();
+    let path = pty.path().to_string_lossy().into_owned();
+    let first = Terminal::start("", &["watch", &path], dir.path(), (160, 30));
+    first.wait("open and silent");
+    said(&path, "is held by another program: close it there");
+    let terminal = Terminal::start("", &["watch", "flume", "--baud", "9600"], dir.path(), (160, 30));
+    terminal.wait("9600 baud is probably wrong");
+    terminal.keys(&["1", "Down", "Enter", "C-u", "115200", "Enter"]);
+    terminal.wait("● live");
+    terminal.wait("gauge_a=");
+    std::thread::sleep(Duration::from_millis(100));
+    assert!(!terminal.text().contains("probably wrong"));
+}
