@@ -44,9 +44,9 @@ struct Program {
 const FRAME: &[u8] = b"\x1b[?2026l";
 
 impl Program {
-    fn watch(port: &Path, folder: &Path, pace: f64, follow_rows: bool) -> Outcome<Program> {
+    fn watch(port: &Path, folder: &Path, span: f64, pace: f64, follow_rows: bool) -> Outcome<Program> {
         let bench = folder.join("measure.bench.toml");
-        std::fs::write(&bench, format!("[screen]\nspan = 20.0\npace = {pace:.1}\n"))?;
+        std::fs::write(&bench, format!("[screen]\nspan = {span:.1}\npace = {pace:.1}\n"))?;
         let [port, bench, folder] = [port, &bench, folder].map(|path| path.to_string_lossy().into_owned());
         Program::start(&["watch", &port, "--bench", &bench, "--into", &folder], follow_rows)
     }
@@ -164,7 +164,7 @@ fn send(board: &mut impl Write, first: u64, rate: f64, length: Duration) -> Outc
 fn latency(folder: &Path) -> Outcome {
     let mut pty = Pty::open(115_200)?;
     // Numbers and lines change with every frame here, so that each row can be seen to come.
-    let program = Program::watch(pty.path(), folder, 60.0, true)?;
+    let program = Program::watch(pty.path(), folder, 20.0, 60.0, true)?;
     program.wait_for("open, silent")?;
     let warm = send(&mut pty.board, 1, 100.0, Duration::from_secs(4))?;
     let sent = send(&mut pty.board, warm.len() as u64 + 1, 100.0, Duration::from_secs(20))?;
@@ -195,7 +195,7 @@ fn latency(folder: &Path) -> Outcome {
 
 fn load(folder: &Path) -> Outcome {
     let mut pty = Pty::open(115_200)?;
-    let program = Program::watch(pty.path(), folder, 4.0, false)?;
+    let program = Program::watch(pty.path(), folder, 20.0, 4.0, false)?;
     program.wait_for("open, silent")?;
     let warm = send(&mut pty.board, 1, 100.0, Duration::from_secs(22))?;
     let (used, frames) = (program.used()?, program.frames());
@@ -239,7 +239,8 @@ fn frame(folder: &Path) -> Outcome {
 /// Floods for `length`, at `rate` bytes a second or as fast as the pty takes it, with a take running, and checks it.
 fn flood(folder: &Path, name: &str, rate: Option<f64>, length: Duration) -> Outcome {
     let mut pty = Pty::open(115_200)?;
-    let mut program = Program::watch(pty.path(), folder, 4.0, false)?;
+    // Two seconds across the chart, so that it moves on with every frame.
+    let mut program = Program::watch(pty.path(), folder, 2.0, 4.0, false)?;
     program.wait_for("open, silent")?;
     let mut n = 1 + send(&mut pty.board, 1, 100.0, Duration::from_secs(1))?.len() as u64;
     program.press("t")?;

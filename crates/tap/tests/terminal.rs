@@ -78,12 +78,14 @@ fn a_killed_program_leaves_a_take_that_lacks_at_most_a_second() {
     terminal.keys(&["t"]);
     let take = dir.path().join("take-0001");
     terminal.wait_until("two seconds of rows", |_| rows_in(&take) > 200);
-    let pid = rustix::process::Pid::from_raw(terminal.pid()).unwrap();
+    let number = terminal.pid();
+    let pid = rustix::process::Pid::from_raw(number).unwrap();
     let clock =
         |text: &str| text.lines().rev().find_map(|l| l.split("t_us=").nth(1)?.split(' ').next()?.parse::<u64>().ok());
     let shown = clock(&terminal.text()).unwrap();
     rustix::process::kill_process(pid, rustix::process::Signal::KILL).unwrap();
-    terminal.wait("[ended with 137]");
+    let process = std::path::PathBuf::from(format!("/proc/{number}"));
+    terminal.wait_until("the end of the process", |_| !process.exists());
     let opened = amber_io::take::open(&take).unwrap();
     let table = String::from_utf8(opened.decode()).unwrap();
     let last: u64 = table.lines().last().unwrap().split(',').nth(2).unwrap().parse().unwrap();

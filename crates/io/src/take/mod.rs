@@ -51,14 +51,14 @@ pub enum TakeError {
     #[error("{} is there already: a take never overwrites, choose another folder", .0.display())]
     Exists(PathBuf),
     /// The system said no.
-    #[error("{doing} {}: {}", .path.display(), remedy(.source))]
+    #[error("{doing} {}: {}", .path.display(), remedy(.reason))]
     Io {
         /// What was tried, as in "cannot write to".
         doing: &'static str,
         /// On what.
         path: PathBuf,
         /// The system's reason.
-        source: io::Error,
+        reason: io::Error,
     },
     /// The folder was moved or deleted while the take was running.
     #[error("{} is gone: its folder was moved or deleted while the take was running", .0.display())]
@@ -84,7 +84,7 @@ pub enum TakeError {
 impl TakeError {
     pub(crate) fn io(doing: &'static str, path: &Path) -> impl FnOnce(io::Error) -> TakeError {
         let path = path.to_path_buf();
-        move |source| TakeError::Io { doing, path, source }
+        move |reason| TakeError::Io { doing, path, reason }
     }
 }
 

@@ -262,8 +262,8 @@ fn a_take_is_ordered_marked_and_ended() {
 #[test]
 fn what_goes_wrong_is_said_and_watching_goes_on() {
     let mut app = watched(2);
-    let source = std::io::Error::from(std::io::ErrorKind::StorageFull);
-    let error = TakeError::Io { doing: "cannot write to", path: "out/take-0001/wire.bin".into(), source };
+    let reason = std::io::Error::from(std::io::ErrorKind::StorageFull);
+    let error = TakeError::Io { doing: "cannot write to", path: "out/take-0001/wire.bin".into(), reason };
     app.update(app.now, Message::Report(Report::Failed { error, kept: None }));
     assert!(
         picture(&mut app, 160, 47).contains("no take runs: cannot write to out/take-0001/wire.bin: the disk is full")
