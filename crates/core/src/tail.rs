@@ -1,7 +1,7 @@
 //! The last lines as they came, for the screen.
 
 use crate::Stamp;
-use crate::split::Refusal;
+use crate::split::{Refusal, Shape, Sink, Splitter};
 use std::collections::VecDeque;
 use unicode_width::UnicodeWidthChar;
 
@@ -63,6 +63,44 @@ impl Tail {
     }
 }
 
+/// The last lines of bytes that were recorded, split again as `shape` says. The first line is left out unless the
+/// bytes `begin` at the start of a line.
+pub fn replay<'a>(shape: Option<Shape>, begin: bool, pieces: impl Iterator<Item = (Stamp, &'a [u8])>) -> Tail {
+    let mut splitter = Splitter::new(shape);
+    let mut lines = Lines { tail: Tail::default(), skip: !begin };
+    pieces.for_each(|(at, bytes)| splitter.feed(at, bytes, &mut lines));
+    lines.tail
+}
+
+struct Lines {
+    tail: Tail,
+    skip: bool,
+}
+
+impl Lines {
+    fn push(&mut self, at: Stamp, fate: Fate, line: &[u8]) {
+        if !std::mem::take(&mut self.skip) {
+            self.tail.push(at, fate, line);
+        }
+    }
+}
+
+impl Sink for Lines {
+    fn shape(&mut self, _: &Shape) {}
+    fn row(&mut self, at: Stamp, _: &[f64], line: &[u8]) {
+        self.push(at, Fate::Row, line);
+    }
+    fn message(&mut self, at: Stamp, line: &[u8]) {
+        self.push(at, Fate::Message, line);
+    }
+    fn half(&mut self, at: Stamp, line: &[u8]) {
+        self.push(at, Fate::Half, line);
+    }
+    fn refused(&mut self, at: Stamp, why: Refusal, line: &[u8]) {
+        self.push(at, Fate::Refused(why), line);
+    }
+}
+
 /// Bytes as text that is safe on a terminal and takes one cell a character: control characters become their symbols,
 /// bytes that are not UTF-8 and characters of any other width a `▯`.
 pub fn visible(bytes: &[u8]) -> String {
@@ -103,6 +141,22 @@ mod tests {
             let text = visible(&bytes);
             prop_assert!(text.chars().all(|c| !c.is_control() && c.width() == Some(1)), "{text:?}");
         }
+    }
+
+    #[test]
+    fn a_replay_leaves_out_the_line_that_it_came_into() {
+        let shape = Shape::Labelled { labels: vec!["a".into()], complete: true };
+        let lines = |begin| {
+            let tail = replay(
+                Some(shape.clone()),
+                begin,
+                [(Stamp(1), &b"7\na=1\nhi"[..]), (Stamp(2), b"!\na=x\n")].into_iter(),
+            );
+            tail.lines().map(|line| (line.at.0, line.fate)).collect::<Vec<_>>()
+        };
+        let rest = [(1, Fate::Row), (2, Fate::Message), (2, Fate::Refused(Refusal::NotANumber))];
+        assert_eq!(lines(false), rest);
+        assert_eq!((lines(true).len(), &lines(true)[1..]), (4, &rest[..]));
     }
 
     #[test]

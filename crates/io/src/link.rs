@@ -16,13 +16,14 @@ use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 
 /// Chunks that wait for the engine before others are skipped.
-const FOR_ENGINE: usize = 256;
+const FOR_ENGINE: usize = 2048;
 
 /// Chunks that wait for the keeper before the reader waits.
-const FOR_KEEPER: usize = 1024;
+const FOR_KEEPER: usize = 2048;
 
-/// Bytes that are read at once.
-const AT_ONCE: usize = 64 * 1024;
+/// Bytes that are read at once, four times what Linux keeps for a reader of a terminal device; with the two above this
+/// bounds the memory.
+const AT_ONCE: usize = 16 * 1024;
 
 /// Pauses between tries, in milliseconds; the last one repeats.
 const PAUSES: [u64; 5] = [300, 600, 1200, 2500, 5000];

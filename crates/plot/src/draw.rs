@@ -1,7 +1,7 @@
 //! The drawing: layout and strokes, in hundredths of a millimetre, since the drawing library knows whole units only.
 
 use crate::page::FAMILIES;
-use crate::{Figure, Lane, LogicLane, PlotError, Trace};
+use crate::{Figure, Lane, LogicLane, PlotError, Trace, embed};
 use plotters::coord::Shift;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
@@ -10,7 +10,7 @@ const WIDTH: i32 = 29_700;
 const HEIGHT: i32 = 21_000;
 const LEFT: i32 = 2_600;
 const RIGHT: i32 = 1_500;
-const TOP: i32 = 3_300;
+const TOP: i32 = 3_700;
 
 /// Rows of marks that are listed below the figure.
 const LISTED: usize = 6;
@@ -47,7 +47,11 @@ pub(crate) fn svg(figure: &Figure) -> Result<String, PlotError> {
     }
     // The size on paper, in place of the size in units.
     let size = format!("<svg width=\"{WIDTH}\" height=\"{HEIGHT}\"");
-    Ok(text.replacen(&size, "<svg width=\"297mm\" height=\"210mm\"", 1))
+    let text = text.replacen(&size, "<svg width=\"297mm\" height=\"210mm\"", 1);
+    // The font comes first, before what is set in it.
+    let style = embed::style(&text)?;
+    let head = text.find('>').map_or(0, |end| end + 1);
+    Ok(format!("{}\n{style}{}", &text[..head], &text[head..]))
 }
 
 struct Drawing<'a, 'b> {
@@ -212,7 +216,7 @@ impl Drawing<'_, '_> {
             for y in (TOP - 100..bottom).step_by(260) {
                 self.line(vec![(x, y), (x, (y + 110).min(bottom))], &BLACK_INK, 14)?;
             }
-            self.text(&mark.number.to_string(), x, TOP - 300, 380, &BLACK_INK, HPos::Center)?;
+            self.text(&mark.number.to_string(), x, TOP - 330, 380, &BLACK_INK, HPos::Center)?;
             if !mark.note.is_empty() && listed < LISTED as i32 {
                 let text = format!("{}  {}", mark.number, mark.note);
                 self.text(&text, LEFT, bottom + 1_650 + listed * 480, 360, &BLACK_INK, HPos::Left)?;
@@ -280,6 +284,8 @@ mod tests {
             assert!(text.contains(part), "{part} is missing");
         }
         assert!(text.matches("<polyline").count() > 20);
+        let font = text.split("base64,").nth(1).unwrap().split(')').next().unwrap().len();
+        assert!((3_000..60_000).contains(&font), "the font's used glyphs, and no more: {font}");
     }
 
     #[test]

@@ -4,6 +4,7 @@
 //! takes or terminals; of the workspace it depends on `amber-core` alone.
 
 mod draw;
+mod embed;
 mod page;
 
 pub use page::pdf;

@@ -4,13 +4,13 @@ use crate::PlotError;
 use svg2pdf::usvg;
 
 /// The family that figures are set in, as the embedded font calls itself.
-const FAMILY: &str = "Ubuntu";
+pub(crate) const FAMILY: &str = "Ubuntu";
 
 /// The families that a viewer of the SVG may set it in, best first.
 pub(crate) const FAMILIES: &str = "Ubuntu, DejaVu Sans, Helvetica, Arial, sans-serif";
 
 /// The font itself.
-const FONT: &[u8] = epaint_default_fonts::UBUNTU_LIGHT;
+pub(crate) const FONT: &[u8] = epaint_default_fonts::UBUNTU_LIGHT;
 
 /// Turns a drawing made by [`crate::svg`] into a PDF document of one page. Text stays text, and its font is embedded.
 ///

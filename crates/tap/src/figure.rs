@@ -22,8 +22,9 @@ pub(crate) fn of(app: &App) -> Figure {
     let wall = |stamp: Stamp| at(stamp).to_zoned(app.zone.clone()).strftime("%Y-%m-%d %H:%M:%S").to_string();
     let end = app.end();
     let (zero, time_label, source) = match &app.source {
-        Source::Take { folder, start } => {
-            (*start, format!("seconds since the start of the take, {}", wall(*start)), folder.display().to_string())
+        Source::Take(take) => {
+            let label = format!("seconds since the start of the take, {}", wall(take.start));
+            (take.start, label, take.folder.display().to_string())
         }
         Source::Live { .. } => {
             let settings = &app.chain.settings().source;

@@ -103,7 +103,7 @@ impl App {
                     },
                 ),
             ],
-            Source::Take { folder, .. } => vec![fact("take", super::taking::name_of(folder))],
+            Source::Take(take) => vec![fact("take", super::taking::name_of(&take.folder))],
         };
         fields.extend([
             pace,
@@ -122,7 +122,7 @@ impl App {
         let shape = self.chain.shape().map_or("looking at the first lines".into(), amber_core::split::Shape::sentence);
         let pinned = self.chain.settings().split.shape().is_some();
         let mut fields = vec![
-            fact("lines are", shape),
+            fact("", shape),
             fact("", if pinned { "as the bench says" } else { "found by itself" }),
             setting(
                 FieldId::FindShape,

@@ -68,12 +68,7 @@ pub(crate) enum Source {
         link: LinkState,
     },
     /// A take that was opened.
-    Take {
-        /// Its folder.
-        folder: PathBuf,
-        /// When it began.
-        start: Stamp,
-    },
+    Take(Box<OpenedTake>),
 }
 
 /// What stands over the screen, topmost last.
@@ -191,15 +186,15 @@ impl App {
     }
 
     /// A take, with all its rows in `chain`.
-    pub(crate) fn take(chain: Chain, take: &OpenedTake, bench_file: Option<PathBuf>) -> App {
+    pub(crate) fn take(chain: Chain, take: OpenedTake, bench_file: Option<PathBuf>) -> App {
         let end = chain.newest().unwrap_or(take.start);
-        let source = Source::Take { folder: take.folder.clone(), start: take.start };
         let folder = take.folder.parent().map(PathBuf::from).unwrap_or_default();
-        let mut app = App::new(chain, source, folder, bench_file, end);
-        app.marks = take.marks.clone();
-        app.sight.show_all(take.start, end);
-        if let Some(first) = take.mended.first() {
-            let more = take.mended.len() - 1;
+        let (start, marks, mended) = (take.start, take.marks.clone(), take.mended.clone());
+        let mut app = App::new(chain, Source::Take(Box::new(take)), folder, bench_file, end);
+        app.marks = marks;
+        app.sight.show_all(start, end);
+        if let Some(first) = mended.first() {
+            let more = mended.len() - 1;
             let rest = if more > 0 { format!(" (and {more} more)") } else { String::new() };
             app.say(format!("{first}{rest}"), true);
         }
@@ -259,15 +254,16 @@ impl App {
 
     /// Whether a take is watched, rather than a port.
     pub(crate) fn is_take(&self) -> bool {
-        matches!(self.source, Source::Take { .. })
+        matches!(self.source, Source::Take(_))
     }
 
-    /// Whether settings differ from what is saved. The shape and channels that were merely found do not count.
+    /// Whether settings differ from what is saved. Channels that were merely found do not count, nor does the zoom.
     pub(crate) fn unsaved(&self) -> bool {
         let plain = |bench: &Bench| {
             let mut bench = bench.clone();
             bench.channel.retain(|channel| *channel != amber_core::bench::ChannelSettings::named(&channel.name));
             bench.channel.sort_by(|a, b| a.name.cmp(&b.name));
+            bench.screen.span = 0.0;
             bench
         };
         plain(&self.chain.bench()) != plain(&self.saved_bench)

@@ -1,10 +1,12 @@
 //! The numbers and lines as they stand on the screen: refreshed at a pace that a person can read, while every row is
 //! kept.
 
-use super::App;
+use super::{App, Source};
 use amber_core::Stamp;
 use amber_core::chain::Reading;
-use amber_core::tail::TailLine;
+use amber_core::split::Shape;
+use amber_core::tail::{Tail, TailLine};
+use amber_io::take::OpenedTake;
 
 /// Lines of the wire that are ever shown.
 const LINES: usize = 60;
@@ -38,10 +40,11 @@ impl App {
             self.shown.rate = self.chain.rate().rate(self.now);
             self.shown.rows = self.chain.counts().rows;
             if !self.is_held() || self.shown.tail.is_empty() {
-                let lines = self.chain.tail().lines();
-                let skip = lines.len().saturating_sub(LINES);
-                self.shown.tail = lines.skip(skip).cloned().collect();
+                self.shown.tail = last_lines(self.chain.tail());
             }
+        }
+        if let (Source::Take(take), true) = (&self.source, due) {
+            self.shown.tail = last_lines(&lines_up_to(take, self.end(), self.chain.shape()));
         }
         if due || self.is_held() {
             self.refresh_channels();
@@ -71,4 +74,23 @@ impl App {
     pub(crate) fn refresh_soon(&mut self) {
         self.shown.at = None;
     }
+}
+
+fn last_lines(tail: &Tail) -> Vec<TailLine> {
+    let lines = tail.lines();
+    let skip = lines.len().saturating_sub(LINES);
+    lines.skip(skip).cloned().collect()
+}
+
+/// The lines of a take that had come when `end` was now.
+fn lines_up_to(take: &OpenedTake, end: Stamp, shape: Option<&Shape>) -> Tail {
+    let after = take.pieces.partition_point(|piece| piece.at <= end);
+    let last = after.checked_sub(1).map_or(0, |index| take.pieces[index].bytes.end);
+    let from = last.saturating_sub(LINES * 200);
+    let begin = take.pieces.partition_point(|piece| piece.bytes.end <= from);
+    let pieces = take.pieces[begin.min(after)..after].iter().map(|piece| {
+        let bytes = piece.bytes.start.max(from)..piece.bytes.end;
+        (piece.at, &take.wire[bytes])
+    });
+    amber_core::tail::replay(shape.cloned(), from == 0, pieces)
 }

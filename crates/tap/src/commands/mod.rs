@@ -126,7 +126,7 @@ fn open(folder: &Path, bench_file: Option<PathBuf>) -> anyhow::Result<u8> {
     shell::need_terminal()?;
     let bench = read_given_bench(bench_file.as_deref())?;
     let take = amber_io::take::open(folder)?;
-    let app = App::take(load(&take, bench), &take, bench_file);
+    let app = App::take(load(&take, bench), take, bench_file);
     let clock = HostClock::start();
     shell::run(app, None, clock, &*shell::interrupted()?)?;
     Ok(0)
@@ -138,7 +138,7 @@ fn plot(folder: &Path, out: &Path, bench: Option<&Path>) -> anyhow::Result<u8> {
     for sentence in &take.mended {
         eprintln!("{}: {sentence}", folder.display());
     }
-    let mut app = App::take(load(&take, bench), &take, None);
+    let mut app = App::take(load(&take, bench), take, None);
     if app.chain.store().rows().is_empty() {
         bail!("{} holds no rows to draw", folder.display());
     }

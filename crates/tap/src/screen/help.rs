@@ -15,9 +15,10 @@ const NOTES: [&str; 5] = [
 ];
 
 pub(super) fn draw(scroll: u16, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let area = centred(area, area.width.saturating_sub(4).min(150), area.height.saturating_sub(2).min(44));
+    let width = area.width.saturating_sub(4).min(150);
+    let lines = lines(width >= 134);
+    let area = centred(area, width, area.height.saturating_sub(2).min(lines.len() as u16 + 2));
     let inner = frame(buffer, area, "keys", theme);
-    let lines = lines(inner.width >= 130);
     let most = (lines.len() as u16).saturating_sub(inner.height);
     let scroll = scroll.min(most);
     for (line, y) in lines.iter().skip(usize::from(scroll)).zip(0..inner.height) {

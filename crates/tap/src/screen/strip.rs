@@ -86,7 +86,7 @@ fn reading(app: &App) -> Option<amber_core::chain::Reading> {
 fn wire(app: &App, room: u16) -> (String, String) {
     let settings = app.chain.settings();
     let set = match &app.source {
-        Source::Take { .. } => "recorded bytes".into(),
+        Source::Take(_) => "recorded bytes".into(),
         Source::Live { .. } => {
             let port = &settings.source.port;
             let name = port.rsplit('/').next().unwrap_or(port);

@@ -13,6 +13,9 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     put(buffer, area, 0, 0, &rule, theme.style(Ink::Faint));
     let x =
         put(buffer, area, 1, 0, if app.is_take() { " as it came " } else { " as it comes " }, theme.style(Ink::Dim));
+    if app.is_take() {
+        put_right(buffer, area, 0, " up to the right edge of the chart ", theme.style(Ink::Dim));
+    }
     if let Some(trouble) = app.trouble() {
         put(buffer, area, x + 1, 0, &format!(" ▲ {trouble} "), theme.style(Ink::Alert));
     } else if app.is_held() && !app.is_take() {

@@ -24,7 +24,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
 
     let mut x = put(buffer, left, 0, 0, " AMBER TAP ", theme.style(Ink::Alert)) + 1;
     let lamp = match &app.source {
-        Source::Take { .. } => (Ink::Bright, "▤ take"),
+        Source::Take(_) => (Ink::Bright, "▤ take"),
         Source::Live { link: LinkState::Open } if app.chain.unreadable().is_some() => (Ink::Alert, "▲ wrong baud?"),
         Source::Live { link: LinkState::Open } if app.shown.rate > 0.0 => (Ink::Bright, "● live"),
         Source::Live { link: LinkState::Open } if heard(app) => (Ink::Text, "◌ open, no rows yet"),
@@ -38,7 +38,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         x = put(buffer, left, x, 0, &format!("{}{mark}", settings.name), theme.style(Ink::Bright)) + 2;
     }
     let source = match &app.source {
-        Source::Take { folder, .. } => folder.display().to_string(),
+        Source::Take(take) => take.folder.display().to_string(),
         Source::Live { .. } => format!("{} at {} baud", settings.source.port, settings.source.baud),
     };
     let room = left.width.saturating_sub(x + 1);

@@ -1,6 +1,6 @@
 //! One lane: heading, y axis, threshold, traces, letters.
 
-use super::super::{put, put_right};
+use super::super::{fitting, put, put_right};
 use super::{Dots, GUTTER, TAGS};
 use crate::app::{AnalogLane, App};
 use crate::theme::{Ink, Theme};
@@ -34,7 +34,9 @@ pub(super) fn heading(app: &App, theme: Theme, lane: &AnalogLane, area: Rect, bu
         rule => format!(" y: {} ", rule.name()),
     };
     let right = Rect { width: area.width.saturating_sub(TAGS), ..area };
-    put_right(buffer, right, 0, &rule, theme.style(Ink::Dim));
+    let room = right.width.saturating_sub(x);
+    let short = if lane.rule == Rule::Fit { String::new() } else { " pinned ".into() };
+    put_right(buffer, right, 0, &fitting(room, [rule, short, String::new()]), theme.style(Ink::Dim));
 }
 
 /// The traces of a lane, and their letters.
