@@ -20,6 +20,8 @@ pub(super) fn axis(app: &App, theme: Theme, columns: &Columns, area: Rect, plot:
         (_, Motion::Scroll) => (-span, ""),
         (_, Motion::Sweep) => (0.0, "+"),
     };
+    let text = format!(" {} across ", duration(if span > 5.0 { (span * 10.0).round() / 10.0 } else { span }));
+    let first = put(buffer, area, 0, 0, &text, theme.style(Ink::Text));
     let (values, places) = ticks(from, from + span, usize::from(plot.width / 14).max(2));
     for value in values {
         let x = ((value - from) / span * f64::from(plot.width)).round() as u16;
@@ -30,10 +32,10 @@ pub(super) fn axis(app: &App, theme: Theme, columns: &Columns, area: Rect, plot:
         };
         let width = label.chars().count() as u16;
         let left = (plot.x - area.x + x).saturating_sub(width / 2).min(area.width.saturating_sub(width));
-        put(buffer, area, left, 0, &label, theme.style(Ink::Dim));
+        if left >= first {
+            put(buffer, area, left, 0, &label, theme.style(Ink::Dim));
+        }
     }
-    let text = format!(" {} across ", duration(if span > 5.0 { (span * 10.0).round() / 10.0 } else { span }));
-    put(buffer, area, 0, 0, &text, theme.style(Ink::Text));
     if app.sight.motion() == Motion::Sweep
         && let Some(x) = columns.places.iter().position(Option::is_none)
     {

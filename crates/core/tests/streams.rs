@@ -1,0 +1,197 @@
+//! The whole chain over made-up streams: every line is accounted for, whatever comes, however it is cut.
+
+use amber_core::Stamp;
+use amber_core::bench::{Bench, ChannelSettings, Kind, Screen, Source, Split};
+use amber_core::chain::Chain;
+use amber_core::scale::Scale;
+use amber_core::smooth::{Filter, Smooth, Strength};
+use amber_core::split::{Delimiter, MAX_LINE, Shape};
+use amber_core::store::Limits;
+use amber_core::watch::Watch;
+use proptest::prelude::*;
+
+/// Lines of one stream: rows, the board's words, damage of every kind.
+fn line() -> impl Strategy<Value = Vec<u8>> {
+    prop_oneof![
+        12 => (0..4096i32, -500..500i32).prop_map(|(a, b)| format!("a={a} b={b}").into_bytes()),
+        2 => Just(b"board says hello".to_vec()),
+        1 => Just(b"a=12 b=".to_vec()),
+        1 => Just(b"a=1 a=2".to_vec()),
+        1 => Just(b"a=1 b=2 c=3".to_vec()),
+        1 => Just(b"\x1b[2J\x07".to_vec()),
+        1 => proptest::collection::vec(any::<u8>().prop_filter("no line ending", |b| !matches!(b, b'\n' | b'\r')), 1..60),
+        1 => Just(vec![b'7'; MAX_LINE + 50]),
+    ]
+}
+
+fn ending() -> impl Strategy<Value = &'static [u8]> {
+    prop_oneof![Just(&b"\n"[..]), Just(&b"\r\n"[..]), Just(&b"\r"[..])]
+}
+
+/// Lines that the chain knows the fate of.
+fn settled(chain: &Chain) -> u64 {
+    let counts = chain.counts();
+    counts.rows + counts.messages + counts.half + counts.refused()
+}
+
+fn pinned() -> Bench {
+    let labels = vec!["a".to_owned(), "b".to_owned()];
+    Bench { split: Split::Labelled { labels, complete: true }, ..Bench::default() }
+}
+
+proptest! {
+    #[test]
+    fn every_line_becomes_exactly_one_thing(lines in proptest::collection::vec((line(), ending()), 1..60), cut in 1..400usize) {
+        let stream: Vec<u8> = lines.iter().flat_map(|(line, end)| [&line[..], end].concat()).collect();
+        let mut chain = Chain::new(pinned(), Limits::default());
+        for (i, piece) in stream.chunks(cut).enumerate() {
+            chain.feed(Stamp(i as i64), piece);
+        }
+        prop_assert_eq!(settled(&chain), lines.len() as u64);
+        prop_assert_eq!(chain.counts().bytes, stream.len() as u64);
+        prop_assert_eq!(chain.store().rows().end, chain.counts().rows);
+        // The cut changes nothing but the stamps.
+        let mut whole = Chain::new(pinned(), Limits::default());
+        whole.feed(Stamp(0), &stream);
+        let sums = |chain: &Chain| (settled(chain), chain.counts().rows, chain.counts().refused(), chain.counts().messages);
+        prop_assert_eq!(sums(&chain), sums(&whole));
+        for row in chain.store().rows() {
+            prop_assert_eq!(chain.store().raw(0, row).map(f64::to_bits), whole.store().raw(0, row).map(f64::to_bits));
+        }
+    }
+
+    #[test]
+    fn good_rows_come_through_unchanged_whatever_stands_between(values in proptest::collection::vec((0..65536u32, -1e6..1e6f64), 3..80), noise in proptest::collection::vec(line(), 80)) {
+        let mut chain = Chain::new(pinned(), Limits::default());
+        let mut expected = Vec::new();
+        for ((a, b), noise) in values.iter().zip(&noise) {
+            chain.feed(Stamp(0), format!("a={a} b={b:.4}\n").as_bytes());
+            expected.push((f64::from(*a), format!("{b:.4}").parse::<f64>().unwrap()));
+            let damage = [b"x ", &noise[..]].concat();
+            if std::str::from_utf8(noise).is_err() {
+                chain.feed(Stamp(0), &[&damage[..], b"\n"].concat());
+            }
+        }
+        let rows: Vec<(f64, f64)> = chain.store().rows().map(|row| (chain.store().raw(0, row).unwrap(), chain.store().raw(1, row).unwrap())).collect();
+        prop_assert_eq!(rows, expected);
+    }
+
+    #[test]
+    fn breaks_and_skips_lose_at_most_the_lines_that_they_hit(breaks in proptest::collection::vec(1..200usize, 1..12)) {
+        let stream: Vec<u8> = (0..200).flat_map(|i| format!("a={i} b={}\n", i * 2).into_bytes()).collect();
+        let mut chain = Chain::new(pinned(), Limits::default());
+        let mut rest = &stream[..];
+        let mut hits = 0;
+        for (i, length) in breaks.iter().enumerate() {
+            let (head, tail) = rest.split_at((*length).min(rest.len()));
+            chain.feed(Stamp(0), head);
+            rest = tail;
+            hits += 1;
+            if i % 2 == 0 { chain.join() } else { chain.skip(0) }
+        }
+        chain.feed(Stamp(0), rest);
+        prop_assert!(chain.counts().rows + hits >= 200, "{} rows after {hits} breaks", chain.counts().rows);
+        prop_assert_eq!(chain.counts().refused(), 0, "a break is no damage");
+    }
+
+    #[test]
+    fn any_bytes_at_all_are_survived(bytes in proptest::collection::vec(any::<u8>(), 0..4000), cut in 1..300usize) {
+        let mut chain = Chain::new(Bench::default(), Limits { seconds: 1.0, rows: 10 });
+        chain.join();
+        for piece in bytes.chunks(cut) {
+            chain.feed(Stamp(0), piece);
+        }
+        prop_assert_eq!(chain.counts().bytes, bytes.len() as u64);
+        prop_assert!(chain.channels().len() <= amber_core::split::MAX_FIELDS);
+        prop_assert!(chain.tail().lines().all(|line| line.bytes.len() <= 400));
+    }
+
+    #[test]
+    fn each_bare_shape_is_found_and_read(
+        delimiter in prop_oneof![Just(Delimiter::Comma), Just(Delimiter::Semicolon), Just(Delimiter::Tab), Just(Delimiter::Spaces)],
+        fields in 1..9usize, rows in 3..20usize, padded: bool,
+    ) {
+        prop_assume!(fields > 1 || delimiter == Delimiter::Spaces);
+        let between = match (delimiter, padded) {
+            (Delimiter::Spaces, true) => "   ".to_owned(),
+            (Delimiter::Tab, _) => "\t".to_owned(),
+            (_, true) => format!(" {} ", delimiter.byte() as char),
+            (_, false) => (delimiter.byte() as char).to_string(),
+        };
+        let row = |r: usize| (0..fields).map(|f| format!("{}.{}", r * 10 + f, f)).collect::<Vec<_>>().join(&between);
+        let mut chain = Chain::new(Bench::default(), Limits::default());
+        (0..rows).for_each(|r| chain.feed(Stamp(r as i64), format!("{}\r\n", row(r)).as_bytes()));
+        prop_assert_eq!(chain.shape(), Some(&Shape::Bare { delimiter, fields }));
+        prop_assert_eq!(chain.counts().rows, rows as u64);
+        let last = fields - 1;
+        let expected: f64 = format!("{}.{last}", (rows - 1) * 10 + last).parse().unwrap();
+        prop_assert_eq!(chain.store().raw(last, rows as u64 - 1), Some(expected));
+    }
+}
+
+/// Settings of every kind, as a person might leave them.
+fn benches() -> impl Strategy<Value = Bench> {
+    let scale = (
+        proptest::option::of(1..=32u8),
+        proptest::option::of(0.1..10.0f64),
+        -5.0..5.0f64,
+        0.01..100.0f64,
+        "[a-z°/µ\"\\\\]{0,4}",
+    )
+        .prop_map(|(bits, reference, offset, gain, unit)| Scale { bits, reference, offset, gain, unit });
+    let strength = prop_oneof![(1..500u32).prop_map(Strength::Rows), (0.01..20.0f64).prop_map(Strength::Seconds)];
+    let filter = prop_oneof![Just(Filter::Mean), Just(Filter::Exponential), Just(Filter::Median)];
+    let smooth = proptest::option::of((filter, strength).prop_map(|(filter, strength)| Smooth { filter, strength }));
+    let watch = proptest::option::of(
+        (-1e3..1e3f64, 0.0..10.0f64).prop_map(|(threshold, hysteresis)| Watch { threshold, hysteresis }),
+    );
+    let kind = prop_oneof![Just(Kind::Auto), Just(Kind::Analog), Just(Kind::Digital), Just(Kind::Clock)];
+    let channel = (kind, any::<bool>(), scale, smooth, watch).prop_map(|(kind, hidden, scale, smooth, watch)| {
+        ChannelSettings { kind, hidden, scale, smooth, watch, ..ChannelSettings::default() }
+    });
+    ("[ -~]{0,12}", 50..3_000_000u32, 0.2..60.0f64, proptest::collection::vec(channel, 0..5)).prop_map(
+        |(name, baud, pace, mut channel)| {
+            channel.iter_mut().zip(0..).for_each(|(channel, i)| channel.name = format!("c{i}"));
+            let screen = Screen { pace, ..Screen::default() };
+            Bench { name, source: Source { port: "/dev/ttyUSB0".into(), baud }, screen, channel, ..Bench::default() }
+        },
+    )
+}
+
+proptest! {
+    #[test]
+    fn a_bench_comes_back_from_its_file_and_from_another_ones(bench in benches(), other in benches()) {
+        let text = bench.new_file("mine");
+        prop_assert_eq!(&Bench::parse(&text).unwrap(), &bench, "{}", text);
+        // Saving over an older file leaves nothing of the old settings.
+        let text = bench.write_into(&other.new_file("theirs, with a comment")).unwrap();
+        prop_assert_eq!(&Bench::parse(&text).unwrap(), &bench, "{}", text);
+        prop_assert_eq!(bench.write_into(&text).unwrap(), text, "saving twice changes nothing");
+    }
+
+    #[test]
+    fn a_damaged_bench_file_is_refused_with_a_place_in_it_or_still_makes_sense(bench in benches(), at in 0.0..1.0f64, byte in b' '..=b'~') {
+        let mut text = bench.new_file("damaged").into_bytes();
+        let index = (at * (text.len() - 1) as f64) as usize;
+        text[index] = byte;
+        let Ok(text) = String::from_utf8(text) else { return Ok(()) };
+        if let Err(error) = Bench::parse(&text) {
+            prop_assert!(error.line >= 1 && error.line <= text.lines().count().max(1) + 1 && !error.message.is_empty(), "{}", error);
+        }
+    }
+}
+
+#[test]
+fn memory_stays_within_the_limits_however_long_it_runs() {
+    let mut chain = Chain::new(pinned(), Limits { seconds: 5.0, rows: 1_000_000 });
+    let mut most = 0;
+    for i in 0..200_000i64 {
+        chain.feed(Stamp(i * 1_000_000), format!("a={} b=1\n", i % 4000).as_bytes());
+        let rows = chain.store().rows();
+        most = most.max(rows.end - rows.start);
+    }
+    // Five seconds at 1000 rows a second, and at most a block more.
+    assert!((5000..=5000 + 2 * amber_core::store::BLOCK as u64).contains(&most), "{most}");
+    assert_eq!(chain.counts().rows, 200_000);
+    assert!(chain.channels()[0].scaled().get(199_999).is_some() && chain.channels()[0].scaled().get(100_000).is_none());
+}
