@@ -307,4 +307,64 @@ mod tests {
     fn zoom_steps_stay_on_the_list() {
         assert_eq!([zoomed(10.0, 1), zoomed(10.0, -1), zoomed(0.05, -3), zoomed(33.0, 0)], [20.0, 5.0, 0.05, 60.0]);
     }
+
+    use proptest::prelude::*;
+
+    proptest! {
+        /// Against a scan of all rows: a column holds at least its own rows, and at most what lies between them and
+        /// their neighbours; what it claims beyond that is a line that was not there.
+        #[test]
+        fn spans_hold_their_rows_and_nothing_foreign(
+            steps in proptest::collection::vec((1..40u32, -100..100i32), 2..200),
+            span in 0.2..5.0f64, count in 4..120usize, sweep: bool,
+        ) {
+            let mut t = 0.0;
+            let rows: Vec<(f64, f64)> = steps.iter().map(|(step, value)| {
+                t += f64::from(*step) * 0.005;
+                (t, f64::from(*value))
+            }).collect();
+            let (store, series) = filled(&rows);
+            let motion = if sweep { Motion::Sweep } else { Motion::Scroll };
+            let end = Stamp::default().plus(t);
+            let columns = Columns::new(end, span, count, motion);
+            let trace = Grid::new(&store, &columns, end, Some(0.1)).trace(&series);
+            prop_assert_eq!(trace.len(), columns.places.len());
+            for (place, got) in trace.iter().enumerate() {
+                let Some(begin) = columns.begin(place) else {
+                    prop_assert!(got.is_none(), "the blank ahead of a sweep");
+                    continue;
+                };
+                let own = |at: &f64| (begin.0..begin.0 + columns.width).contains(&Stamp::default().plus(*at).0);
+                let inside: Vec<f64> = rows.iter().filter(|(t, _)| own(t)).map(|(_, v)| *v).collect();
+                if let (Some((low, high)), false) = (got, inside.is_empty()) {
+                    prop_assert!(inside.iter().all(|v| (f64::from(*low)..=f64::from(*high)).contains(v)));
+                }
+                prop_assert!(got.is_some() || inside.is_empty(), "a row is not shown");
+                let first = rows.iter().position(|(t, _)| own(t));
+                let before = rows.iter().rposition(|(t, _)| Stamp::default().plus(*t) < begin);
+                let after = rows.iter().position(|(t, _)| Stamp::default().plus(*t).0 >= begin.0 + columns.width);
+                let near: Vec<f64> = first.into_iter().chain(before).chain(after).map(|i| rows[i].1).chain(inside).collect();
+                if let Some((low, high)) = got {
+                    let (least, most) = near.iter().fold((f64::MAX, f64::MIN), |s, v| (s.0.min(*v), s.1.max(*v)));
+                    // Single precision, and a line's ends interpolated.
+                    prop_assert!(f64::from(*low) >= least - 1e-3 && f64::from(*high) <= most + 1e-3, "{low}..{high}, {near:?}");
+                }
+            }
+        }
+
+        #[test]
+        fn columns_cover_the_span_and_hold_the_end(end in 1_000_000_000..2_000_000_000_000i64, span in 0.05..1000.0f64, pairs in 2..200usize) {
+            let count = pairs * 2;
+            let columns = Columns::new(Stamp(end), span, count, Motion::Scroll);
+            let place = columns.place_of(Stamp(end)).unwrap();
+            prop_assert!(place + 2 >= count, "the end is in the last pair");
+            let covered = (columns.width * count as i64) as f64 * 1e-9;
+            prop_assert!((covered - span).abs() <= span * 0.01 + 1e-6);
+            let sweep = Columns::new(Stamp(end), span, count, Motion::Sweep);
+            prop_assert_eq!(sweep.newest(), columns.newest());
+            let shown: std::collections::BTreeSet<i64> = sweep.places.iter().flatten().copied().collect();
+            prop_assert_eq!(shown.len(), sweep.places.iter().flatten().count(), "no column stands twice");
+            prop_assert_eq!(columns.from_place(count - 3).places.len(), 3);
+        }
+    }
 }

@@ -297,4 +297,42 @@ mod tests {
         assert!(text.contains("/MediaBox [0 0 841.8") || text.contains("/MediaBox [0 0 841.9"), "not A4");
         assert!(pdf("no svg").is_err());
     }
+
+    #[test]
+    fn every_inked_line_stays_on_the_page_whatever_the_data() {
+        let mut wild = figure();
+        wild.lanes[0].traces[0].runs = vec![vec![(-1e9, -1e9), (1e9, 1e12)], vec![], vec![(5.0, 100.0)]];
+        wild.lanes[0].thresholds.push((1e9, 1));
+        wild.logic[0].levels.push((9.0, 1e6, true));
+        wild.marks.push(FigureMark { number: 9, at: 77.0, note: "not in view".into() });
+        let text = svg(&wild).unwrap();
+        for points in text.split("points=\"").skip(1).map(|rest| rest.split('"').next().unwrap()) {
+            for (x, y) in points.split_whitespace().filter_map(|point| point.split_once(',')) {
+                let (x, y): (i32, i32) = (x.parse().unwrap(), y.parse().unwrap());
+                assert!((0..=WIDTH).contains(&x) && (0..=HEIGHT).contains(&y), "{x},{y}");
+            }
+        }
+        assert!(!text.contains("not in view"));
+        assert!(pdf(&text).is_ok());
+    }
+
+    #[test]
+    fn an_empty_figure_and_many_lanes_can_be_drawn_too() {
+        let empty = Figure { time: (0.0, 1.0), ..Figure::default() };
+        assert!(svg(&empty).unwrap().contains("</svg>"));
+        let mut many = figure();
+        many.lanes = vec![many.lanes[0].clone(); 6];
+        many.logic = vec![many.logic[0].clone(); 5];
+        many.marks = (1..20).map(|i| FigureMark { number: i, at: i as f64 / 2.0, note: format!("note {i}") }).collect();
+        let text = svg(&many).unwrap();
+        assert_eq!(text.matches("rotate(270").count(), 6, "each lane has its label");
+        assert!(text.contains("note 6") && !text.contains("note 7"), "six notes are listed");
+    }
+
+    #[test]
+    fn ticks_have_as_many_decimals_as_they_need() {
+        let labels = |low, high| ticks(low, high, 5).into_iter().map(|(_, label)| label).collect::<Vec<_>>();
+        assert_eq!(labels(0.0, 1.0), ["0.0", "0.2", "0.4", "0.6", "0.8", "1.0"]);
+        assert_eq!(labels(-20.0, 0.0), ["-20", "-15", "-10", "-5", "0"]);
+    }
 }

@@ -176,3 +176,7 @@ fn write_new(path: &Path, bytes: &[u8]) -> anyhow::Result<()> {
     let file = OpenOptions::new().write(true).create_new(true).open(path);
     file.and_then(|mut file| file.write_all(bytes)).with_context(|| format!("cannot write {}", path.display()))
 }
+
+#[cfg(test)]
+#[path = "figure_tests.rs"]
+mod tests;

@@ -128,7 +128,7 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Panel: [(Enter, NONE)], A::Edit, "Enter", "type the setting", Some("Enter type");
     Prompt: [(Enter, NONE)], A::Accept, "Enter", "take what was typed", Some("Enter accept");
     Prompt: [(Esc, NONE), (Char('c'), CTRL)], A::Cancel, "Esc", "leave it as it was", Some("Esc leave it");
-    Question: [(Char('q'), NONE), (Char('c'), CTRL)], A::QuitAnyway, "q", "quit; a running take is ended properly, unsaved settings are dropped", None;
+    Question: [(Char('q'), NONE), (Char('c'), CTRL)], A::QuitAnyway, "q", "quit; a take is ended properly, unsaved settings are dropped", None;
     Question: [(Char('s'), NONE)], A::SaveAndQuit, "s", "save the bench, then quit", None;
     Question: [(Char('t'), NONE)], A::StopAndQuit, "t", "end the take, then ask for the rest", None;
     Question: [(Esc, NONE)], A::Cancel, "Esc", "stay", None;

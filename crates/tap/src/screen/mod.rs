@@ -190,3 +190,7 @@ pub(crate) fn side(side: Side, kind: Kind) -> &'static str {
         (Side::Below, _) => "below",
     }
 }
+
+#[cfg(test)]
+#[path = "screen_tests.rs"]
+mod tests;
