@@ -117,7 +117,9 @@ fn a_disk_that_says_no_ends_the_take_whole_and_watching_goes_on() {
 fn hostile_bytes_never_reach_the_terminal_and_never_stop_the_program() {
     let dir = tempfile::tempdir().unwrap();
     let mut pty = Pty::open(115_200).unwrap();
-    let terminal = Terminal::start("", &["watch", &pty.path().to_string_lossy()], dir.path(), (160, 47));
+    // A name of our own: the device's number may soon be another's.
+    std::os::unix::fs::symlink(pty.path(), dir.path().join("port")).unwrap();
+    let terminal = Terminal::start("", &["watch", "./port"], dir.path(), (160, 47));
     terminal.wait("the port is open and silent");
     pty.board.write_all(b"a=1 b=2\na=2 b=2\na=3 b=2\n").unwrap();
     terminal.wait("a=3 b=2");
@@ -139,6 +141,7 @@ fn hostile_bytes_never_reach_the_terminal_and_never_stop_the_program() {
     // Nothing was typed back into the program as an answer to a question from the board.
     pty.board.write_all(b"a=78 b=2\n").unwrap();
     terminal.wait("a=78 b=2");
+    fs::remove_file(dir.path().join("port")).unwrap();
     drop(pty);
     terminal.wait("went away: check the cable");
     terminal.keys(&["q"]);
@@ -168,4 +171,80 @@ fn ports_that_cannot_be_opened_say_why_and_the_right_baud_mends_a_wrong_one() {
     terminal.wait("gauge_a=");
     std::thread::sleep(Duration::from_millis(100));
     assert!(!terminal.text().contains("probably wrong"));
+}
+
+#[test]
+fn settings_are_saved_to_the_bench_with_its_comments_and_loaded_again() {
+    let dir = tempfile::tempdir().unwrap();
+    let bench = dir.path().join("my.bench.toml");
+    fs::write(&bench, "# borrowed from the lab\n[source]\nport = \"flume\" # no board today\n").unwrap();
+    let terminal = Terminal::start("", &["watch", "--bench", "my.bench.toml"], dir.path(), (120, 40));
+    terminal.wait("● live");
+    terminal.keys(&["3", "Enter", "C-u", "12", "Enter", "Down", "Enter", "C-u", "3.3", "Enter"]);
+    terminal.wait("12 bit 3.3 V");
+    terminal.keys(&["q"]);
+    terminal.wait("settings are not saved");
+    terminal.keys(&["s"]);
+    terminal.wait("[ended with 0]");
+    let text = fs::read_to_string(&bench).unwrap();
+    assert!(text.contains("# borrowed from the lab") && text.contains("# no board today"), "{text}");
+    let saved = amber_core::bench::Bench::parse(&text).unwrap();
+    assert_eq!(saved.channel("gauge_a").unwrap().scale.bits, Some(12));
+    let terminal = Terminal::start("", &["watch", "--bench", "my.bench.toml"], dir.path(), (120, 40));
+    terminal.wait("12 bit 3.3 V");
+    // A file that is no bench is not written over.
+    fs::write(dir.path().join("notes.txt"), "dear diary\n").unwrap();
+    let other = Terminal::start("", &["demo"], dir.path(), (120, 40));
+    other.wait("● live");
+    other.keys(&["s"]);
+    other.wait("where to save all settings");
+    other.keys(&["C-u", "notes.txt", "Enter"]);
+    other.wait("notes.txt is there and is no bench");
+    assert_eq!(fs::read_to_string(dir.path().join("notes.txt")).unwrap(), "dear diary\n");
+}
+
+#[test]
+fn a_request_to_end_ends_a_running_take_properly_and_gives_the_terminal_back() {
+    let dir = tempfile::tempdir().unwrap();
+    let terminal = Terminal::start("", &["demo"], dir.path(), (100, 30));
+    terminal.wait("● live");
+    terminal.keys(&["t"]);
+    let take = dir.path().join("take-0001");
+    terminal.wait_until("a second of rows", |_| rows_in(&take) > 100);
+    let pid = rustix::process::Pid::from_raw(terminal.pid()).unwrap();
+    rustix::process::kill_process(pid, rustix::process::Signal::TERM).unwrap();
+    let screen = terminal.wait("[ended with 0]");
+    assert!(screen.contains("take-0001: ") && !screen.contains("AMBER TAP"), "{screen}");
+    let opened = amber_io::take::open(&take).unwrap();
+    assert!(opened.mended.is_empty(), "{:?}", opened.mended);
+    assert_eq!(opened.decode(), fs::read(take.join("readings.csv")).unwrap());
+}
+
+#[test]
+fn without_colours_and_on_a_tiny_screen_it_still_works() {
+    let dir = tempfile::tempdir().unwrap();
+    let terminal = Terminal::start("NO_COLOR=1", &["demo"], dir.path(), (80, 24));
+    terminal.wait("● live");
+    let coloured = terminal.styled();
+    let numbers = coloured
+        .split("\x1b[")
+        .skip(1)
+        .filter_map(|rest| rest.split_once('m'))
+        .flat_map(|(codes, _)| codes.split([';', ':']));
+    let colour = |code: &str| {
+        code.parse::<u32>().is_ok_and(|code| (30..=38).contains(&code) || (40..=48).contains(&code) || code >= 90)
+    };
+    assert!(!numbers.into_iter().any(colour), "{coloured:?}");
+    terminal.resize(40, 10);
+    terminal.wait("too small");
+    terminal.keys(&["t"]);
+    terminal.resize(100, 30);
+    // Keys worked all the while, and a key that means nothing is said.
+    terminal.wait("● take-0001");
+    terminal.keys(&["z"]);
+    terminal.wait("that key does nothing here");
+    terminal.keys(&["w"]);
+    terminal.wait("+10 s");
+    terminal.keys(&["n"]);
+    terminal.wait("in view");
 }

@@ -153,7 +153,11 @@ impl Desk {
         loop {
             crossbeam_channel::select! {
                 recv(orders) -> order => match order {
-                    Ok(order) => self.obey(order),
+                    Ok(order) => {
+                        // What arrived before the order belongs before it.
+                        feed.try_iter().take(feed.len()).for_each(|piece| self.receive(piece));
+                        self.obey(order);
+                    }
                     // Whoever gives orders is gone: there is nobody left to take for.
                     Err(_) => return self.stop(),
                 },

@@ -55,6 +55,11 @@ impl Terminal {
         String::from_utf8_lossy(&self.tmux(&["capture-pane", "-p"]).stdout).into_owned()
     }
 
+    /// The screen with its escape sequences for colours and weights.
+    pub(crate) fn styled(&self) -> String {
+        String::from_utf8_lossy(&self.tmux(&["capture-pane", "-e", "-p"]).stdout).into_owned()
+    }
+
     /// Waits until the screen holds `text`; gives the screen.
     pub(crate) fn wait(&self, text: &str) -> String {
         self.wait_until(text, |screen| screen.contains(text))

@@ -1,0 +1,189 @@
+//! Takes on disk against the live chain, against hostile files and against every place at which a write can stop.
+
+use amber_core::Stamp;
+use amber_core::bench::Bench;
+use amber_core::chain::Chain;
+use amber_core::store::Limits;
+use amber_io::take::{Decoder, Place, Writer, iso8601, open};
+use proptest::prelude::*;
+use std::fs;
+use std::path::Path;
+
+const START: Stamp = Stamp(1_767_225_599_900_000_000);
+
+const BENCH: &str = r#"
+[[channel]]
+name = "level"
+scale = { bits = 12, reference = 3.3, offset = 0.5, gain = 100.0, unit = "mm" }
+[[channel]]
+name = "flow"
+scale = { gain = 0.1, unit = "l/s" }
+"#;
+
+/// Rows with a banner, some damage, a gap and unfinished ends, in uneven pieces.
+fn pieces(rows: usize) -> Vec<(Stamp, Vec<u8>)> {
+    let mut stream = b"pump station, ready\r\n".to_vec();
+    for i in 0..rows {
+        let line = match i % 23 {
+            7 => format!("level={} fl\x07w={}\r\n", i, i * 3),
+            11 => format!("level={} flow=nan\r\n", 1000 + i),
+            _ => format!("level={} flow={}.{}\r\n", 1000 + i * 7 % 3000, i % 90, i % 10),
+        };
+        stream.extend_from_slice(line.as_bytes());
+    }
+    stream.extend_from_slice(b"level=1 flo");
+    let sizes = [3, 40, 17, 120, 1, 64];
+    let mut rest = &stream[..];
+    let mut out = Vec::new();
+    for (i, size) in sizes.iter().cycle().enumerate() {
+        if rest.is_empty() {
+            break;
+        }
+        let (head, tail) = rest.split_at((*size).min(rest.len()));
+        out.push((START.plus(i as f64 * 0.007), head.to_vec()));
+        rest = tail;
+    }
+    out
+}
+
+fn written(folder: &Path, rows: usize) {
+    let bench = Bench::parse(BENCH).unwrap();
+    let mut writer = Writer::create(&Place::Exactly(folder.into()), bench, START, false).unwrap();
+    for (at, bytes) in pieces(rows) {
+        writer.chunk(at, &bytes).unwrap();
+    }
+    writer.mark(START.plus(0.5), "half a second".into());
+    writer.finish(START.plus(9.0)).unwrap();
+}
+
+fn copied(from: &Path, to: &Path) {
+    fs::create_dir_all(to).unwrap();
+    for entry in fs::read_dir(from).unwrap().flatten() {
+        fs::copy(entry.path(), to.join(entry.file_name())).unwrap();
+    }
+}
+
+#[test]
+fn what_is_kept_is_what_was_on_the_screen() {
+    let mut chain = Chain::new(Bench::parse(BENCH).unwrap(), Limits::default());
+    let mut decoder = Decoder::new(Bench::parse(BENCH).unwrap(), START);
+    for (at, bytes) in pieces(400) {
+        chain.feed(at, &bytes);
+        decoder.feed(at, &bytes);
+    }
+    let counts = chain.counts();
+    let tally = decoder.tally();
+    assert_eq!((tally.rows, tally.refused, tally.messages), (counts.rows, counts.refused(), counts.messages));
+    let text = String::from_utf8(decoder.take_output()).unwrap();
+    let mut table = csv::Reader::from_reader(text.as_bytes());
+    assert_eq!(table.headers().unwrap(), vec!["time_s", "wall_clock", "level", "flow"]);
+    for (row, record) in table.records().map(Result::unwrap).enumerate() {
+        let time: f64 = record[0].parse().unwrap();
+        let at = chain.store().time(row as u64).unwrap();
+        assert!((time - at.seconds_since(START)).abs() < 1e-6 + f64::EPSILON);
+        for channel in 0..2 {
+            let quantity = chain.reading(channel, row as u64).unwrap().quantity;
+            match &record[channel + 2] {
+                "" => assert!(quantity.is_nan()),
+                // Two digits finer than a step of the converter: 0.08 mm is written to 0.001 mm.
+                text => assert!((text.parse::<f64>().unwrap() - quantity).abs() <= 0.000_51, "{text} {quantity}"),
+            }
+        }
+    }
+}
+
+#[test]
+fn wall_clocks_pass_the_end_of_a_second_a_minute_and_a_year() {
+    assert_eq!(iso8601(START), "2025-12-31T23:59:59.900000Z");
+    assert_eq!(iso8601(START.plus(0.1)), "2026-01-01T00:00:00.000000Z");
+    assert_eq!(iso8601(Stamp(START.0 + 999)), "2025-12-31T23:59:59.900000Z", "cut, not rounded");
+    assert_eq!(iso8601(Stamp(-1)), "1969-12-31T23:59:59.999999Z");
+}
+
+/// A kill stops the writes somewhere: first stamps, then bytes, then readings are there in full or in part.
+#[test]
+fn wherever_the_writes_stop_the_take_opens_and_its_table_is_made_whole() {
+    let dir = tempfile::tempdir().unwrap();
+    let whole = dir.path().join("whole");
+    written(&whole, 60);
+    let wire = fs::metadata(whole.join("wire.bin")).unwrap().len();
+    let readings = fs::metadata(whole.join("readings.csv")).unwrap().len();
+    let cut = |folder: &Path, name: &str, length: u64| {
+        fs::OpenOptions::new().write(true).open(folder.join(name)).unwrap().set_len(length).unwrap();
+    };
+    for (case, share) in (0..40u64).enumerate() {
+        let torn = dir.path().join(format!("torn-{case}"));
+        copied(&whole, &torn);
+        // The readings never reach further than the bytes.
+        cut(&torn, "wire.bin", wire * share / 40);
+        cut(&torn, "readings.csv", (readings * share / 45).min(readings));
+        let kept = amber_io::take::open(&torn).unwrap();
+        assert_eq!(kept.wire.len() as u64, wire * share / 40);
+        let last = kept.pieces.last().map_or(0, |piece| piece.bytes.end);
+        assert_eq!(last, kept.wire.len(), "case {case}: every byte has a stamp");
+        let table = fs::read(torn.join("readings.csv")).unwrap();
+        let differs = kept.mended.iter().any(|sentence| sentence.contains("differs"));
+        assert!(differs || table == kept.decode(), "case {case}: {:?}", kept.mended);
+    }
+}
+
+#[test]
+fn a_take_on_a_disk_that_cannot_be_written_is_opened_all_the_same() {
+    use std::os::unix::fs::PermissionsExt;
+    let dir = tempfile::tempdir().unwrap();
+    let folder = dir.path().join("take");
+    written(&folder, 30);
+    let readings = folder.join("readings.csv");
+    let text = fs::read(&readings).unwrap();
+    fs::write(&readings, &text[..text.len() - 20]).unwrap();
+    for name in ["readings.csv", "wire.bin", "wire.csv", "marks.csv"] {
+        fs::set_permissions(folder.join(name), fs::Permissions::from_mode(0o444)).unwrap();
+    }
+    let take = open(&folder).unwrap();
+    // Root may write anyway; anybody else is told that the tail could not be cut off.
+    assert!(!take.mended.is_empty());
+    assert_eq!(take.decode(), text);
+    assert_eq!(take.marks.len(), 1);
+}
+
+#[test]
+fn a_table_that_somebody_edited_is_left_alone_and_said() {
+    let dir = tempfile::tempdir().unwrap();
+    let folder = dir.path().join("take");
+    written(&folder, 30);
+    let readings = folder.join("readings.csv");
+    let edited = fs::read_to_string(&readings).unwrap().replace("level", "Pegel");
+    fs::write(&readings, &edited).unwrap();
+    let take = open(&folder).unwrap();
+    assert!(take.mended[0].contains("was changed, and is left as it is"), "{:?}", take.mended);
+    assert_eq!(fs::read_to_string(&readings).unwrap(), edited);
+    fs::remove_file(&readings).unwrap();
+    let take = open(&folder).unwrap();
+    assert!(take.mended[0].contains("were added to readings.csv"), "{:?}", take.mended);
+    assert_eq!(fs::read(&readings).unwrap(), take.decode());
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(60))]
+
+    /// A file that is not what it says is an error with its name, or is read as far as it makes sense; never a panic.
+    #[test]
+    fn damaged_files_are_told_or_read(file in 0..4usize, at in 0.0..1.0f64, bytes in proptest::collection::vec(any::<u8>(), 1..30), insert: bool) {
+        let dir = tempfile::tempdir().unwrap();
+        let folder = dir.path().join("take");
+        written(&folder, 20);
+        let name = ["wire.csv", "bench.toml", "marks.csv", "wire.bin"][file];
+        let mut content = fs::read(folder.join(name)).unwrap();
+        let index = (at * content.len() as f64) as usize;
+        let end = if insert { index } else { (index + bytes.len()).min(content.len()) };
+        content.splice(index..end, bytes);
+        fs::write(folder.join(name), content).unwrap();
+        match open(&folder) {
+            Ok(take) => {
+                take.decode();
+                prop_assert!(take.pieces.iter().all(|piece| piece.bytes.end <= take.wire.len()));
+            }
+            Err(error) => prop_assert!(error.to_string().contains(name), "{error}"),
+        }
+    }
+}
