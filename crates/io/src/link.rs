@@ -186,12 +186,14 @@ impl Reader {
     fn pass(&mut self, bytes: &[u8]) -> Result<(), Halt> {
         let chunk = Chunk { at: self.clock.now(), bytes: bytes.into(), skipped: self.skipped };
         let for_keeper = Chunk { skipped: 0, ..chunk.clone() };
+        // The keeper comes first: what is on the screen is kept by a take that runs.
+        self.to_keeper.send(Feed::Chunk(for_keeper)).map_err(|_| Halt::Over)?;
         match self.to_engine.try_send(Feed::Chunk(chunk)) {
             Ok(()) => self.skipped = 0,
             Err(TrySendError::Full(_)) => self.skipped += bytes.len() as u64,
             Err(TrySendError::Disconnected(_)) => return Err(Halt::Over),
         }
-        self.to_keeper.send(Feed::Chunk(for_keeper)).map_err(|_| Halt::Over)
+        Ok(())
     }
 
     fn tell(&mut self, feed: Feed) -> Result<(), Halt> {

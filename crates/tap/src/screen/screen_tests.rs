@@ -97,8 +97,8 @@ fn every_panel_shows_its_settings_and_a_hint_at_every_size() {
             press(&mut app, key);
             let settings = app.settings(stage);
             assert!(!settings.is_empty(), "{}", stage.name());
-            for at in 0..settings.len() {
-                let field = app.fields(stage).into_iter().find(|field| field.id == Some(settings[at])).unwrap();
+            for id in settings {
+                let field = app.fields(stage).into_iter().find(|field| field.id == Some(id)).unwrap();
                 let screen = rows(&app).join("\n");
                 assert!(screen.contains(&format!("{} {}", stage.number(), stage.name())));
                 assert!(screen.contains(&field.name), "{size:?}: '{}' is not on the screen\n{screen}", field.name);
