@@ -36,6 +36,11 @@ pub fn grouped(number: u64) -> String {
     out
 }
 
+/// A number as text with its unit behind it, if it has one.
+pub fn with_unit(number: impl std::fmt::Display, unit: &str) -> String {
+    if unit.is_empty() { number.to_string() } else { format!("{number} {unit}") }
+}
+
 /// A span of time: `0:07`, `12:30`, `1:02:03`.
 pub fn clock(seconds: f64) -> String {
     let whole = seconds.max(0.0) as u64;
@@ -87,6 +92,7 @@ mod tests {
 
     #[test]
     fn spans_and_counts_in_words() {
+        assert_eq!([with_unit(1913, ""), with_unit("1.5", "mm")], ["1913", "1.5 mm"]);
         assert_eq!([grouped(7), grouped(75122), grouped(1204000)], ["7", "75 122", "1 204 000"]);
         assert_eq!([clock(7.9), clock(750.0), clock(3723.0)], ["0:07", "12:30", "1:02:03"]);
         assert_eq!(

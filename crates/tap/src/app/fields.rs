@@ -3,7 +3,7 @@
 use super::{App, Source, Stage, Taking};
 use amber_core::bench::Kind;
 use amber_core::chain::{Channel, Reading};
-use amber_core::digits::{bytes, decimals, duration, fixed, grouped};
+use amber_core::digits::{bytes, decimals, duration, fixed, grouped, with_unit};
 use amber_core::smooth::{Filter, Strength};
 use amber_core::store::Store;
 use amber_io::LinkState;
@@ -205,13 +205,13 @@ impl App {
             }
             let less = volts.unwrap_or(raw) - scale.offset;
             fields.push(fact("less offset", fixed(less, volt_places)));
-            fields.push(fact("times gain", format!("{} {unit}", fixed(quantity, places))));
+            fields.push(fact("times gain", with_unit(fixed(quantity, places), unit)));
         }
-        fields.push(fact("one step is", format!("{} {}", fixed(channel.resolution(), places + 2), scale.unit())));
+        fields.push(fact("one step is", with_unit(fixed(channel.resolution(), places + 2), scale.unit())));
         if let Some((low, high)) = scale.full_scale() {
             fields.push(fact(
                 "full scale",
-                format!("{} to {} {}", fixed(low, places), fixed(high, places), scale.unit()),
+                with_unit(format!("{} to {}", fixed(low, places), fixed(high, places)), scale.unit()),
             ));
         }
         fields
@@ -247,10 +247,10 @@ impl App {
         let unit = channel.settings().scale.unit();
         let places = channel.decimals() + 1;
         if let Some(noise) = channel.noise() {
-            fields.push(fact("noise before", format!("{} {unit}", fixed(noise, places))));
+            fields.push(fact("noise before", with_unit(fixed(noise, places), unit)));
             if let Some((smooth, interval)) = smooth.zip(self.chain.rate().interval()) {
                 let after = noise * smooth.noise_gain(interval);
-                fields.push(fact("noise after", format!("{} {unit}", fixed(after, places))));
+                fields.push(fact("noise after", with_unit(fixed(after, places), unit)));
             }
         }
         if let Some((smooth, interval)) = smooth.zip(self.chain.rate().interval()) {
@@ -275,13 +275,13 @@ impl App {
             fields.push(setting(
                 FieldId::Threshold,
                 "threshold",
-                format!("{} {unit}", watch.threshold),
+                with_unit(watch.threshold, unit),
                 "the level that is watched",
             ));
             fields.push(setting(
                 FieldId::Hysteresis,
                 "hysteresis",
-                format!("{} {unit}", watch.hysteresis),
+                with_unit(watch.hysteresis, unit),
                 "width of the dead band around it; wider than the noise stops flicker",
             ));
         }

@@ -6,7 +6,7 @@ use crate::app::{App, ChannelShown, Lanes};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
-use amber_core::digits::{fixed, grouped};
+use amber_core::digits::{fixed, grouped, with_unit};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
@@ -128,7 +128,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
             };
             bignum::big(buffer, place, &number, 1, ink);
         } else {
-            put_right(buffer, name_row, 0, &format!("{number} {unit} "), theme.style(strong));
+            put_right(buffer, name_row, 0, &format!("{} ", with_unit(&number, unit)), theme.style(strong));
         }
         if form == Form::Line {
             continue;

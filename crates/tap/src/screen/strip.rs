@@ -5,7 +5,7 @@ use crate::app::{App, Source, Stage, Taking};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
-use amber_core::digits::{self, decimals, duration, fixed, grouped};
+use amber_core::digits::{self, decimals, duration, fixed, grouped, with_unit};
 use amber_core::smooth::{Filter, Strength};
 use amber_core::tail::visible;
 use ratatui::buffer::Buffer;
@@ -114,7 +114,7 @@ fn scale(app: &App, channel: &Channel, room: u16) -> (String, String) {
         None => format!("{offset}{gain}").trim().to_owned(),
     };
     let Some(reading) = reading(app) else { return (set, "–".into()) };
-    let quantity = format!("{} {}", fixed(reading.quantity, channel.decimals()), scale.unit());
+    let quantity = with_unit(fixed(reading.quantity, channel.decimals()), scale.unit());
     let raw = fixed(reading.raw, channel.raw_decimals());
     let volts = reading.volts.map(|volts| fixed(volts, scale.volts_per_count().map_or(3, decimals)));
     let value = match volts {
@@ -124,7 +124,7 @@ fn scale(app: &App, channel: &Channel, room: u16) -> (String, String) {
         _ if plain => quantity,
         _ => fitting(room, [format!("{raw} → {quantity}"), quantity]),
     };
-    (set, value.trim().to_owned())
+    (set, value)
 }
 
 fn smooth(app: &App, channel: &Channel, room: u16) -> (String, String) {
@@ -153,8 +153,8 @@ fn smooth(app: &App, channel: &Channel, room: u16) -> (String, String) {
     let noise = noise.map(|noise| format!(" ± {}", fixed(noise, places.max(decimals(noise).min(places + 1)))));
     let noise = noise.unwrap_or_default();
     let late = late.map(|late| format!(", {late} late")).unwrap_or_default();
-    let texts = [format!("{value}{noise} {unit}{late}"), format!("{value}{noise} {unit}"), format!("{value} {unit}")];
-    (set, fitting(room, texts))
+    let noisy = with_unit(format!("{value}{noise}"), unit);
+    (set, fitting(room, [format!("{noisy}{late}"), noisy, with_unit(value, unit)]))
 }
 
 fn watch(channel: &Channel, room: u16) -> (String, String) {
@@ -164,7 +164,7 @@ fn watch(channel: &Channel, room: u16) -> (String, String) {
     let now = side(watcher.side, channel.kind());
     match channel.settings().watch {
         Some(watch) => (
-            format!("{} {unit}, band {}", watch.threshold, watch.hysteresis),
+            format!("{}, band {}", with_unit(watch.threshold, unit), watch.hysteresis),
             fitting(room, [format!("{now} {}, {rises}", watch.threshold), format!("{now}, {rises}"), now.into()]),
         ),
         None if channel.kind() == Kind::Digital => {
