@@ -112,7 +112,9 @@ pub fn visible(bytes: &[u8]) -> String {
     out
 }
 
-fn visible_char(c: char) -> char {
+/// The character that stands for `c` in [`visible`] text.
+#[inline]
+pub fn visible_char(c: char) -> char {
     match c {
         ' '..='~' => c,
         '\t' => ' ',

@@ -17,6 +17,7 @@ pub(crate) use layout::{Hit, hit};
 use crate::app::{App, Overlay};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
+use amber_core::tail::visible_char;
 use amber_core::watch::Side;
 use amber_core::window::Motion;
 use layout::Layout;
@@ -121,7 +122,7 @@ pub(crate) fn draw(app: &App, theme: Theme, buffer: &mut Buffer) {
 }
 
 /// Writes `text` at column `x` and row `y` of `area`, cut at the edges of both `area` and `buffer`; gives the column
-/// behind it. Every character takes one column, as [`amber_core::tail::visible`] makes sure of for foreign text.
+/// behind it. Names, units and paths come from files and people, so what a terminal would act on becomes a symbol here.
 fn put(buffer: &mut Buffer, area: Rect, x: u16, y: u16, text: &str, style: Style) -> u16 {
     if y >= area.height || x >= area.width {
         return x;
@@ -134,7 +135,7 @@ fn put(buffer: &mut Buffer, area: Rect, x: u16, y: u16, text: &str, style: Style
         let room = room.min(usize::from(buffer.area.right().saturating_sub(left)));
         for (c, column) in text.chars().take(room).zip(left..).skip(skip) {
             if let Some(cell) = buffer.cell_mut((column, row)) {
-                cell.set_char(c).set_style(style);
+                cell.set_char(visible_char(c)).set_style(style);
             }
         }
     }
@@ -167,7 +168,7 @@ fn frame(buffer: &mut Buffer, area: Rect, title: &str, theme: Theme) -> Rect {
         .border_type(BorderType::Thick)
         .border_style(theme.style(Ink::Faint))
         .style(theme.panel())
-        .title(format!(" {title} "))
+        .title(format!(" {} ", amber_core::tail::visible(title.as_bytes())))
         .title_style(theme.style(Ink::Bright));
     let inner = block.inner(area);
     block.render(area, buffer);

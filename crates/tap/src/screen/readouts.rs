@@ -9,7 +9,6 @@ use amber_core::chain::Channel;
 use amber_core::digits::{fixed, grouped, with_unit};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use ratatui::text::Line;
 
 /// How much of a channel is shown.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -210,9 +209,6 @@ fn draw_facts(channel: &Channel, shown: ChannelShown, theme: Theme, area: Rect, 
             area.width.saturating_sub(1),
             [format!("{state}   {rises} rises, {falls} falls"), format!("{state}  {rises} rises"), state],
         );
-        let line = Line::styled(text, theme.style(Ink::Text));
-        if area.height > 2 {
-            buffer.set_line(area.x + 1, area.y + 2, &line, area.width.saturating_sub(1));
-        }
+        put(buffer, area, 1, 2, &text, theme.style(Ink::Text));
     }
 }

@@ -232,6 +232,8 @@ fn text_is_cut_at_the_edges_of_its_area_and_of_what_is_drawn() {
     assert_eq!(put(&mut part, area, 12, 1, "xxx", style), 12);
     put_right(&mut part, area, 1, "123456", style);
     assert_eq!(part.content.iter().map(|cell| cell.symbol()).collect::<String>(), "123");
+    put(&mut part, area, 4, 1, "\u{1b}\u{9b}漢", style);
+    assert_eq!(part.content.iter().map(|cell| cell.symbol()).collect::<String>(), "␛▯▯", "a unit may say anything");
     assert_eq!(fitting(4, ["too long".to_owned(), "fits".to_owned(), "x".to_owned()]), "fits");
     assert_eq!(fitting(1, ["too long".to_owned(), "still".to_owned()]), "still");
 }

@@ -14,6 +14,7 @@ use crossbeam_channel::{Receiver, Sender, bounded, never, select};
 use crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseEventKind};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
+use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 
 /// How often the screen is looked after when nothing comes.
@@ -34,6 +35,8 @@ struct Shell<'a> {
     live: &'a mut Option<Live>,
     clock: HostClock,
     jobs: (Sender<Message>, Receiver<Message>),
+    /// Figures that are being written.
+    figures: Vec<JoinHandle<()>>,
     over: bool,
 }
 
@@ -47,7 +50,8 @@ pub(crate) fn run(
     let theme = Theme::new(Depth::from_environment(|name| std::env::var(name).ok()));
     let mut screen = Screen::take_over()?;
     let input = read_input()?;
-    let mut shell = Shell { app: &mut app, live: &mut live, clock, jobs: bounded(16), over: false };
+    let mut shell =
+        Shell { app: &mut app, live: &mut live, clock, jobs: bounded(16), figures: Vec::new(), over: false };
     let mut pacer = Pacer::new(Instant::now());
     let mut drawn = Drawn::default();
     let mut change = Change::All;
@@ -79,6 +83,10 @@ pub(crate) fn run(
         change = Change::None;
     }
     drop(screen);
+    for figure in shell.figures {
+        // A panic has been printed by its own thread already.
+        let _ = figure.join();
+    }
     let Some(Live { link, keeper, board }) = live else { return Ok(Vec::new()) };
     drop(link);
     let reports = keeper.join();
@@ -213,10 +221,12 @@ impl Shell<'_> {
         let (folder, send) = (self.app.folder.clone(), self.jobs.0.clone());
         let job = move || {
             let done = figure::write_both(&figure, &folder).map_err(|error| format!("{error:#}"));
-            // The screen may have ended meanwhile.
-            let _ = send.send(Message::Figure(done));
+            // The screen may have ended meanwhile, and nobody may make room any more.
+            let _ = send.try_send(Message::Figure(done));
         };
-        std::thread::Builder::new().name("figure".into()).spawn(job).context("no thread for the figure")?;
+        let thread =
+            std::thread::Builder::new().name("figure".into()).spawn(job).context("no thread for the figure")?;
+        self.figures.push(thread);
         Ok(())
     }
 }
