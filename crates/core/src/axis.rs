@@ -78,7 +78,10 @@ impl FitAxis {
 fn roomy(low: f64, high: f64, step: f64) -> (f64, f64) {
     let least = (step * LEAST_STEPS).max((low.abs().max(high.abs())) * 1e-6).max(1e-12);
     let margin = ((high - low) * MARGIN).max((least - (high - low)) / 2.0);
-    round_out(low - margin, high + margin)
+    // Room below zero says nothing where nothing is ever below zero.
+    let bottom = if low >= 0.0 { (low - margin).max(0.0) } else { low - margin };
+    let top = if high <= 0.0 { (high + margin).min(0.0) } else { high + margin };
+    round_out(bottom, top.max(bottom + least))
 }
 
 /// The smallest round step (1, 2 or 5 times a power of ten) that is at least `size`, which must be above 0.

@@ -116,7 +116,8 @@ pub fn visible(bytes: &[u8]) -> String {
 #[inline]
 pub fn visible_char(c: char) -> char {
     match c {
-        ' '..='~' => c,
+        // Text, and lines and blocks, which are most of a screen and need no look into the tables.
+        ' '..='~' | '\u{2500}'..='\u{259f}' | '\u{2800}'..='\u{28ff}' => c,
         '\t' => ' ',
         '\0'..='\x1f' => char::from_u32(0x2400 + c as u32).unwrap_or('▯'),
         '\x7f' => '␡',
