@@ -6,7 +6,6 @@ use amber_core::tail::visible;
 use amber_core::window::{Columns, Grid, Logic, Motion, Span};
 use amber_plot::{Figure, FigureMark, Lane, LogicLane, Trace};
 use anyhow::{Context, bail};
-use jiff::Timestamp;
 use std::fs::OpenOptions;
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -18,8 +17,7 @@ const COLUMNS: usize = 1800;
 pub(crate) fn of(app: &App) -> Figure {
     let columns = Columns::new(app.end(), app.sight.span, COLUMNS, Motion::Scroll);
     let grid = Grid::new(app.chain.store(), &columns, app.end(), app.chain.rate().interval());
-    let at = |stamp: Stamp| Timestamp::from_nanosecond(i128::from(stamp.0)).unwrap_or(Timestamp::UNIX_EPOCH);
-    let wall = |stamp: Stamp| at(stamp).to_zoned(app.zone.clone()).strftime("%Y-%m-%d %H:%M:%S").to_string();
+    let wall = |at: Stamp| app.wall(at, "%Y-%m-%d %H:%M:%S");
     let end = app.end();
     let (zero, time_label, source) = match &app.source {
         Source::Take(take) => {

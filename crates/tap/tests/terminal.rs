@@ -10,6 +10,11 @@ use std::io::Write;
 use std::time::Duration;
 use support::Terminal;
 
+/// The board's clock in the newest wire line on the screen, in microseconds.
+fn board_clock(screen: &str) -> Option<u64> {
+    screen.lines().rev().find_map(|line| line.split("t_us=").nth(1)?.split(' ').next()?.parse().ok())
+}
+
 fn rows_in(take: &std::path::Path) -> usize {
     fs::read_to_string(take.join("readings.csv")).map_or(0, |text| text.lines().count().saturating_sub(1))
 }
@@ -79,9 +84,7 @@ fn a_killed_program_leaves_a_take_that_lacks_at_most_a_second() {
     terminal.wait_until("two seconds of rows", |_| rows_in(&take) > 200);
     let number = terminal.pid();
     let pid = rustix::process::Pid::from_raw(number).unwrap();
-    let clock =
-        |text: &str| text.lines().rev().find_map(|l| l.split("t_us=").nth(1)?.split(' ').next()?.parse::<u64>().ok());
-    let shown = clock(&terminal.text()).unwrap();
+    let shown = board_clock(&terminal.text()).unwrap();
     rustix::process::kill_process(pid, rustix::process::Signal::KILL).unwrap();
     let process = std::path::PathBuf::from(format!("/proc/{number}"));
     terminal.wait_until("the end of the process", |_| !process.exists());
@@ -101,9 +104,8 @@ fn a_disk_that_says_no_ends_the_take_whole_and_watching_goes_on() {
     terminal.keys(&["t"]);
     let screen = terminal.wait("no take runs: cannot write to");
     assert!(screen.contains("the file may not grow further here") && screen.contains("take-0001 keeps"), "{screen}");
-    let rows = |s: &str| s.lines().rev().find_map(|l| l.split("t_us=").nth(1)?.split(' ').next()?.parse::<u64>().ok());
-    let before = rows(&terminal.text()).unwrap();
-    terminal.wait_until("rows that go on", |s| rows(s).is_some_and(|now| now > before + 1_000_000));
+    let before = board_clock(&terminal.text()).unwrap();
+    terminal.wait_until("rows that go on", |s| board_clock(s).is_some_and(|now| now > before + 1_000_000));
     let opened = amber_io::take::open(&dir.path().join("take-0001")).unwrap();
     assert!(opened.mended.is_empty() && opened.wire.len() > 10_000, "{:?}", opened.mended);
     // A folder that cannot be made is said as well, and a folder that vanishes.

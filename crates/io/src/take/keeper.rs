@@ -2,20 +2,17 @@
 //!
 //! Between takes it remembers the unfinished line, so that a take begins at the start of one.
 
-use super::TakeError;
 use super::writer::{Place, Summary, Writer};
+use super::{CHECKPOINT, TakeError};
 use crate::clock::HostClock;
 use crate::link::Feed;
 use amber_core::Stamp;
 use amber_core::bench::Bench;
 use amber_core::split::MAX_LINE;
-use crossbeam_channel::{Receiver, RecvTimeoutError, Sender, bounded};
+use crossbeam_channel::{Receiver, Sender, bounded};
 use std::path::PathBuf;
 use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
-
-/// How often a take is written through.
-const CHECKPOINT: Duration = Duration::from_millis(400);
 
 /// How often the system is asked to put it onto the disk itself.
 const SYNC: Duration = Duration::from_secs(2);
@@ -171,7 +168,7 @@ impl Desk {
         }
         // The link ended; orders may still come from a screen that shows what was received.
         self.stop();
-        while !matches!(orders.recv_timeout(CHECKPOINT), Err(RecvTimeoutError::Disconnected)) {}
+        orders.iter().for_each(drop);
     }
 
     fn obey(&mut self, order: Order) {

@@ -30,6 +30,10 @@ pub use writer::{Place, Summary, Writer};
 
 use std::io;
 use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+/// How often a take is to be written through, so that a kill costs less than a second.
+pub const CHECKPOINT: Duration = Duration::from_millis(400);
 
 pub(crate) const READINGS: &str = "readings.csv";
 pub(crate) const METADATA: &str = "readings.csv-metadata.json";

@@ -13,7 +13,7 @@ pub(crate) use fields::FieldId;
 pub(crate) use lanes::{AnalogLane, Lanes};
 pub(crate) use shown::{ChannelShown, Shown};
 pub(crate) use sight::Sight;
-pub(crate) use taking::{Taking, in_words};
+pub(crate) use taking::{Taking, in_words, name_of};
 
 use amber_core::Stamp;
 use amber_core::axis::FitAxis;
@@ -240,6 +240,12 @@ impl App {
     /// The number of a channel's ink, which goes with its letter.
     pub(crate) fn ink(&self, channel: usize) -> usize {
         self.chain.channels()[..channel].iter().filter(|c| c.kind() != Kind::Clock).count()
+    }
+
+    /// An instant on the wall, in the person's own time zone.
+    pub(crate) fn wall(&self, at: Stamp, format: &str) -> String {
+        let moment = jiff::Timestamp::from_nanosecond(i128::from(at.0)).unwrap_or(jiff::Timestamp::UNIX_EPOCH);
+        moment.to_zoned(self.zone.clone()).strftime(format).to_string()
     }
 
     /// The instant at the right edge of the chart.

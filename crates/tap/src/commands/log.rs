@@ -3,7 +3,7 @@
 use crate::shell;
 use amber_core::bench::Bench;
 use amber_core::digits::{bytes, clock as clock_text, fixed, grouped};
-use amber_io::take::{Place, Summary, Writer};
+use amber_io::take::{CHECKPOINT, Place, Summary, Writer};
 use amber_io::{Feed, HostClock, Link, LinkState};
 use anyhow::{Context, bail};
 use crossbeam_channel::RecvTimeoutError;
@@ -12,9 +12,6 @@ use std::io::IsTerminal;
 use std::path::PathBuf;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
-
-/// How often the take is written through.
-const CHECKPOINT: Duration = Duration::from_millis(400);
 
 /// How long a step waits for bytes.
 const STEP: Duration = Duration::from_millis(20);

@@ -1,7 +1,7 @@
 //! The chain: six cells for the selected channel, each with its setting and the value as it leaves that stage.
 
 use super::{fitting, put, side};
-use crate::app::{App, Source, Stage, Taking};
+use crate::app::{App, Source, Stage, Taking, name_of};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
@@ -180,9 +180,8 @@ fn keep(app: &App, room: u16) -> (String, String) {
         Taking::No => ("no take runs".into(), fitting(room, ["t starts a take".into(), "t: take".into()])),
         Taking::Starting => ("take starts".into(), "–".into()),
         Taking::Yes { folder, saved, .. } => {
-            let name = folder.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
             let rows = saved.as_ref().map_or(0, |saved| saved.tally.rows);
-            (name, format!("{} rows", grouped(rows)))
+            (name_of(folder), format!("{} rows", grouped(rows)))
         }
     }
 }

@@ -4,7 +4,6 @@ use super::{put, put_right};
 use crate::app::App;
 use crate::theme::{Ink, Theme};
 use amber_core::tail::{Fate, TailLine, visible};
-use jiff::Timestamp;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
@@ -29,8 +28,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
 }
 
 fn draw_line(app: &App, theme: Theme, line: &TailLine, area: Rect, buffer: &mut Buffer) {
-    let wall = Timestamp::from_nanosecond(i128::from(line.at.0)).unwrap_or(Timestamp::UNIX_EPOCH);
-    let time = wall.to_zoned(app.zone.clone()).strftime("%H:%M:%S%.3f").to_string();
+    let time = app.wall(line.at, "%H:%M:%S%.3f");
     let x = put(buffer, area, 1, 0, &time, theme.style(Ink::Dim)) + 1;
     let (sign, note) = match line.fate {
         Fate::Row => (" ", String::new()),

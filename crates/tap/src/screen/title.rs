@@ -1,11 +1,10 @@
 //! The first row: what is watched, how the wire stands, what runs.
 
 use super::{fitting, put};
-use crate::app::{App, Source, Taking};
+use crate::app::{App, Source, Taking, name_of};
 use crate::theme::{Ink, Theme};
 use amber_core::digits::{clock, duration, fixed, grouped};
 use amber_io::LinkState;
-use jiff::Timestamp;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use unicode_width::UnicodeWidthStr;
@@ -58,9 +57,8 @@ fn heard(app: &App) -> bool {
 fn right_parts(app: &App) -> Vec<(Ink, String)> {
     let counts = app.chain.counts();
     let mut parts = Vec::new();
-    let wall = Timestamp::from_nanosecond(i128::from(app.now.0)).unwrap_or(Timestamp::UNIX_EPOCH);
     if !app.is_take() {
-        parts.push((Ink::Dim, wall.to_zoned(app.zone.clone()).strftime("%H:%M:%S").to_string()));
+        parts.push((Ink::Dim, app.wall(app.now, "%H:%M:%S")));
         parts.push((Ink::Text, format!("{} rows/s", fixed(app.shown.rate, 1))));
     }
     if app.is_take() {
@@ -79,7 +77,7 @@ fn right_parts(app: &App) -> Vec<(Ink, String)> {
     match (&app.taking, app.is_take()) {
         (Taking::Starting, _) => parts.push((Ink::Alert, " take starts ".into())),
         (Taking::Yes { folder, since, saved }, _) => {
-            let name = folder.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+            let name = name_of(folder);
             let rows = saved.as_ref().map_or(0, |saved| saved.tally.rows);
             let time = clock(app.now.seconds_since(*since));
             parts.push((Ink::Alert, format!(" ● {name} {time} {} rows ", grouped(rows))));
