@@ -1,11 +1,11 @@
-//! Split and parse, both text shapes, against a bare loop over the same bytes in the same run.
+//! Split and parse, each shape of text, against a bare loop over the same bytes in the same run.
 //!
 //! `cargo bench -p amber-core --bench split`; the ratio is `bare loop` time over ours.
 
 #![allow(missing_docs)]
 
 use amber_core::Stamp;
-use amber_core::split::{Refusal, Shape, Sink, Splitter};
+use amber_core::split::{Fate, Shape, Sink, Splitter};
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use std::fmt::Write;
 use std::hint::black_box;
@@ -16,42 +16,81 @@ struct Sum(f64);
 
 impl Sink for Sum {
     fn shape(&mut self, _: &Shape) {}
-    fn row(&mut self, _: Stamp, values: &[f64], _: &[u8]) {
+
+    fn line(&mut self, _: Stamp, fate: Fate, _: &[u8]) {
+        self.0 += f64::from(u8::from(matches!(fate, Fate::Refused(_))));
+    }
+
+    fn row(&mut self, _: Stamp, values: &[f64]) {
         self.0 += values.iter().sum::<f64>();
     }
-    fn message(&mut self, _: Stamp, _: &[u8]) {}
-    fn half(&mut self, _: Stamp, _: &[u8]) {}
-    fn refused(&mut self, _: Stamp, _: Refusal, _: &[u8]) {
-        self.0 += 1.0;
+}
+
+/// So many bytes of each stream, about.
+const ROWS: u32 = 60_000;
+
+fn stream(mut line: impl FnMut(u32, &mut String)) -> String {
+    let mut text = String::new();
+    for i in 0..ROWS {
+        line(i, &mut text);
+        text.push_str("\r\n");
     }
+    text
 }
 
-fn labelled() -> String {
-    (0..60_000u32).fold(String::new(), |mut text, i| {
-        let (a, b, c) = (1800 + i * 7 % 900, 2000 + i * 13 % 700, 400 + i % 90);
-        let _ =
-            write!(text, "t_us={} gauge_a={a} gauge_b={b} bed={c} paddle={} pump=0 sump=1830\r\n", i * 10_000, i % 2);
-        text
-    })
-}
-
-fn bare() -> String {
-    (0..60_000u32).fold(String::new(), |mut text, i| {
-        let _ = write!(text, "{},{}.{:03},{},{}\r\n", i * 10_000, i % 4096, i % 1000, 2000 + i * 13 % 700, i % 2);
-        text
-    })
+/// A stream of each shape, with what its fields and values begin and end with, for the bare loop.
+fn streams() -> [(&'static str, String, &'static [u8]); 8] {
+    let (a, b, c) = (|i: u32| 1800 + i * 7 % 900, |i: u32| 2000 + i * 13 % 700, |i: u32| 400 + i % 90);
+    let put = |text: &mut String, line: std::fmt::Arguments<'_>| {
+        let _ = text.write_fmt(line);
+    };
+    [
+        (
+            "labelled",
+            stream(|i, t| {
+                let clock = i * 10_000;
+                put(
+                    t,
+                    format_args!("t_us={clock} gauge_a={} gauge_b={} bed={} paddle={} pump=0", a(i), b(i), c(i), i % 2),
+                );
+            }),
+            b" =",
+        ),
+        (
+            "bare",
+            stream(|i, t| put(t, format_args!("{},{}.{:03},{},{}", i * 10_000, i % 4096, i % 1000, b(i), i % 2))),
+            b",",
+        ),
+        ("one bare", stream(|i, t| put(t, format_args!("{}", b(i)))), b","),
+        (
+            "worded",
+            stream(|i, t| put(t, format_args!("gauge {} cnt  ({}.{:03} V)  bed: {}", a(i), i % 4, i % 1000, c(i)))),
+            b" ()",
+        ),
+        ("stacked", stream(|i, t| put(t, format_args!("gauge={}\r\nbed={}\r\npump={}", a(i), c(i), i % 2))), b"="),
+        ("brackets", stream(|i, t| put(t, format_args!("({}, {}, {})", a(i), b(i), c(i)))), b"(, )"),
+        (
+            "json",
+            stream(|i, t| {
+                let on = i % 2 == 0;
+                put(t, format_args!("{{\"bed\":{{\"p\":{}}},\"gauge\":[{},{}],\"on\":{on}}}", c(i), a(i), b(i)));
+            }),
+            b"{}[]:,",
+        ),
+        (
+            "hexadecimal, decimal comma",
+            stream(|i, t| put(t, format_args!("0x{:X}; {},{:03}; {}", a(i), i % 4, i % 1000, c(i)))),
+            b"; ",
+        ),
+    ]
 }
 
 /// The least that any reader must do: find lines, find fields, parse them with a fast library.
-fn bare_loop(bytes: &[u8], field_ends: &[u8], value_begins: Option<u8>) -> f64 {
+fn bare_loop(bytes: &[u8], ends: &[u8]) -> f64 {
     let mut sum = 0.0;
     for line in bytes.split(|b| *b == b'\n') {
-        for field in line.split(|b| field_ends.contains(b)) {
-            let text = match value_begins {
-                Some(sign) => field.iter().position(|b| *b == sign).map_or(&[][..], |at| &field[at + 1..]),
-                None => field,
-            };
-            if let Ok(value) = fast_float2::parse::<f64, _>(text) {
+        for field in line.split(|b| ends.contains(b) || *b == b'\r') {
+            if let Ok(value) = fast_float2::parse::<f64, _>(field) {
                 sum += value;
             }
         }
@@ -60,13 +99,11 @@ fn bare_loop(bytes: &[u8], field_ends: &[u8], value_begins: Option<u8>) -> f64 {
 }
 
 fn split(criterion: &mut Criterion) {
-    for (name, text, ends, sign) in
-        [("labelled", labelled(), &b" \r"[..], Some(b'=')), ("bare", bare(), &b",\r"[..], None)]
-    {
+    for (name, text, ends) in streams() {
         let bytes = text.as_bytes();
         let mut group = criterion.benchmark_group(name);
         group.throughput(Throughput::Bytes(bytes.len() as u64)).sample_size(20);
-        group.bench_function("bare loop", |b| b.iter(|| bare_loop(black_box(bytes), ends, sign)));
+        group.bench_function("bare loop", |b| b.iter(|| bare_loop(black_box(bytes), ends)));
         group.bench_function("splitter", |b| {
             b.iter(|| {
                 let (mut splitter, mut sum) = (Splitter::new(None), Sum::default());

@@ -1,7 +1,7 @@
 //! The last lines as they came, for the screen.
 
 use crate::Stamp;
-use crate::split::{Refusal, Shape, Sink, Splitter};
+use crate::split::{Fate, Shape, Sink, Splitter};
 use std::collections::VecDeque;
 use unicode_width::UnicodeWidthChar;
 
@@ -10,19 +10,6 @@ const LINES: usize = 256;
 
 /// Bytes that are kept of each line.
 const BYTES: usize = 400;
-
-/// What became of a line.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Fate {
-    /// Became a row.
-    Row,
-    /// Words of the board's own.
-    Message,
-    /// The rest of a line whose beginning was not seen.
-    Half,
-    /// Refused.
-    Refused(Refusal),
-}
 
 /// One line as it came.
 #[derive(Clone, Debug)]
@@ -77,28 +64,16 @@ struct Lines {
     skip: bool,
 }
 
-impl Lines {
-    fn push(&mut self, at: Stamp, fate: Fate, line: &[u8]) {
+impl Sink for Lines {
+    fn shape(&mut self, _: &Shape) {}
+
+    fn line(&mut self, at: Stamp, fate: Fate, line: &[u8]) {
         if !std::mem::take(&mut self.skip) {
             self.tail.push(at, fate, line);
         }
     }
-}
 
-impl Sink for Lines {
-    fn shape(&mut self, _: &Shape) {}
-    fn row(&mut self, at: Stamp, _: &[f64], line: &[u8]) {
-        self.push(at, Fate::Row, line);
-    }
-    fn message(&mut self, at: Stamp, line: &[u8]) {
-        self.push(at, Fate::Message, line);
-    }
-    fn half(&mut self, at: Stamp, line: &[u8]) {
-        self.push(at, Fate::Half, line);
-    }
-    fn refused(&mut self, at: Stamp, why: Refusal, line: &[u8]) {
-        self.push(at, Fate::Refused(why), line);
-    }
+    fn row(&mut self, _: Stamp, _: &[f64]) {}
 }
 
 /// Bytes as text that is safe on a terminal and takes one cell a character: control characters become their symbols,
@@ -129,6 +104,7 @@ pub fn visible_char(c: char) -> char {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::split::Refusal;
     use proptest::prelude::*;
 
     #[test]
@@ -148,7 +124,7 @@ mod tests {
 
     #[test]
     fn a_replay_leaves_out_the_line_that_it_came_into() {
-        let shape = Shape::Labelled { labels: vec!["a".into()], complete: true };
+        let shape = Shape::labelled(["a"], true);
         let lines = |begin| {
             let tail = replay(
                 Some(shape.clone()),
@@ -157,7 +133,7 @@ mod tests {
             );
             tail.lines().map(|line| (line.at.0, line.fate)).collect::<Vec<_>>()
         };
-        let rest = [(1, Fate::Row), (2, Fate::Message), (2, Fate::Refused(Refusal::NotANumber))];
+        let rest = [(1, Fate::Row(0)), (2, Fate::Message), (2, Fate::Refused(Refusal::NotANumber))];
         assert_eq!(lines(false), rest);
         assert_eq!((lines(true).len(), &lines(true)[1..]), (4, &rest[..]));
     }
@@ -166,7 +142,7 @@ mod tests {
     fn the_tail_is_bounded() {
         let mut tail = Tail::default();
         for i in 0..1000 {
-            tail.push(Stamp(i), Fate::Row, &vec![b'x'; 1000]);
+            tail.push(Stamp(i), Fate::Row(0), &vec![b'x'; 1000]);
         }
         assert_eq!(tail.lines().len(), LINES);
         let last = tail.lines().last().unwrap();

@@ -5,7 +5,7 @@ use amber_core::bench::{Bench, ChannelSettings, Kind, Screen, Source, Split};
 use amber_core::chain::Chain;
 use amber_core::scale::Scale;
 use amber_core::smooth::{Filter, Smooth, Strength};
-use amber_core::split::{Delimiter, MAX_LINE, Shape};
+use amber_core::split::{Bare, Delimiter, MAX_LINE, Shape};
 use amber_core::store::Limits;
 use amber_core::watch::Watch;
 use proptest::prelude::*;
@@ -35,8 +35,7 @@ fn settled(chain: &Chain) -> u64 {
 }
 
 fn pinned() -> Bench {
-    let labels = vec!["a".to_owned(), "b".to_owned()];
-    Bench { split: Split::Labelled { labels, complete: true }, ..Bench::default() }
+    Bench { split: Split::Pinned(Shape::labelled(["a", "b"], true)), ..Bench::default() }
 }
 
 proptest! {
@@ -121,7 +120,7 @@ proptest! {
         let row = |r: usize| (0..fields).map(|f| format!("{}.{}", r * 10 + f, f)).collect::<Vec<_>>().join(&between);
         let mut chain = Chain::new(Bench::default(), Limits::default());
         (0..rows).for_each(|r| chain.feed(Stamp(r as i64), format!("{}\r\n", row(r)).as_bytes()));
-        prop_assert_eq!(chain.shape(), Some(&Shape::Bare { delimiter, fields }));
+        prop_assert_eq!(chain.shape(), Some(&Shape::Bare(Bare::new(delimiter, fields))));
         prop_assert_eq!(chain.counts().rows, rows as u64);
         let last = fields - 1;
         let expected: f64 = format!("{}.{last}", (rows - 1) * 10 + last).parse().unwrap();

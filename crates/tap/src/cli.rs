@@ -1,5 +1,6 @@
 //! The command line.
 
+use amber_core::split::Shape;
 use clap::{Args, Parser, Subcommand};
 use std::path::PathBuf;
 use std::time::Duration;
@@ -70,6 +71,18 @@ pub(crate) enum Command {
         /// Settings to draw it with, instead of those it was made with.
         #[arg(long, value_name = "FILE")]
         bench: Option<PathBuf>,
+    },
+    /// Split text into rows, without a screen: the rows as CSV, a sentence about their shape on standard error.
+    Split {
+        /// The file; - is standard input.
+        file: PathBuf,
+        /// One JSON document instead: shape, channels, rows, messages, refused lines by reason.
+        #[arg(long)]
+        json: bool,
+        /// The shape, instead of finding it: 'bare comma 3', 'bare spaces 1 lines 2', 'labelled a b', 'worded a b',
+        /// 'stacked x y', 'json a.b c'; '...' behind names that need not all be there.
+        #[arg(long, value_name = "SHAPE")]
+        shape: Option<Shape>,
     },
     /// Serve a simulated board alone and print its device, for any program to open.
     Board {

@@ -117,3 +117,32 @@ fn a_board_is_served_alone_for_any_program_to_open() {
     child.kill().unwrap();
     child.wait().unwrap();
 }
+
+#[test]
+fn split_prints_rows_as_csv_or_one_json_document_and_says_the_shape() {
+    let text =
+        "flume ready\r\n{\"bed\":{\"p\":498},\"on\":true}\r\n{\"bed\":{\"p\":null},\"on\":false}\r\n{\"bed\":{\"p\":4";
+    let split = |arguments: &[&str]| {
+        let mut command = Command::cargo_bin("amber-tap").unwrap();
+        let done = command.arg("split").args(arguments).write_stdin(text).output().unwrap();
+        let text = |bytes: Vec<u8>| String::from_utf8(bytes).unwrap();
+        (done.status.code(), text(done.stdout), text(done.stderr))
+    };
+    let (code, rows, sentence) = split(&["-"]);
+    assert_eq!((code, rows.as_str()), (Some(0), "bed.p,on\r\n498,1\r\n,0\r\n"));
+    assert_eq!(sentence, "JSON a line, 2 values (unsure): 2 rows, 1 messages, 1 lines refused\n");
+    let (_, document, _) = split(&["-", "--json"]);
+    let document: serde_json::Value = serde_json::from_str(&document).unwrap();
+    assert_eq!(document["shape"]["spelled"], "json bed.p on");
+    assert_eq!(
+        document["channels"][1],
+        serde_json::json!({"name": "on", "kind": "digital", "unit": "", "words": ["false", "true"]})
+    );
+    assert_eq!(document["rows"], serde_json::json!([[498.0, 1.0], [null, 0.0]]));
+    assert_eq!(document["refused"][0]["reason"], "broken JSON");
+    assert_eq!(document["messages"]["examples"][0], "flume ready");
+    let (code, rows, _) = split(&["-", "--shape", "json on ..."]);
+    assert_eq!((code, rows.lines().count()), (Some(3), 1), "a pinned shape is not left by itself");
+    assert_eq!(split(&["-", "--shape", "json"]).0, Some(2));
+    assert_eq!(split(&["/no/such/file"]).0, Some(1));
+}

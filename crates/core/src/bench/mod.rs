@@ -4,11 +4,12 @@
 //! into the text of an existing file and leaves its comments alone.
 
 mod merge;
+mod split;
 
 use crate::axis::Rule;
 use crate::scale::Scale;
 use crate::smooth::Smooth;
-use crate::split::{Delimiter, MAX_FIELDS, Shape};
+use crate::split::{MAX_FIELDS, Shape};
 use crate::store::Limits;
 use crate::watch::Watch;
 use serde::{Deserialize, Deserializer, Serialize};
@@ -52,26 +53,14 @@ impl Default for Source {
 }
 
 /// How lines are laid out.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase", tag = "shape", deny_unknown_fields)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(from = "split::Written", into = "split::Written")]
 pub enum Split {
     /// Found from the first lines.
     #[default]
     Auto,
-    /// `name=value` fields.
-    Labelled {
-        /// The labels, in the order of the columns.
-        labels: Vec<String>,
-        /// Whether every line carries all of them.
-        complete: bool,
-    },
-    /// Numbers with a delimiter.
-    Bare {
-        /// What stands between them.
-        delimiter: Delimiter,
-        /// How many a line.
-        fields: usize,
-    },
+    /// Pinned.
+    Pinned(Shape),
 }
 
 impl Split {
@@ -79,17 +68,7 @@ impl Split {
     pub fn shape(&self) -> Option<Shape> {
         match self.clone() {
             Split::Auto => None,
-            Split::Labelled { labels, complete } => Some(Shape::Labelled { labels, complete }),
-            Split::Bare { delimiter, fields } => Some(Shape::Bare { delimiter, fields }),
-        }
-    }
-}
-
-impl From<&Shape> for Split {
-    fn from(shape: &Shape) -> Self {
-        match shape.clone() {
-            Shape::Labelled { labels, complete } => Split::Labelled { labels, complete },
-            Shape::Bare { delimiter, fields } => Split::Bare { delimiter, fields },
+            Split::Pinned(shape) => Some(shape),
         }
     }
 }
@@ -177,6 +156,13 @@ impl ChannelSettings {
     /// A channel with nothing set.
     pub fn named(name: &str) -> Self {
         ChannelSettings { name: name.into(), ..ChannelSettings::default() }
+    }
+
+    /// A channel as it was found: with nothing set but the unit that the board gives.
+    pub fn found(name: &str, unit: &str) -> Self {
+        let mut settings = ChannelSettings::named(name);
+        settings.scale.unit = unit.into();
+        settings
     }
 }
 

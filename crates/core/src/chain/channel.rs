@@ -4,6 +4,7 @@ use crate::Stamp;
 use crate::bench::{ChannelSettings, Kind};
 use crate::digits;
 use crate::smooth::Smoother;
+use crate::split::Seen;
 use crate::stats::Noise;
 use crate::store::{Series, Store};
 use crate::watch::{Watch, Watcher};
@@ -36,8 +37,8 @@ pub struct Channel {
     smoother: Option<Smoother>,
     watcher: Watcher,
     noise: Noise,
-    /// Digits after the point in the raw text.
-    pub(super) raw_decimals: u8,
+    /// How its raw text is written.
+    pub(super) seen: Seen,
     only_bits: bool,
     rising: bool,
     last_raw: f64,
@@ -51,7 +52,7 @@ impl Channel {
             smoother: None,
             watcher: Watcher::new(LOGIC),
             noise: Noise::default(),
-            raw_decimals: 0,
+            seen: Seen::default(),
             only_bits: true,
             rising: true,
             last_raw: f64::NAN,
@@ -180,7 +181,7 @@ impl Channel {
 
     /// The quantity that one step of the raw value stands for.
     pub fn resolution(&self) -> f64 {
-        self.settings.scale.resolution(10f64.powi(-i32::from(self.raw_decimals)))
+        self.settings.scale.resolution(10f64.powi(-i32::from(self.seen.decimals)))
     }
 
     /// The decimals with which its quantity is shown.
@@ -188,8 +189,13 @@ impl Channel {
         digits::decimals(self.resolution())
     }
 
+    /// The pair of [`crate::split::STATE_WORDS`] that the board writes instead of 0 and 1.
+    pub fn words(&self) -> Option<usize> {
+        self.seen.words.map(usize::from)
+    }
+
     /// The decimals with which its raw value is shown.
     pub fn raw_decimals(&self) -> usize {
-        usize::from(self.raw_decimals)
+        usize::from(self.seen.decimals)
     }
 }

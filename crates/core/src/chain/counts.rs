@@ -1,6 +1,6 @@
 //! What was received and what became of it, so that nothing is lost without being said.
 
-use crate::split::Refusal;
+use crate::split::{Fate, Refusal};
 
 /// Bytes over which readability is judged; older ones count half each time as many have come.
 const JUDGED: u64 = 1024;
@@ -16,6 +16,8 @@ pub struct Counts {
     pub cut_off: u64,
     /// Rows.
     pub rows: u64,
+    /// Lines that became rows or parts of rows.
+    pub lines: u64,
     /// The board's own words, in lines.
     pub messages: u64,
     /// Lines whose beginning was not seen.
@@ -37,8 +39,14 @@ impl Counts {
         Refusal::ALL.into_iter().zip(self.by_reason).filter(|(_, count)| *count > 0)
     }
 
-    pub(super) fn refuse(&mut self, why: Refusal) {
-        self.by_reason[why as usize] += 1;
+    #[inline]
+    pub(super) fn line(&mut self, fate: Fate) {
+        match fate {
+            Fate::Row(_) => self.lines += 1,
+            Fate::Message => self.messages += 1,
+            Fate::Half => self.half += 1,
+            Fate::Refused(why) => self.by_reason[why as usize] += 1,
+        }
     }
 
     pub(super) fn receive(&mut self, bytes: &[u8]) {

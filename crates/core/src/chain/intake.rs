@@ -5,9 +5,9 @@ use super::counts::Counts;
 use crate::Stamp;
 use crate::bench::{Bench, ChannelSettings};
 use crate::clock::RateMeter;
-use crate::split::{Refusal, Shape, Sink};
+use crate::split::{Fate, Seen, Shape, Sink};
 use crate::store::{Limits, Store};
-use crate::tail::{Fate, Tail};
+use crate::tail::Tail;
 
 #[derive(Debug)]
 pub(super) struct Intake {
@@ -51,7 +51,8 @@ impl Intake {
             let known = self.channels.iter().position(|channel| channel.name() == label);
             self.columns.push(known.unwrap_or(self.channels.len()));
             if known.is_none() {
-                let settings = bench.channel(&label).cloned().unwrap_or_else(|| ChannelSettings::named(&label));
+                let found = || ChannelSettings::found(&label, shape.unit(column));
+                let settings = bench.channel(&label).cloned().unwrap_or_else(found);
                 let mut channel = Channel::new(settings.clone(), self.store.rows().start);
                 self.store.widen(self.channels.len() + 1);
                 channel.set(settings, &self.store, self.channels.len());
@@ -75,9 +76,9 @@ impl Intake {
     }
 
     /// After a piece was taken in: lets go of what is beyond the limits, learns how fine the numbers are.
-    pub(super) fn settle(&mut self, decimals: &[u8]) {
-        for (column, decimals) in self.columns.iter().zip(decimals) {
-            self.channels[*column].raw_decimals = *decimals;
+    pub(super) fn settle(&mut self, seen: impl Iterator<Item = Seen>) {
+        for (column, seen) in self.columns.iter().zip(seen) {
+            self.channels[*column].seen = seen;
         }
         if let Some(first) = self.store.trim() {
             self.channels.iter_mut().for_each(|channel| channel.forget_before(first));
@@ -100,7 +101,12 @@ impl Sink for Findings<'_> {
         self.intake.adopt(shape, self.bench);
     }
 
-    fn row(&mut self, at: Stamp, values: &[f64], line: &[u8]) {
+    fn line(&mut self, at: Stamp, fate: Fate, line: &[u8]) {
+        self.intake.counts.line(fate);
+        self.intake.tail.push(at, fate, line);
+    }
+
+    fn row(&mut self, at: Stamp, values: &[f64]) {
         let intake = &mut *self.intake;
         if intake.columns.len() != intake.row.len() {
             intake.row.fill(f64::NAN);
@@ -114,21 +120,5 @@ impl Sink for Findings<'_> {
         }
         intake.counts.rows += 1;
         intake.rate.row(at);
-        intake.tail.push(at, Fate::Row, line);
-    }
-
-    fn message(&mut self, at: Stamp, line: &[u8]) {
-        self.intake.counts.messages += 1;
-        self.intake.tail.push(at, Fate::Message, line);
-    }
-
-    fn half(&mut self, at: Stamp, line: &[u8]) {
-        self.intake.counts.half += 1;
-        self.intake.tail.push(at, Fate::Half, line);
-    }
-
-    fn refused(&mut self, at: Stamp, why: Refusal, line: &[u8]) {
-        self.intake.counts.refuse(why);
-        self.intake.tail.push(at, Fate::Refused(why), line);
     }
 }

@@ -10,7 +10,7 @@ pub use counts::Counts;
 use crate::Stamp;
 use crate::bench::{Bench, ChannelSettings, Split};
 use crate::clock::RateMeter;
-use crate::split::{Shape, Splitter};
+use crate::split::{Offer, Shape, Splitter, Sure};
 use crate::store::{Limits, Store};
 use crate::tail::Tail;
 use intake::Intake;
@@ -38,7 +38,7 @@ impl Chain {
     pub fn feed(&mut self, at: Stamp, bytes: &[u8]) {
         let at = self.intake.arrive(at, bytes);
         self.splitter.feed(at, bytes, &mut self.intake.with(&self.bench));
-        self.intake.settle(self.splitter.decimals());
+        self.intake.settle(self.splitter.seen());
     }
 
     /// The link was opened, or opened again: what comes next does not follow from what came before.
@@ -79,8 +79,8 @@ impl Chain {
     /// The same with the shape pinned that was found, as a take needs it to be decoded again in the same way.
     pub fn pinned_bench(&self) -> Bench {
         let mut bench = self.bench();
-        if let Some(shape) = self.shape() {
-            bench.split = shape.into();
+        if let Some(shape) = self.splitter.settled_shape() {
+            bench.split = Split::Pinned(shape);
         }
         bench
     }
@@ -109,6 +109,23 @@ impl Chain {
     /// The shape of the rows, once known.
     pub fn shape(&self) -> Option<&Shape> {
         self.splitter.shape()
+    }
+
+    /// Whether `settings` are those of a channel that was merely found.
+    pub fn is_as_found(&self, settings: &ChannelSettings) -> bool {
+        let column = self.shape().and_then(|shape| (0..shape.columns()).find(|i| shape.label(*i) == settings.name));
+        let unit = self.shape().zip(column).map_or("", |(shape, column)| shape.unit(column));
+        *settings == ChannelSettings::found(&settings.name, unit)
+    }
+
+    /// How sure the shape is, and another one that may be the right one.
+    pub fn doubts(&self) -> (Option<Sure>, Option<&Offer>) {
+        (self.splitter.sure(), self.splitter.offer())
+    }
+
+    /// The share of lines with numbers that fit the shape, 0 to 1.
+    pub fn fit(&self) -> Option<f64> {
+        self.splitter.fit()
     }
 
     /// The channel that column `column` of the shape feeds.

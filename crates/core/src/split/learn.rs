@@ -1,19 +1,16 @@
 //! Finding the shape from the first lines. Only lines count, never time, so that the same bytes always give the same
 //! shape.
 
+use super::form::{Form, Header, form_of, header_of};
 use super::number::number;
-use super::read::legible;
-use super::shape::{Delimiter, MAX_FIELDS, Shape, pair, tokens};
+use super::shape::{Bare, Labels, MAX_FIELDS, Shape, bare_text};
 use crate::Stamp;
 
 /// How many lines wait for a decision before the oldest is given up.
 pub(super) const MOST_HELD: usize = 64;
 
-/// Labelled lines with differing labels that are taken as a stream of optional labels.
+/// Lines with differing labels that are taken as a stream of optional labels.
 const VARIED_LINES: usize = 6;
-
-/// Bare lines of one form that are taken as the stream's shape.
-const BARE_LINES: usize = 3;
 
 /// A line that waits for the shape.
 #[derive(Debug)]
@@ -21,78 +18,138 @@ pub(super) struct Held {
     pub(super) at: Stamp,
     pub(super) half: bool,
     pub(super) line: Vec<u8>,
-    form: Option<Shape>,
+    form: Option<Form>,
 }
 
 /// The lines so far, and what each could be.
 #[derive(Debug, Default)]
 pub(super) struct Learning {
     pub(super) held: Vec<Held>,
+    header: Option<Header>,
 }
 
 impl Learning {
+    /// Takes note of a line without numbers: it may name the columns of those that follow.
+    pub(super) fn hear(&mut self, line: &[u8]) {
+        self.header = header_of(line).or(self.header.take());
+    }
+
     /// Holds a line that carries numbers; gives the shape as soon as the lines held agree on one.
     pub(super) fn hold(&mut self, at: Stamp, half: bool, line: &[u8]) -> Option<Shape> {
-        self.held.push(Held { at, half, line: line.to_vec(), form: form_of(line) });
-        // The first line after opening may lack its beginning, so it has no say.
-        let forms = || self.held.iter().rev().filter(|held| !held.half).filter_map(|held| held.form.as_ref());
-        let newest = forms().next()?;
-        match newest {
-            Shape::Labelled { .. } if forms().nth(1) == Some(newest) => Some(newest.clone()),
-            Shape::Labelled { .. } => {
-                let mut union: Vec<String> = Vec::new();
-                let mut lines = 0;
-                for held in self.held.iter().filter(|held| !held.half) {
-                    if let Some(Shape::Labelled { labels, .. }) = &held.form {
-                        lines += 1;
-                        let new: Vec<_> = labels.iter().filter(|label| !union.contains(label)).cloned().collect();
-                        union.extend(new);
-                    }
-                }
-                union.truncate(MAX_FIELDS);
-                (lines >= VARIED_LINES).then_some(Shape::Labelled { labels: union, complete: false })
-            }
-            Shape::Bare { .. } => {
-                let alike = forms().take_while(|form| *form == newest).count();
-                (alike >= BARE_LINES).then(|| newest.clone())
-            }
+        let form = form_of(line);
+        if form.is_none() {
+            self.hear(line);
+        }
+        self.held.push(Held { at, half, line: line.to_vec(), form });
+        self.decide()
+    }
+
+    /// The forms of lines that have a say, newest first: the first line after opening may lack its beginning.
+    fn forms(&self) -> impl Iterator<Item = &Form> {
+        self.held.iter().rev().filter(|held| !held.half).filter_map(|held| held.form.as_ref())
+    }
+
+    fn decide(&self) -> Option<Shape> {
+        let newest = self.forms().next()?;
+        if newest.single().is_some() {
+            return self.stacked().or_else(|| self.agreed(newest));
+        }
+        match (&newest.shape, self.agreed(newest)) {
+            (Shape::Bare(_), Some(Shape::Bare(bare))) => Some(Shape::Bare(self.completed(bare))),
+            (_, Some(shape)) => Some(shape),
+            (Shape::Bare(_), None) => None,
+            (_, None) => self.varied(newest),
         }
     }
-}
 
-/// Whether any part of the line reads as a field, so that it may be a row or a damaged row and not just words.
-pub(super) fn carries_numbers(line: &[u8]) -> bool {
-    tokens(line).any(|token| {
-        let token = &line[token];
-        number(token).is_some() || pair(token).is_some_and(|(_, value)| number(value).is_some())
-    })
-}
-
-/// The shape of which this one line is a perfect example, if any.
-fn form_of(line: &[u8]) -> Option<Shape> {
-    if !legible(line) {
-        return None;
+    /// The newest form, when enough lines in a row have it.
+    fn agreed(&self, newest: &Form) -> Option<Shape> {
+        let alike = self.forms().take_while(|form| form.like(newest)).count();
+        (alike >= newest.needed).then(|| newest.shape.clone())
     }
-    let mut labels: Vec<String> = Vec::new();
-    let labelled = tokens(line).all(|token| {
-        let Some((label, value)) = pair(&line[token]) else {
-            return false;
+
+    /// Labelled lines that do not all carry the same labels.
+    fn varied(&self, newest: &Form) -> Option<Shape> {
+        let mut shape = newest.shape.clone();
+        let union: &mut Labels = shape.labels_mut()?;
+        *union = Labels::default();
+        let mut lines = 0;
+        for held in self.held.iter().filter(|held| !held.half) {
+            let Some(form) = held.form.as_ref().filter(|form| form.kind_like(newest)) else { continue };
+            let Some(labels) = form.shape.labels() else { continue };
+            lines += usize::from(form.needed <= newest.needed);
+            for (i, label) in labels.labels.iter().enumerate().filter(|_| form.needed <= newest.needed) {
+                if !union.labels.contains(label) && union.labels.len() < MAX_FIELDS {
+                    union.labels.push(label.clone());
+                    union.units.push(labels.units.get(i).cloned().unwrap_or_default());
+                }
+            }
+        }
+        if union.units.iter().all(String::is_empty) {
+            union.units.clear();
+        }
+        // Sentences with a number in them differ from line to line too.
+        let convincing = lines >= VARIED_LINES && newest.needed == 2;
+        convincing.then_some(shape)
+    }
+
+    /// One labelled field a line, twice around in the same order.
+    fn stacked(&self) -> Option<Shape> {
+        let mut forms: Vec<&Form> = self.forms().take_while(|form| form.single().is_some()).collect();
+        forms.reverse();
+        let labels: Vec<&str> = forms.iter().filter_map(|form| form.single()).collect();
+        let newest = *labels.last()?;
+        let before = labels[..labels.len() - 1].iter().rposition(|label| *label == newest)?;
+        let turn = labels.len() - 1 - before;
+        if turn < 2 || labels.len() < turn * 2 {
+            return None;
+        }
+        let (last, previous) = (&labels[labels.len() - turn..], &labels[labels.len() - 2 * turn..labels.len() - turn]);
+        let distinct = (1..turn).all(|i| !last[..i].contains(&last[i]));
+        if last != previous || !distinct {
+            return None;
+        }
+        // Where the turn begins cannot be told for sure: in the order of the alphabet if one beginning gives that,
+        // else with the first line that was seen.
+        let sorted = (0..turn).find(|first| (1..turn).all(|i| last[(first + i - 1) % turn] < last[(first + i) % turn]));
+        let first = sorted.unwrap_or((turn - labels.len() % turn) % turn);
+        let labels: Vec<String> = (0..turn).map(|i| last[(first + i) % turn].to_owned()).collect();
+        let unit = |label: &String| {
+            let found = forms.iter().find(|form| form.single() == Some(label));
+            found.map_or(String::new(), |form| form.shape.unit(0).to_owned())
         };
-        let label = String::from_utf8_lossy(label).into_owned();
-        let sound = number(value).is_some() && !labels.contains(&label) && labels.len() < MAX_FIELDS;
-        labels.push(label);
-        sound
-    });
-    if labelled && !labels.is_empty() {
-        return Some(Shape::Labelled { labels, complete: true });
+        let units: Vec<String> = labels.iter().map(unit).collect();
+        let units = if units.iter().all(String::is_empty) { Vec::new() } else { units };
+        Some(Shape::Stacked(Labels { labels, complete: false, units }))
     }
-    Delimiter::ALL.into_iter().find_map(|delimiter| {
-        let mut fields = 0;
-        let sound = delimiter.cells(line).all(|cell| {
-            fields += 1;
-            number(&line[cell]).is_some()
+
+    /// What the other lines and the header say of bare numbers.
+    fn completed(&self, mut bare: Bare) -> Bare {
+        let alike = |held: &&Held| match held.form.as_ref().map(|form| &form.shape) {
+            Some(Shape::Bare(other)) => other.delimiter == bare.delimiter,
+            _ => false,
+        };
+        let lines: Vec<&Held> = self.held.iter().filter(alike).collect();
+        let comma = |held: &&&Held| matches!(&held.form, Some(Form { shape: Shape::Bare(b), .. }) if b.comma);
+        bare.comma |= lines.iter().any(|held| comma(&held));
+        let header = self.header.as_ref().filter(|header| {
+            header.names.len() == bare.fields && (header.delimiter == bare.delimiter || bare.fields == 1)
         });
-        let enough = if delimiter == Delimiter::Spaces { 1 } else { 2 };
-        (sound && (enough..=MAX_FIELDS).contains(&fields)).then_some(Shape::Bare { delimiter, fields })
-    })
+        if let Some(header) = header {
+            bare.names.clone_from(&header.names);
+            if header.units.iter().any(|unit| !unit.is_empty()) {
+                bare.units.clone_from(&header.units);
+            }
+            let index = |held: &&Held| {
+                let text = &held.line[bare_text(&held.line)];
+                let cell = bare.delimiter.cells(text).next()?;
+                Some(number(&text[cell])?.value)
+            };
+            let indexes: Vec<f64> = lines.iter().filter_map(index).collect();
+            bare.indexed = bare.fields >= 3
+                && indexes.first().is_some_and(|first| *first == 0.0 || *first == 1.0)
+                && indexes.windows(2).all(|pair| pair[1] == pair[0] + 1.0);
+        }
+        bare
+    }
 }

@@ -1,17 +1,32 @@
 //! Stage 2, **split**: bytes become lines, lines become named fields, fields become rows.
 //!
-//! [`Framer`] cuts bytes into lines, [`Shape`] says how a line of numbers is laid out (found by itself or pinned),
-//! [`Splitter`] joins the two and hands rows, messages and refusals to a [`Sink`]. Nothing here knows the time: a
+//! [`Framer`] cuts bytes into lines, [`Shape`] says how rows are laid out on lines (found by itself or pinned),
+//! [`Splitter`] joins the two and hands rows and the fate of each line to a [`Sink`]. Nothing here knows the time: a
 //! stamp is carried along with the bytes and given back with what came of them.
+//!
+//! `form` says what one line could be, `learn` what a stream of them is, `read` turns a line into values (`labelled`,
+//! `words` and `json` are its scanners), `turns` puts rows together that take several lines.
 
+mod fate;
+mod form;
 mod frame;
+mod json;
+mod labelled;
 mod learn;
 mod number;
 mod read;
 mod shape;
+mod spelling;
 mod splitter;
+mod turns;
+mod value;
+mod words;
 
+pub use fate::{Fate, Refusal, Sink};
 pub use frame::{Frame, Framer, MAX_LINE};
 pub use number::{Number, number, scan_number};
-pub use shape::{Delimiter, MAX_FIELDS, Shape};
-pub use splitter::{Refusal, Sink, Splitter};
+pub use read::Seen;
+pub use shape::{Bare, Delimiter, Labels, MAX_FIELDS, Shape};
+pub use spelling::NotAShape;
+pub use splitter::{Offer, Splitter, Sure};
+pub use value::STATE_WORDS;

@@ -20,6 +20,16 @@ const TENS: [f64; 23] = [
 /// Reads the number at the start of `text`; gives it and how many bytes it took, or `None` when there is none.
 #[inline]
 pub fn scan_number(text: &[u8]) -> Option<(Number, usize)> {
+    scan::<b'.'>(text)
+}
+
+/// The same for numbers with a decimal comma.
+pub(super) fn scan_with_comma(text: &[u8]) -> Option<(Number, usize)> {
+    scan::<b','>(text)
+}
+
+#[inline]
+fn scan<const POINT: u8>(text: &[u8]) -> Option<(Number, usize)> {
     let negative = text.first() == Some(&b'-');
     let mut at = usize::from(negative || text.first() == Some(&b'+'));
     let start = at;
@@ -30,7 +40,7 @@ pub fn scan_number(text: &[u8]) -> Option<(Number, usize)> {
     }
     let mut digits = at - start;
     let mut decimals = 0;
-    if text.get(at) == Some(&b'.') {
+    if text.get(at) == Some(&POINT) {
         let point = at;
         at += 1;
         while let Some(digit) = text.get(at).map(|b| b.wrapping_sub(b'0')).filter(|d| *d < 10) {
@@ -40,18 +50,44 @@ pub fn scan_number(text: &[u8]) -> Option<(Number, usize)> {
         decimals = at - point - 1;
         digits += decimals;
     }
-    let plain = digits > 0 && digits <= 15 && !matches!(text.get(at), Some(b'e' | b'E'));
+    let plain = digits > 0 && digits <= 15 && !matches!(text.get(at), Some(b'e' | b'E' | b'x' | b'X'));
     if !plain {
-        return scan_general(text);
+        return if POINT == b'.' { scan_general(text) } else { scan_general_comma(text) };
     }
     let size = mantissa as f64 / TENS[decimals];
     let value = if negative { -size } else { size };
     Some((Number { value, decimals: decimals as u8 }, at))
 }
 
-/// Exponents, very long numbers and the words for "no reading".
+/// The general parser knows the point alone: it gets a copy of the number's text.
+#[cold]
+fn scan_general_comma(text: &[u8]) -> Option<(Number, usize)> {
+    if let Some(hexadecimal) = scan_hexadecimal(text) {
+        return Some(hexadecimal);
+    }
+    let end = text.iter().position(|b| matches!(b, b' ' | b'\t' | b';')).unwrap_or(text.len());
+    let with_point: Vec<u8> = text[..end].iter().map(|b| if *b == b',' { b'.' } else { *b }).collect();
+    scan_general(&with_point)
+}
+
+/// The digits after `0x`, at most sixteen of them.
+fn scan_hexadecimal(text: &[u8]) -> Option<(Number, usize)> {
+    let digits = text.strip_prefix(b"0x").or(text.strip_prefix(b"0X"))?;
+    let length = digits.iter().take_while(|b| b.is_ascii_hexdigit()).count();
+    let value = digits[..length].iter().try_fold(0u64, |value, digit| {
+        let digit = (*digit as char).to_digit(16)?;
+        value.checked_mul(16).map(|value| value + u64::from(digit))
+    });
+    let value = value.filter(|_| length > 0)? as f64;
+    Some((Number { value, decimals: 0 }, length + 2))
+}
+
+/// Exponents, hexadecimal, very long numbers and the words for "no reading".
 #[cold]
 fn scan_general(text: &[u8]) -> Option<(Number, usize)> {
+    if let Some(hexadecimal) = scan_hexadecimal(text) {
+        return Some(hexadecimal);
+    }
     let end = text
         .iter()
         .position(|b| !matches!(b, b'0'..=b'9' | b'+' | b'-' | b'.' | b'e' | b'E' | b'a'..=b'z' | b'A'..=b'Z'));
@@ -84,6 +120,13 @@ pub fn number(text: &[u8]) -> Option<Number> {
     (used == text.len()).then_some(number)
 }
 
+/// The same for a number with a decimal comma.
+pub(super) fn number_with_comma(text: &[u8]) -> Option<Number> {
+    let text = text.trim_ascii();
+    let (number, used) = scan_with_comma(text)?;
+    (used == text.len()).then_some(number)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -97,8 +140,11 @@ mod tests {
         assert_eq!(read("+.5"), Some((0.5, 1)));
         assert_eq!(read("7."), Some((7.0, 0)));
         assert_eq!(read("1.25e-3"), Some((0.00125, 5)));
+        assert_eq!(read("0x8A2"), Some((2210.0, 0)));
+        assert_eq!(number_with_comma(b"-1,78").map(|n| (n.value, n.decimals)), Some((-1.78, 2)));
+        assert_eq!(number_with_comma(b"1,5e3").map(|n| n.value), Some(1500.0));
         assert_eq!(read("12345678901234567890"), Some((12345678901234567890.0, 0)));
-        for none in ["", "-", ".", "abc", "12x", "1 2", "e5", "0x1f", "--3", "infinity", "1.2.3"] {
+        for none in ["", "-", ".", "abc", "12x", "1 2", "e5", "0x", "0xg", "--3", "infinity", "1.2.3"] {
             assert_eq!(read(none), None, "{none:?}");
         }
         for gap in ["nan", "NaN", "-inf", "OVF", "1e999"] {

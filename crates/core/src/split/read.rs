@@ -1,8 +1,11 @@
-//! One line to one row, once the shape is known.
+//! One line to the values of one row, or of a part of one, once the shape is known.
 
-use super::number::{number, scan_number};
-use super::shape::{Delimiter, MAX_FIELDS, Shape, pair, separates, tokens};
-use super::splitter::Refusal;
+use super::fate::Refusal;
+use super::labelled::{pair, separates, tokens};
+use super::number::{Number, scan_number, scan_with_comma};
+use super::shape::{Bare, Delimiter, Labels, MAX_FIELDS, Shape, bare_text};
+use super::value::{Value, value};
+use super::{json, words};
 
 /// What a line was that is not a row.
 #[derive(Debug, PartialEq, Eq)]
@@ -15,26 +18,89 @@ pub(super) enum Other {
     NewLabel(String),
 }
 
+/// What is known of a column from the lines so far.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Seen {
+    /// The most digits after the point.
+    pub decimals: u8,
+    /// The pair of [`super::STATE_WORDS`] that the board writes instead of 0 and 1.
+    pub words: Option<u8>,
+}
+
+/// Where the values of a line go.
+pub(super) struct Cells<'a> {
+    values: &'a mut [f64],
+    decimals: [u8; MAX_FIELDS],
+    /// The columns that were written as words, with the pair of words; few lines have any.
+    words: Vec<(usize, u8)>,
+    /// The columns that the line had, a bit each.
+    filled: u64,
+}
+
+impl Cells<'_> {
+    fn set(&mut self, column: usize, value: Value) {
+        self.set_number(column, value.number);
+        self.words.extend(value.words.map(|pair| (column, pair)));
+    }
+
+    #[inline]
+    fn set_number(&mut self, column: usize, number: Number) {
+        self.values[column] = number.value;
+        self.decimals[column] = number.decimals;
+        self.filled |= 1 << column;
+    }
+
+    fn clear(&mut self) {
+        self.values.fill(f64::NAN);
+        self.decimals = [0; MAX_FIELDS];
+        self.words.clear();
+        self.filled = 0;
+    }
+}
+
 /// Reads lines of one shape.
 #[derive(Debug)]
 pub(super) struct Reader {
     shape: Shape,
-    /// `label=` of each column, for the fast path.
+    /// `label=` of each column, for labelled lines in the usual order.
     keys: Vec<Vec<u8>>,
+    /// The texts around the values of the last worded line, trimmed, with the column behind each: most lines differ
+    /// from the one before in their numbers alone.
+    skeleton: Vec<(Vec<u8>, usize)>,
+    /// The text behind the last value.
+    ending: Vec<u8>,
+    /// The same for the line of each column, where a row has several lines.
+    lines: Vec<Option<(Vec<u8>, Vec<u8>)>>,
+    /// The column that is expected next, where a row has several lines.
+    next: usize,
     decimals: Vec<u8>,
+    words: Vec<Option<u8>>,
 }
 
 impl Reader {
     pub(super) fn new(shape: Shape) -> Self {
-        let mut reader = Reader { decimals: Vec::new(), keys: Vec::new(), shape };
+        let mut reader = Reader {
+            decimals: Vec::new(),
+            words: Vec::new(),
+            keys: Vec::new(),
+            skeleton: Vec::new(),
+            ending: Vec::new(),
+            lines: Vec::new(),
+            next: 0,
+            shape,
+        };
         reader.fit();
         reader
     }
 
     fn fit(&mut self) {
-        self.decimals.resize(self.shape.columns(), 0);
-        if let Shape::Labelled { labels, .. } = &self.shape {
-            self.keys = labels.iter().map(|label| format!("{label}=").into_bytes()).collect();
+        let columns = self.shape.columns();
+        self.decimals.resize(columns, 0);
+        self.words.resize(columns, None);
+        self.lines.resize(columns, None);
+        self.skeleton.clear();
+        if let Shape::Labelled(labels) = &self.shape {
+            self.keys = labels.labels.iter().map(|label| format!("{label}=").into_bytes()).collect();
         }
     }
 
@@ -42,137 +108,243 @@ impl Reader {
         &self.shape
     }
 
-    /// The most digits after the point seen so far in each column.
-    pub(super) fn decimals(&self) -> &[u8] {
-        &self.decimals
+    /// What is known of each column.
+    pub(super) fn seen(&self) -> impl Iterator<Item = Seen> {
+        self.decimals.iter().zip(&self.words).map(|(decimals, words)| Seen { decimals: *decimals, words: *words })
     }
 
     /// Adds a column for `label`; false when there is no room or the shape has no labels.
     pub(super) fn grow(&mut self, label: String) -> bool {
-        let Shape::Labelled { labels, complete } = &mut self.shape else {
-            return false;
-        };
-        if labels.len() == MAX_FIELDS {
+        let Some(labels) = self.shape.labels_mut() else { return false };
+        if labels.labels.len() == MAX_FIELDS {
             return false;
         }
-        labels.push(label);
-        *complete = false;
+        labels.labels.push(label);
+        labels.complete = false;
         self.fit();
         true
     }
 
-    /// Whether an accepted line must have begun at its first byte. A bare number that lost its first digits is still
-    /// a number; a label that lost its first letters is no known label.
+    /// Whether a line that reads as a row is surely whole at its beginning: a bare number that lost its first digits
+    /// is still a number; a label that lost its first letters is no known label.
     pub(super) fn knows_its_start(&self) -> bool {
-        matches!(self.shape, Shape::Labelled { complete: true, .. })
+        match &self.shape {
+            Shape::Json(_) => true,
+            Shape::Labelled(labels) | Shape::Worded(labels) => labels.complete,
+            Shape::Stacked(_) | Shape::Bare(_) => false,
+        }
     }
 
-    /// Reads `line` into `values`, one a column; NaN where the line has a gap.
+    /// Reads `line` into `values`, one a column of the line, NaN where it has a gap; gives the columns that it had,
+    /// a bit each. `first` is the column of its first value, where a row has several lines told apart by order.
     #[inline]
-    pub(super) fn read(&mut self, line: &[u8], values: &mut [f64]) -> Result<(), Other> {
-        let mut decimals = [0u8; MAX_FIELDS];
+    pub(super) fn read(&mut self, line: &[u8], first: usize, values: &mut [f64]) -> Result<u64, Other> {
+        let mut cells = Cells { values, decimals: [0; MAX_FIELDS], words: Vec::new(), filled: 0 };
         let fast = match &self.shape {
-            Shape::Labelled { .. } => self.labelled_in_order(line, values, &mut decimals),
-            Shape::Bare { delimiter, fields } => bare_plain(*delimiter, *fields, line, values, &mut decimals),
+            Shape::Labelled(_) => self.labelled_in_order(line, &mut cells),
+            Shape::Worded(_) => self.worded_as_before(line, &mut cells),
+            Shape::Stacked(_) => self.stacked_as_before(line, &mut cells),
+            Shape::Bare(bare) => bare_plain(bare, line, &mut cells),
+            Shape::Json(_) => false,
         };
         if !fast {
-            decimals = [0; MAX_FIELDS];
+            cells.clear();
             match &self.shape {
-                Shape::Labelled { labels, complete } => any_order(labels, *complete, line, values, &mut decimals)?,
-                Shape::Bare { delimiter, fields } => bare_any(*delimiter, *fields, line, values, &mut decimals)?,
+                Shape::Labelled(labels) => labelled_any(labels, line, &mut cells)?,
+                Shape::Worded(_) | Shape::Stacked(_) => self.worded_any(line, &mut cells)?,
+                Shape::Bare(bare) => bare_any(bare, line, &mut cells)?,
+                Shape::Json(labels) => json_any(labels, line, &mut cells)?,
             }
         }
-        for (kept, new) in self.decimals.iter_mut().zip(decimals) {
+        let Cells { decimals, words, filled, .. } = cells;
+        for (kept, new) in self.decimals[first..].iter_mut().zip(decimals) {
             *kept = (*kept).max(new);
         }
-        Ok(())
+        for (column, pair) in words {
+            self.words[first + column] = Some(pair);
+        }
+        self.next = (63 - filled.max(1).leading_zeros() as usize + 1) % self.lines.len().max(1);
+        Ok(filled)
     }
 
     /// The usual case: every label, in the usual order, plain numbers.
     #[inline]
-    fn labelled_in_order(&self, line: &[u8], values: &mut [f64], decimals: &mut [u8]) -> bool {
+    fn labelled_in_order(&self, line: &[u8], cells: &mut Cells<'_>) -> bool {
         let mut rest = line;
-        for ((key, value), places) in self.keys.iter().zip(values.iter_mut()).zip(decimals.iter_mut()) {
-            let Some(text) = rest.strip_prefix(key.as_slice()) else {
-                return false;
-            };
-            let Some((number, used)) = scan_number(text) else {
-                return false;
-            };
+        for (column, key) in self.keys.iter().enumerate() {
+            let Some(text) = rest.strip_prefix(key.as_slice()) else { return false };
+            let Some((number, used)) = scan_number(text) else { return false };
             let gap = text[used..].iter().take_while(|b| separates(**b)).count();
             if gap == 0 && used < text.len() {
                 return false;
             }
-            (*value, *places) = (number.value, number.decimals);
+            cells.set_number(column, number);
             rest = &text[used + gap..];
         }
         rest.is_empty()
     }
+
+    /// The usual case of worded lines: the same text as before around other numbers.
+    #[inline]
+    fn worded_as_before(&self, line: &[u8], cells: &mut Cells<'_>) -> bool {
+        if self.skeleton.is_empty() {
+            return false;
+        }
+        let mut rest = line;
+        for (text, column) in &self.skeleton {
+            match after(rest, text, cells.filled != 0) {
+                Some((number, behind)) => {
+                    cells.set_number(*column, number);
+                    rest = behind;
+                }
+                None => return false,
+            }
+        }
+        rest.trim_ascii() == self.ending.as_slice()
+    }
+
+    /// The usual case of rows on several lines: the next column's line, with the same text as before.
+    #[inline]
+    fn stacked_as_before(&self, line: &[u8], cells: &mut Cells<'_>) -> bool {
+        let Some(Some((text, ending))) = self.lines.get(self.next) else { return false };
+        let Some((number, behind)) = after(line, text, false) else { return false };
+        if behind.trim_ascii() != ending.as_slice() {
+            return false;
+        }
+        cells.values.fill(f64::NAN);
+        cells.set_number(self.next, number);
+        true
+    }
+
+    /// Names and values with words around; remembers the words for the next line.
+    fn worded_any(&mut self, line: &[u8], cells: &mut Cells<'_>) -> Result<(), Other> {
+        let Some(labels) = self.shape.labels() else { return Err(Other::Text) };
+        if !legible(line) {
+            return Err(Other::Damage(Refusal::Unreadable));
+        }
+        let scan = words::scan(line);
+        let known = |label: &str| labels.labels.iter().position(|known| known == label);
+        let mut skeleton = Vec::new();
+        let mut unknown = None;
+        let mut fault = None;
+        let mut end = 0;
+        for slot in &scan.slots {
+            let Some(column) = known(&slot.label) else {
+                unknown = unknown.or(Some(slot.label.clone()));
+                continue;
+            };
+            let unit = String::from_utf8_lossy(&line[slot.unit.clone()]);
+            let expected = labels.units.get(column).map_or("", String::as_str);
+            // `950 mV` among `1.1 V` must not be taken for 950 V.
+            if unit != expected && !unit.is_empty() {
+                fault = Some(Refusal::OtherUnit);
+            }
+            cells.set(column, slot.value);
+            skeleton.push((line[end..slot.at.start].trim_ascii().to_vec(), column));
+            end = slot.at.end;
+        }
+        if cells.filled == 0 {
+            // A name that lost its value.
+            let named = |label: &String| {
+                let rest = line.trim_ascii_start().strip_prefix(label.as_bytes());
+                rest.is_some_and(|rest| matches!(rest.trim_ascii_start().first(), Some(b'=' | b':')))
+            };
+            let damaged = labels.labels.iter().any(named);
+            return Err(if damaged { Other::Damage(Refusal::NotANumber) } else { Other::Text });
+        }
+        let all = cells.filled.count_ones() as usize == labels.labels.len();
+        match (fault, unknown) {
+            (Some(fault), _) => return Err(Other::Damage(fault)),
+            (None, Some(label)) if scan.strong => return Err(Other::NewLabel(label)),
+            // A sentence that happens to name a channel.
+            (None, Some(_)) if !all => return Err(Other::Text),
+            (None, Some(_)) => return Err(Other::Damage(Refusal::FieldCount)),
+            (None, None) if labels.complete && !all => return Err(Other::Damage(Refusal::MissingLabel)),
+            (None, None) => {}
+        }
+        let ending = line[end..].trim_ascii().to_vec();
+        if let (Shape::Stacked(_), [(text, column)]) = (&self.shape, skeleton.as_slice()) {
+            self.lines[*column] = Some((text.clone(), ending));
+        } else {
+            (self.skeleton, self.ending) = (skeleton, ending);
+        }
+        Ok(())
+    }
+}
+
+/// The number behind `text` at the start of `line`, blanks around the text left out of account, and what follows it.
+#[inline]
+fn after<'a>(line: &'a [u8], text: &[u8], after_number: bool) -> Option<(Number, &'a [u8])> {
+    let blanks = |line: &[u8]| line.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
+    let lead = blanks(line);
+    let rest = line[lead..].strip_prefix(text)?;
+    let gap = blanks(rest);
+    // Nothing but blanks between two numbers: there must be one, or they are one number.
+    if text.is_empty() && after_number && lead + gap == 0 {
+        return None;
+    }
+    let rest = &rest[gap..];
+    let (number, used) = scan_number(rest)?;
+    Some((number, &rest[used..]))
 }
 
 /// Labelled fields in any order; says what is wrong where something is.
-fn any_order(
-    labels: &[String],
-    complete: bool,
-    line: &[u8],
-    values: &mut [f64],
-    decimals: &mut [u8],
-) -> Result<(), Other> {
-    values.fill(f64::NAN);
-    let mut seen = 0u64;
+fn labelled_any(labels: &Labels, line: &[u8], cells: &mut Cells<'_>) -> Result<(), Other> {
     let mut fault = None;
     let mut unknown = None;
+    let mut known_labels = 0;
     for token in tokens(line) {
         let Some((label, text)) = pair(&line[token]) else {
             fault.get_or_insert(Refusal::NotANumber);
             continue;
         };
-        let parsed = number(text);
+        let parsed = value(text, false);
         if parsed.is_none() {
             fault.get_or_insert(Refusal::NotANumber);
         }
-        match labels.iter().position(|known| known.as_bytes() == label) {
+        match labels.labels.iter().position(|known| known.as_bytes() == label) {
             None => unknown = unknown.or(Some(label)),
             Some(column) => {
-                if seen & (1 << column) != 0 {
+                known_labels += 1;
+                if cells.filled & (1 << column) != 0 {
                     fault.get_or_insert(Refusal::LabelTwice);
                 }
-                seen |= 1 << column;
-                if let Some(parsed) = parsed {
-                    (values[column], decimals[column]) = (parsed.value, parsed.decimals);
-                }
+                let gap = Number { value: f64::NAN, decimals: 0 };
+                cells.set(column, parsed.unwrap_or(gap.into()));
             }
         }
     }
     if let Some(fault) = fault {
-        return Err(match (legible(line), seen) {
+        return Err(match (legible(line), known_labels) {
             (false, _) => Other::Damage(Refusal::Unreadable),
             (true, 0) => Other::Text,
             (true, _) => Other::Damage(fault),
         });
     }
+    let all = cells.filled.count_ones() as usize == labels.labels.len();
     match unknown {
         Some(label) => Err(Other::NewLabel(String::from_utf8_lossy(label).into_owned())),
-        None if complete && seen.count_ones() as usize != labels.len() => Err(Other::Damage(Refusal::MissingLabel)),
-        None if seen == 0 => Err(Other::Text),
+        None if cells.filled == 0 => Err(Other::Text),
+        None if labels.complete && !all => Err(Other::Damage(Refusal::MissingLabel)),
         None => Ok(()),
     }
 }
 
 /// Bare numbers with nothing missing.
 #[inline]
-fn bare_plain(delimiter: Delimiter, fields: usize, line: &[u8], values: &mut [f64], decimals: &mut [u8]) -> bool {
+fn bare_plain(bare: &Bare, line: &[u8], cells: &mut Cells<'_>) -> bool {
+    let line = if bare.brackets { &line[bare_text(line)] } else { line };
+    let delimiter = bare.delimiter;
     let byte = delimiter.byte();
     let blanks = |at: usize| line[at..].iter().take_while(|b| matches!(b, b' ' | b'\t') && **b != byte).count();
     let mut at = blanks(0);
-    for field in 0..fields {
-        let Some((number, used)) = scan_number(&line[at..]) else {
-            return false;
-        };
-        (values[field], decimals[field]) = (number.value, number.decimals);
+    for field in 0..bare.fields {
+        let found = if bare.comma { scan_with_comma(&line[at..]) } else { scan_number(&line[at..]) };
+        let Some((number, used)) = found else { return false };
+        cells.set_number(field, number);
         at += used;
         at += blanks(at);
-        if field + 1 < fields {
+        if field + 1 < bare.fields {
             if line.get(at) != Some(&byte) {
                 return false;
             }
@@ -186,36 +358,68 @@ fn bare_plain(delimiter: Delimiter, fields: usize, line: &[u8], values: &mut [f6
     at == line.len()
 }
 
-/// Bare numbers with gaps; says what is wrong where something is.
-fn bare_any(
-    delimiter: Delimiter,
-    fields: usize,
-    line: &[u8],
-    values: &mut [f64],
-    decimals: &mut [u8],
-) -> Result<(), Other> {
-    let (mut cells, mut numbers, mut faults) = (0, 0, 0);
-    for cell in delimiter.cells(line) {
-        let text = &line[cell];
-        let parsed = number(text);
-        if cells < fields {
-            (values[cells], decimals[cells]) = parsed.map_or((f64::NAN, 0), |n| (n.value, n.decimals));
+/// Bare numbers with gaps, states, quotes; says what is wrong where something is.
+fn bare_any(bare: &Bare, line: &[u8], cells: &mut Cells<'_>) -> Result<(), Other> {
+    let (mut count, mut numbers, mut faults, mut empty_at_end) = (0, 0, 0, false);
+    let inner = bare_text(line);
+    let text = &line[inner];
+    for cell in bare.delimiter.cells(text) {
+        let parsed = value(&text[cell.clone()], bare.comma);
+        if let Some(parsed) = parsed.filter(|_| count < bare.fields) {
+            cells.set(count, parsed);
         }
-        cells += 1;
+        count += 1;
         numbers += usize::from(parsed.is_some());
-        faults += usize::from(parsed.is_none() && !text.is_empty());
+        faults += usize::from(parsed.is_none() && !cell.is_empty());
+        empty_at_end = cell.is_empty();
     }
     if !legible(line) {
         return Err(Other::Damage(Refusal::Unreadable));
     }
-    let words = line.trim_ascii().iter().take_while(|b| b.is_ascii_alphabetic()).count() >= 2;
-    if numbers == 0 || (words && numbers * 2 < fields.max(2)) {
+    // A delimiter behind the last number just ends the line.
+    let fits = count == bare.fields || (empty_at_end && count == bare.fields + 1);
+    let words = text.iter().take_while(|b| b.is_ascii_alphabetic()).count() >= 2;
+    if numbers == 0 || (faults > 0 && words && numbers * 2 <= count) {
         return Err(Other::Text);
     }
-    match (faults, cells == fields) {
+    match (faults, fits) {
         (0, true) => Ok(()),
         (0, false) => Err(Other::Damage(Refusal::FieldCount)),
         _ => Err(Other::Damage(Refusal::NotANumber)),
+    }
+}
+
+/// A line of JSON, its values in any order.
+fn json_any(labels: &Labels, line: &[u8], cells: &mut Cells<'_>) -> Result<(), Other> {
+    let mut next = 0;
+    let (mut unknown, mut twice) = (None, false);
+    let read = json::scan(line, |path, _, value| {
+        let is = |column: usize| labels.labels.get(column).is_some_and(|label| label.as_bytes() == path);
+        let column = if is(next) { Some(next) } else { (0..labels.labels.len()).find(|column| is(*column)) };
+        match column {
+            None => unknown = unknown.take().or_else(|| Some(String::from_utf8_lossy(path).into_owned())),
+            Some(column) => {
+                twice |= cells.filled & (1 << column) != 0;
+                cells.set(column, value);
+                next = column + 1;
+            }
+        }
+    });
+    if !legible(line) {
+        return Err(Other::Damage(Refusal::Unreadable));
+    }
+    if read.is_err() {
+        // Half of a line still has the signs of one.
+        let signs = json::begins(line) || line.windows(2).any(|pair| pair == b"\":");
+        return Err(if signs { Other::Damage(Refusal::NotJson) } else { Other::Text });
+    }
+    let all = cells.filled.count_ones() as usize == labels.labels.len();
+    match unknown {
+        _ if twice => Err(Other::Damage(Refusal::LabelTwice)),
+        Some(label) if !label.is_empty() => Err(Other::NewLabel(label)),
+        _ if cells.filled == 0 => Err(Other::Text),
+        _ if labels.complete && !all => Err(Other::Damage(Refusal::MissingLabel)),
+        _ => Ok(()),
     }
 }
 

@@ -1,9 +1,11 @@
-//! What a line of numbers looks like: labelled fields, or bare numbers with a delimiter.
+//! How the rows of a stream are laid out on its lines.
 
+use super::words;
+use super::{json, labelled};
 use serde::{Deserialize, Serialize};
 use std::ops::Range;
 
-/// The most fields a row may have; a line with more is refused.
+/// The most columns a row may have; a line with more is refused.
 pub const MAX_FIELDS: usize = 64;
 
 /// What stands between bare numbers.
@@ -57,7 +59,8 @@ impl Delimiter {
             if done {
                 return None;
             }
-            let length = line[at..].iter().position(|b| *b == byte);
+            let ends = |b: &u8| *b == byte || (self == Delimiter::Spaces && *b == b'\t');
+            let length = line[at..].iter().position(ends);
             let cell = &line[at..at + length.unwrap_or(line.len() - at)];
             let lead = cell.len() - cell.trim_ascii_start().len();
             let range = at + lead..at + lead + cell.trim_ascii().len();
@@ -70,96 +73,243 @@ impl Delimiter {
     }
 }
 
-/// How the rows of a stream are laid out on their lines.
-#[derive(Clone, Debug, PartialEq, Eq)]
+/// Fields with a name of the board's own.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Labels {
+    /// The labels, in the order of the columns; for JSON the path of each value, as in `bed.p`.
+    pub labels: Vec<String>,
+    /// Whether each row must have every label; a row that lacks one is then damage, else it has a gap.
+    #[serde(default)]
+    pub complete: bool,
+    /// The unit that stands behind each value; empty where the board gives none.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub units: Vec<String>,
+}
+
+/// Numbers told apart by their order.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Bare {
+    /// What stands between them.
+    pub delimiter: Delimiter,
+    /// How many there are on a line.
+    pub fields: usize,
+    /// How many lines make a row.
+    #[serde(default = "one", skip_serializing_if = "is_one")]
+    pub lines: usize,
+    /// Whether they have a decimal comma.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub comma: bool,
+    /// Whether each line stands in brackets.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub brackets: bool,
+    /// The names that a header line gave; empty when there was none.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub names: Vec<String>,
+    /// The units that the header line gave; empty when there was none.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub units: Vec<String>,
+    /// Whether the first column counts the rows of a block that comes on request.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub indexed: bool,
+    /// For rows of several lines, a typical value of each column, by which the place in the turn is found again.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub typical: Vec<f64>,
+}
+
+fn one() -> usize {
+    1
+}
+
+fn is_one(lines: &usize) -> bool {
+    *lines == 1
+}
+
+impl Bare {
+    /// So many numbers on a line, and nothing else of note.
+    pub fn new(delimiter: Delimiter, fields: usize) -> Bare {
+        Bare {
+            delimiter,
+            fields,
+            lines: 1,
+            comma: false,
+            brackets: false,
+            names: Vec::new(),
+            units: Vec::new(),
+            indexed: false,
+            typical: Vec::new(),
+        }
+    }
+}
+
+/// How the rows of a stream are laid out on its lines.
+#[derive(Clone, Debug, PartialEq)]
 pub enum Shape {
-    /// `name=value` fields, separated by spaces, tabs, commas or semicolons.
-    Labelled {
-        /// The labels, in the order of the columns.
-        labels: Vec<String>,
-        /// Whether each line must carry every label; a line that lacks one is then damage, else a gap.
-        complete: bool,
-    },
+    /// `name=value` fields on one line, separated by spaces, tabs, commas or semicolons.
+    Labelled(Labels),
+    /// Names and values on one line with words, units and padding around: `gauge 2210 cnt  (1.781 V)`.
+    Worded(Labels),
+    /// A labelled field a line; a row is complete when all labels came, or when one comes again.
+    Stacked(Labels),
     /// Numbers with a delimiter, told apart by their order.
-    Bare {
-        /// What stands between them.
-        delimiter: Delimiter,
-        /// How many there are on a line.
-        fields: usize,
-    },
+    Bare(Bare),
+    /// A JSON object or array a line, nested ones flattened.
+    Json(Labels),
 }
 
 impl Shape {
+    /// `name=value` fields.
+    pub fn labelled<L: Into<String>>(labels: impl IntoIterator<Item = L>, complete: bool) -> Shape {
+        Shape::Labelled(Labels { labels: labels.into_iter().map(Into::into).collect(), complete, units: Vec::new() })
+    }
+
+    /// Its labels, unless its columns are told apart by order.
+    pub fn labels(&self) -> Option<&Labels> {
+        match self {
+            Shape::Labelled(labels) | Shape::Worded(labels) | Shape::Stacked(labels) | Shape::Json(labels) => {
+                Some(labels)
+            }
+            Shape::Bare(_) => None,
+        }
+    }
+
+    pub(super) fn labels_mut(&mut self) -> Option<&mut Labels> {
+        match self {
+            Shape::Labelled(labels) | Shape::Worded(labels) | Shape::Stacked(labels) | Shape::Json(labels) => {
+                Some(labels)
+            }
+            Shape::Bare(_) => None,
+        }
+    }
+
     /// The number of columns.
     pub fn columns(&self) -> usize {
         match self {
-            Shape::Labelled { labels, .. } => labels.len(),
-            Shape::Bare { fields, .. } => *fields,
+            Shape::Bare(bare) => bare.fields.saturating_mul(bare.lines),
+            other => other.labels().map_or(0, |labels| labels.labels.len()),
         }
     }
 
     /// The label of column `index`: the board's own, or `field1`, `field2` … where the board gives none.
     pub fn label(&self, index: usize) -> String {
         match self {
-            Shape::Labelled { labels, .. } => labels[index].clone(),
-            Shape::Bare { .. } => format!("field{}", index + 1),
+            Shape::Bare(bare) => bare.names.get(index).cloned().unwrap_or_else(|| format!("field{}", index + 1)),
+            other => other.labels().and_then(|labels| labels.labels.get(index)).cloned().unwrap_or_default(),
+        }
+    }
+
+    /// The unit that the board gives to column `index`; empty when it gives none.
+    pub fn unit(&self, index: usize) -> &str {
+        let units = match self {
+            Shape::Bare(bare) => &bare.units,
+            other => match other.labels() {
+                Some(labels) => &labels.units,
+                None => return "",
+            },
+        };
+        units.get(index).map_or("", String::as_str)
+    }
+
+    /// A word for its kind.
+    pub fn kind(&self) -> &'static str {
+        match self {
+            Shape::Labelled(_) => "labelled",
+            Shape::Worded(_) => "worded",
+            Shape::Stacked(_) => "stacked",
+            Shape::Bare(_) => "bare",
+            Shape::Json(_) => "json",
         }
     }
 
     /// One sentence for a person.
     pub fn sentence(&self) -> String {
+        let count = |n: usize, thing: &str| format!("{n} {thing}{}", if n == 1 { "" } else { "s" });
+        let fields = |labels: &Labels| {
+            let all = if labels.complete { " on each line" } else { ", not all on each line" };
+            format!("{}{all}", count(labels.labels.len(), "field"))
+        };
         match self {
-            Shape::Labelled { labels, complete: true } => format!("name=value, {} fields on each line", labels.len()),
-            Shape::Labelled { labels, .. } => {
-                format!("name=value, {} fields, not all on each line", labels.len())
-            }
-            Shape::Bare { fields: 1, .. } => "one bare number a line".into(),
-            Shape::Bare { delimiter, fields } => {
-                format!("{fields} bare numbers, {} between", delimiter.name())
+            Shape::Labelled(labels) => format!("name=value, {}", fields(labels)),
+            Shape::Worded(labels) => format!("names and values with words around, {}", fields(labels)),
+            Shape::Stacked(labels) => format!("one labelled field a line, {} a row", labels.labels.len()),
+            Shape::Json(labels) => format!("JSON a line, {}", count(labels.labels.len(), "value")),
+            Shape::Bare(bare) => {
+                let mut text = match (bare.fields, bare.lines) {
+                    (1, 1) => "one bare number a line".to_owned(),
+                    (1, lines) => format!("bare numbers in turn, {lines} lines a row"),
+                    (fields, 1) => format!("{fields} bare numbers, {} between", bare.delimiter.name()),
+                    (fields, lines) => {
+                        format!("{fields} bare numbers, {} between, {lines} lines a row", bare.delimiter.name())
+                    }
+                };
+                for (holds, words) in [
+                    (bare.brackets, ", in brackets"),
+                    (bare.comma, ", decimal comma"),
+                    (!bare.names.is_empty(), ", named by a header line"),
+                    (bare.indexed, ", a block counted by its first column"),
+                ] {
+                    text.push_str(if holds { words } else { "" });
+                }
+                text
             }
         }
     }
 
-    /// Where each column's field stands on `line`, label included, for a line that was accepted as a row.
-    pub fn spans(&self, line: &[u8]) -> Vec<(Range<usize>, usize)> {
+    /// Where each column's field stands on `line`, label included, for a line that was accepted; `first` is the column
+    /// with which a line of a row of several lines begins.
+    pub fn spans(&self, line: &[u8], first: usize) -> Vec<(Range<usize>, usize)> {
+        let column = |labels: &Labels, label: &[u8]| labels.labels.iter().position(|known| known.as_bytes() == label);
         match self {
-            Shape::Labelled { labels, .. } => tokens(line)
+            Shape::Labelled(labels) => labelled::tokens(line)
                 .filter_map(|token| {
-                    let (label, _) = pair(&line[token.clone()])?;
-                    let column = labels.iter().position(|known| known.as_bytes() == label)?;
-                    Some((token, column))
+                    let (label, _) = labelled::pair(&line[token.clone()])?;
+                    Some((token, column(labels, label)?))
                 })
                 .collect(),
-            Shape::Bare { delimiter, .. } => delimiter.cells(line).enumerate().map(|(i, cell)| (cell, i)).collect(),
+            Shape::Worded(labels) | Shape::Stacked(labels) => words::scan(line)
+                .slots
+                .into_iter()
+                .filter_map(|slot| Some((slot.whole, column(labels, slot.label.as_bytes())?)))
+                .collect(),
+            Shape::Json(labels) => {
+                let mut spans = Vec::new();
+                // What was read before a mistake is shown; an accepted line has none.
+                let _ = json::scan(line, |path, at, _| spans.extend(column(labels, path).map(|column| (at, column))));
+                spans
+            }
+            Shape::Bare(bare) => {
+                let inner = bare_text(line);
+                let cells = bare.delimiter.cells(&line[inner.clone()]);
+                let cells = cells.map(|cell| cell.start + inner.start..cell.end + inner.start);
+                cells.take(bare.fields).zip(first..).collect()
+            }
         }
     }
 }
 
-/// Whether `byte` stands between labelled fields.
-pub(super) fn separates(byte: u8) -> bool {
-    matches!(byte, b' ' | b'\t' | b',' | b';')
+/// The part of a line of bare numbers that holds them: without a prompt in front, brackets around, or a delimiter
+/// behind the last that only ends the line.
+pub(super) fn bare_text(line: &[u8]) -> Range<usize> {
+    let (mut start, mut end) = (prompt(line), line.len());
+    let trim = |start: &mut usize, end: &mut usize| {
+        *start += line[*start..*end].iter().take_while(|b| **b == b' ').count();
+        *end -= line[*start..*end].iter().rev().take_while(|b| **b == b' ').count();
+    };
+    trim(&mut start, &mut end);
+    if end - start >= 2
+        && matches!((line[start], line[end - 1]), (b'(', b')') | (b'[', b']') | (b'{', b'}') | (b'<', b'>'))
+    {
+        (start, end) = (start + 1, end - 1);
+        trim(&mut start, &mut end);
+    }
+    start..end
 }
 
-/// The runs of a line between separators.
-pub(super) fn tokens(line: &[u8]) -> impl Iterator<Item = Range<usize>> + '_ {
-    let mut at = 0;
-    std::iter::from_fn(move || {
-        at += line[at..].iter().take_while(|b| separates(**b)).count();
-        let length = line[at..].iter().take_while(|b| !separates(**b)).count();
-        let token = at..at + length;
-        at += length;
-        (length > 0).then_some(token)
-    })
-}
-
-/// A token's label and the text of its value, when it has the form `label=text` with a plain label: a letter or `_`,
-/// then up to 31 letters, digits, `_`, `.` or `-`. So a label can hold nothing that a terminal would act on.
-pub(super) fn pair(token: &[u8]) -> Option<(&[u8], &[u8])> {
-    let equals = memchr::memchr(b'=', token)?;
-    let (label, value) = (&token[..equals], &token[equals + 1..]);
-    let (first, rest) = label.split_first()?;
-    let plain = (first.is_ascii_alphabetic() || *first == b'_')
-        && rest.len() < 32
-        && rest.iter().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'.' | b'-'));
-    plain.then_some((label, value))
+/// The length of a prompt in front of a line: `>`, `>>>` or `$`, with a space behind.
+pub(super) fn prompt(line: &[u8]) -> usize {
+    let signs = line.iter().take_while(|b| **b == b'>').count();
+    let signs = if signs == 0 { usize::from(line.first() == Some(&b'$')) } else { signs };
+    let spaces = line[signs..].iter().take_while(|b| **b == b' ').count();
+    if signs > 0 && spaces > 0 { signs + spaces } else { 0 }
 }

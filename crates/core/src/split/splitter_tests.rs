@@ -7,27 +7,23 @@ use proptest::prelude::*;
 #[derive(Debug, Default, PartialEq)]
 struct Log(Vec<String>);
 
-impl Log {
-    fn put(&mut self, kind: &str, line: &[u8]) {
-        self.0.push(format!("{kind} {}", String::from_utf8_lossy(&line[..line.len().min(60)])));
-    }
-}
-
 impl Sink for Log {
     fn shape(&mut self, shape: &Shape) {
         self.0.push(format!("shape {}", shape.sentence()));
     }
-    fn row(&mut self, _: Stamp, values: &[f64], _: &[u8]) {
+
+    fn line(&mut self, _: Stamp, fate: Fate, line: &[u8]) {
+        let kind = match fate {
+            Fate::Row(_) => return,
+            Fate::Message => "message",
+            Fate::Half => "half",
+            Fate::Refused(why) => why.text(),
+        };
+        self.0.push(format!("{kind} {}", String::from_utf8_lossy(&line[..line.len().min(60)])));
+    }
+
+    fn row(&mut self, _: Stamp, values: &[f64]) {
         self.0.push(format!("row {values:?}"));
-    }
-    fn message(&mut self, _: Stamp, line: &[u8]) {
-        self.put("message", line);
-    }
-    fn half(&mut self, _: Stamp, line: &[u8]) {
-        self.put("half", line);
-    }
-    fn refused(&mut self, _: Stamp, why: Refusal, line: &[u8]) {
-        self.put(why.text(), line);
     }
 }
 
@@ -72,7 +68,7 @@ fn bare_numbers_with_each_delimiter() {
     {
         let stream: String = (0..4).map(|i| format!("{i}{text}{}\n", i * 10)).collect();
         let log = split(None, false, &[stream.as_bytes()]);
-        let shape = Shape::Bare { delimiter, fields: 2 }.sentence();
+        let shape = Shape::Bare(Bare::new(delimiter, 2)).sentence();
         assert_eq!(log[0], format!("shape {shape}"));
         assert_eq!(log[4], "row [3.0, 30.0]");
     }
@@ -151,4 +147,55 @@ proptest! {
         }
         prop_assert_eq!(&whole, &split(None, true, &pieces));
     }
+}
+
+#[test]
+fn another_shape_is_offered_and_never_mixed_in() {
+    let before: String = (0..30).map(|i| format!("{i},{}\n", i * 2)).collect();
+    let after: String = (0..30).map(|i| format!("gauge={i} bed={}\n", i * 2)).collect();
+    let mut splitter = Splitter::new(None);
+    let mut log = Log::default();
+    splitter.feed(Stamp(0), before.as_bytes(), &mut log);
+    assert_eq!((splitter.sure(), splitter.offer()), (Some(Sure::Sure), None));
+    splitter.feed(Stamp(0), after.as_bytes(), &mut log);
+    assert_eq!(log.0.iter().filter(|l| l.starts_with("row")).count(), 30);
+    assert_eq!(splitter.sure(), Some(Sure::Unsure));
+    assert_eq!(splitter.offer().map(|offer| &offer.shape), Some(&Shape::labelled(["gauge", "bed"], true)));
+    // The old program is back: the offer goes.
+    splitter.feed(Stamp(0), before.as_bytes(), &mut log);
+    assert_eq!(splitter.offer(), None);
+    // A shape that was found in the first lines by accident gives way by itself.
+    let log = split(None, false, &[b"1 2\n3 4\n5 6\n", after.as_bytes()]);
+    assert!(log.iter().filter(|l| l.starts_with("row")).count() > 15, "{log:?}");
+}
+
+#[test]
+fn numbers_in_turn_find_their_place_again_after_a_lost_line() {
+    let pinned = |typical| Shape::Bare(Bare { lines: 2, typical, ..Bare::new(Delimiter::Spaces, 1) });
+    let line = |i: usize| format!("{}\n", if i.is_multiple_of(2) { i / 2 % 2 } else { 640 + i % 5 });
+    let stream: String = (0..80).filter(|i| ![31, 50].contains(i)).map(line).collect();
+    for (typical, join) in [(vec![], false), (vec![0.5, 642.0], true), (vec![0.5, 642.0], false)] {
+        let log = split(Some(pinned(typical)), join, &[stream.as_bytes()]);
+        let rows: Vec<&String> = log.iter().filter(|l| l.starts_with("row")).collect();
+        assert!(rows.iter().all(|row| row.contains(", 64")), "a row mixes the columns: {rows:?}");
+        assert!(rows.len() >= 34, "{}: {log:?}", rows.len());
+        assert!(log.iter().any(|l| l.starts_with("out of turn")));
+    }
+}
+
+#[test]
+fn a_stacked_row_ends_when_its_labels_came_or_come_again() {
+    let log = split(None, false, &[b"x=1\ny=2\nz=3\nx=4\ny=5\nz=6\nx=7\nz=9\nx=10\ny=\ny=11\nz=12\nboard hot\nx=13\n"]);
+    assert_eq!(
+        log,
+        [
+            "shape one labelled field a line, 3 a row",
+            "row [1.0, 2.0, 3.0]",
+            "row [4.0, 5.0, 6.0]",
+            "row [7.0, NaN, 9.0]",
+            "a field is not a number y=",
+            "row [10.0, 11.0, 12.0]",
+            "message board hot"
+        ]
+    );
 }

@@ -4,7 +4,7 @@ use super::when::{self, WallClock};
 use amber_core::Stamp;
 use amber_core::bench::Bench;
 use amber_core::scale::Scale;
-use amber_core::split::{Refusal, Shape, Sink, Splitter};
+use amber_core::split::{Fate, Shape, Sink, Splitter};
 
 /// What the decoder has seen.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -108,7 +108,7 @@ impl Sink for Table {
         self.out.extend_from_slice(b"\r\n");
     }
 
-    fn row(&mut self, at: Stamp, values: &[f64], _: &[u8]) {
+    fn row(&mut self, at: Stamp, values: &[f64]) {
         when::seconds(at.0 - self.start.0, &mut self.out);
         self.out.push(b',');
         self.wall.write(at, &mut self.out);
@@ -122,14 +122,12 @@ impl Sink for Table {
         self.tally.late_fields += late as u64;
     }
 
-    fn message(&mut self, _: Stamp, _: &[u8]) {
-        self.tally.messages += 1;
-    }
-
-    fn half(&mut self, _: Stamp, _: &[u8]) {}
-
-    fn refused(&mut self, _: Stamp, _: Refusal, _: &[u8]) {
-        self.tally.refused += 1;
+    fn line(&mut self, _: Stamp, fate: Fate, _: &[u8]) {
+        match fate {
+            Fate::Message => self.tally.messages += 1,
+            Fate::Refused(_) => self.tally.refused += 1,
+            Fate::Row(_) | Fate::Half => {}
+        }
     }
 }
 

@@ -267,7 +267,7 @@ impl App {
     pub(crate) fn unsaved(&self) -> bool {
         let plain = |bench: &Bench| {
             let mut bench = bench.clone();
-            bench.channel.retain(|channel| *channel != amber_core::bench::ChannelSettings::named(&channel.name));
+            bench.channel.retain(|channel| !self.chain.is_as_found(channel));
             bench.channel.sort_by(|a, b| a.name.cmp(&b.name));
             bench.screen.span = 0.0;
             bench

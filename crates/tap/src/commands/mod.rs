@@ -1,6 +1,7 @@
 //! What each command does.
 
 mod log;
+mod split;
 
 use crate::app::App;
 use crate::cli::{Command, Files};
@@ -33,6 +34,7 @@ pub(crate) fn run(command: Command) -> anyhow::Result<u8> {
             log::run(bench, length, rows, out)
         }
         Command::Plot { take, out, bench } => plot(&take, &out, bench.as_deref()),
+        Command::Split { file, json, shape } => split::run(&file, shape, json),
         Command::Board { name, seed } => board(&name, seed),
     }
 }

@@ -3,7 +3,8 @@
 use super::{put, put_right};
 use crate::app::App;
 use crate::theme::{Ink, Theme};
-use amber_core::tail::{Fate, TailLine, visible};
+use amber_core::split::Fate;
+use amber_core::tail::{TailLine, visible};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
@@ -31,7 +32,7 @@ fn draw_line(app: &App, theme: Theme, line: &TailLine, area: Rect, buffer: &mut 
     let time = app.wall(line.at, "%H:%M:%S%.3f");
     let x = put(buffer, area, 1, 0, &time, theme.style(Ink::Dim)) + 1;
     let (sign, note) = match line.fate {
-        Fate::Row => (" ", String::new()),
+        Fate::Row(_) => (" ", String::new()),
         Fate::Message => ("»", String::new()),
         Fate::Half => ("…", "half a line, not used".into()),
         Fate::Refused(why) => ("▲", format!("refused: {}", why.text())),
@@ -44,7 +45,7 @@ fn draw_line(app: &App, theme: Theme, line: &TailLine, area: Rect, buffer: &mut 
     }
     let cut = if line.cut > 0 { format!(" … {} more bytes", line.cut) } else { String::new() };
     let spans = match (line.fate, app.chain.shape()) {
-        (Fate::Row, Some(shape)) => shape.spans(&line.bytes),
+        (Fate::Row(first), Some(shape)) => shape.spans(&line.bytes, usize::from(first)),
         _ => Vec::new(),
     };
     let plain = theme.style(if line.fate == Fate::Message { Ink::Text } else { Ink::Dim });

@@ -1,0 +1,88 @@
+//! What became of each line.
+
+use super::shape::Shape;
+use crate::Stamp;
+
+/// Why a line did not become a row.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Refusal {
+    /// Holds bytes that are not text.
+    Unreadable,
+    /// A field's text is not a number.
+    NotANumber,
+    /// More or fewer numbers than the other rows.
+    FieldCount,
+    /// A label that was not there before and has not yet been seen often enough to become a channel.
+    NewLabel,
+    /// The same label twice on a line, as when two lines ran together.
+    LabelTwice,
+    /// A label that every other row has is not there.
+    MissingLabel,
+    /// A unit that is not that of the other rows.
+    OtherUnit,
+    /// JSON that does not hold together.
+    NotJson,
+    /// Numbers in turn that fit better in another order: a line was lost.
+    OutOfTurn,
+    /// Longer than [`super::MAX_LINE`].
+    TooLong,
+    /// Came before any shape could be found.
+    NoShape,
+}
+
+impl Refusal {
+    /// All reasons; the position of each is its index in a table of counts.
+    pub const ALL: [Refusal; 11] = [
+        Refusal::Unreadable,
+        Refusal::NotANumber,
+        Refusal::FieldCount,
+        Refusal::NewLabel,
+        Refusal::LabelTwice,
+        Refusal::MissingLabel,
+        Refusal::OtherUnit,
+        Refusal::NotJson,
+        Refusal::OutOfTurn,
+        Refusal::TooLong,
+        Refusal::NoShape,
+    ];
+
+    /// The reason in a few words.
+    pub fn text(self) -> &'static str {
+        match self {
+            Refusal::Unreadable => "not readable text",
+            Refusal::NotANumber => "a field is not a number",
+            Refusal::FieldCount => "wrong number of fields",
+            Refusal::NewLabel => "a label not seen before",
+            Refusal::LabelTwice => "a label stands twice",
+            Refusal::MissingLabel => "a field is missing",
+            Refusal::OtherUnit => "another unit than before",
+            Refusal::NotJson => "broken JSON",
+            Refusal::OutOfTurn => "out of turn, a line was lost",
+            Refusal::TooLong => "line too long",
+            Refusal::NoShape => "no shape found yet",
+        }
+    }
+}
+
+/// What became of a line.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Fate {
+    /// Became a row, or a part of one that begins with this column.
+    Row(u8),
+    /// Words of the board's own: a banner, an answer, an error message.
+    Message,
+    /// The rest of a line, or of a row of several lines, whose beginning was sent before anyone listened. Not damage.
+    Half,
+    /// Refused.
+    Refused(Refusal),
+}
+
+/// Where the splitter's findings go, each with the stamp of the bytes that completed its line.
+pub trait Sink {
+    /// The shape was found, pinned, or has grown a column at its end.
+    fn shape(&mut self, shape: &Shape);
+    /// A line, or the first [`super::MAX_LINE`] bytes of one; every line is given exactly once.
+    fn line(&mut self, at: Stamp, fate: Fate, line: &[u8]);
+    /// A row: one value a column, NaN for a gap. Comes after its last line.
+    fn row(&mut self, at: Stamp, values: &[f64]);
+}

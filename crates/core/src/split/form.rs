@@ -1,0 +1,173 @@
+//! What one line could be, taken alone.
+
+use super::labelled::{pair, tokens};
+use super::read::legible;
+use super::shape::{Bare, Delimiter, Labels, MAX_FIELDS, Shape, bare_text};
+use super::value::value;
+use super::{json, words};
+
+/// How many lines of one form it takes to be taken as the stream's shape.
+const STRONG: usize = 2;
+const BARE: usize = 3;
+const WEAK: usize = 4;
+
+/// The shape of which a line is a perfect example.
+#[derive(Clone, Debug)]
+pub(super) struct Form {
+    pub(super) shape: Shape,
+    /// How many lines of this form are convincing.
+    pub(super) needed: usize,
+}
+
+impl Form {
+    /// Whether both are of one shape; what only tells how numbers are written does not count.
+    pub(super) fn like(&self, other: &Form) -> bool {
+        match (&self.shape, &other.shape) {
+            (Shape::Bare(a), Shape::Bare(b)) => {
+                (a.delimiter, a.fields, a.brackets) == (b.delimiter, b.fields, b.brackets)
+            }
+            (a, b) => self.kind_like(other) && a.labels().map(|l| &l.labels) == b.labels().map(|l| &l.labels),
+        }
+    }
+
+    /// Whether both are of the same kind.
+    pub(super) fn kind_like(&self, other: &Form) -> bool {
+        self.shape.kind() == other.shape.kind()
+    }
+
+    /// The label, where there is just one.
+    pub(super) fn single(&self) -> Option<&str> {
+        match &self.shape {
+            Shape::Labelled(labels) | Shape::Worded(labels) if labels.labels.len() == 1 => Some(&labels.labels[0]),
+            _ => None,
+        }
+    }
+}
+
+/// Whether any part of the line may be a value, so that it can be a row or a damaged row and not just words.
+pub(super) fn carries_numbers(line: &[u8]) -> bool {
+    line.iter().any(u8::is_ascii_digit)
+        || tokens(line).any(|token| {
+            let token = &line[token];
+            let text = pair(token).map_or(token, |(_, text)| text);
+            value(text.trim_ascii_end(), false).is_some()
+        })
+        || words::scan(line).slots.iter().any(|slot| slot.value.words.is_some())
+}
+
+/// The shape of which this one line is a perfect example, if any.
+pub(super) fn form_of(line: &[u8]) -> Option<Form> {
+    if !legible(line) {
+        return None;
+    }
+    if json::begins(line) {
+        return json_form(line);
+    }
+    labelled_form(line).or_else(|| bare_form(line)).or_else(|| worded_form(line))
+}
+
+fn labels(labels: Vec<String>, units: Vec<String>) -> Labels {
+    let units = if units.iter().all(String::is_empty) { Vec::new() } else { units };
+    Labels { labels, complete: true, units }
+}
+
+fn json_form(line: &[u8]) -> Option<Form> {
+    let mut paths: Vec<String> = Vec::new();
+    json::scan(line, |path, _, _| paths.push(String::from_utf8_lossy(path).into_owned())).ok()?;
+    let sound = (1..=MAX_FIELDS).contains(&paths.len()) && paths.iter().all(|path| !path.is_empty());
+    sound.then(|| Form { shape: Shape::Json(labels(paths, Vec::new())), needed: STRONG })
+}
+
+fn labelled_form(line: &[u8]) -> Option<Form> {
+    let mut names: Vec<String> = Vec::new();
+    let sound = tokens(line).all(|token| {
+        let Some((label, text)) = pair(&line[token]) else { return false };
+        let label = String::from_utf8_lossy(label).into_owned();
+        let sound = value(text, false).is_some() && !names.contains(&label) && names.len() < MAX_FIELDS;
+        names.push(label);
+        sound
+    });
+    let sound = sound && !names.is_empty();
+    sound.then(|| Form { shape: Shape::Labelled(labels(names, Vec::new())), needed: STRONG })
+}
+
+fn bare_form(line: &[u8]) -> Option<Form> {
+    let inner = bare_text(line);
+    let text = &line[inner.clone()];
+    let brackets = inner.end < line.trim_ascii_end().len();
+    let ways = Delimiter::ALL.map(|d| (d, false)).into_iter();
+    let with_comma = Delimiter::ALL.map(|d| (d, true)).into_iter().filter(|(d, _)| *d != Delimiter::Comma);
+    ways.chain(with_comma).find_map(|(delimiter, comma)| {
+        let (mut fields, mut values, mut empty_at_end) = (0, 0, false);
+        let sound = delimiter.cells(text).all(|cell| {
+            fields += 1;
+            empty_at_end = cell.is_empty();
+            let is_value = value(&text[cell.clone()], comma).is_some();
+            values += usize::from(is_value);
+            is_value || cell.is_empty()
+        });
+        // A delimiter behind the last number just ends the line.
+        fields -= usize::from(empty_at_end);
+        let enough = if delimiter == Delimiter::Spaces || empty_at_end { 1 } else { 2 };
+        let sound = sound && values > 0 && (enough..=MAX_FIELDS).contains(&fields);
+        let bare = Bare { comma, brackets, ..Bare::new(delimiter, fields) };
+        sound.then_some(Form { shape: Shape::Bare(bare), needed: BARE })
+    })
+}
+
+fn worded_form(line: &[u8]) -> Option<Form> {
+    let scan = words::scan(line);
+    if scan.slots.is_empty() || scan.too_many {
+        return None;
+    }
+    let unit = |slot: &words::Slot| String::from_utf8_lossy(&line[slot.unit.clone()]).into_owned();
+    let units = scan.slots.iter().map(unit).collect();
+    let names = scan.slots.into_iter().map(|slot| slot.label).collect();
+    let needed = if scan.strong { STRONG } else { WEAK };
+    Some(Form { shape: Shape::Worded(labels(names, units)), needed })
+}
+
+/// A line that names columns.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct Header {
+    pub(super) delimiter: Delimiter,
+    pub(super) names: Vec<String>,
+    pub(super) units: Vec<String>,
+}
+
+/// Reads a line as a header: names with a delimiter, each perhaps with a unit in brackets, perhaps behind a `#`.
+pub(super) fn header_of(line: &[u8]) -> Option<Header> {
+    let text = std::str::from_utf8(line).ok()?.trim();
+    let text = text.trim_start_matches(['#', '/', '>']).trim();
+    let delimiter =
+        Delimiter::ALL.into_iter().find(|d| text.as_bytes().contains(&d.byte())).unwrap_or(Delimiter::Spaces);
+    let mut header = Header { delimiter, names: Vec::new(), units: Vec::new() };
+    for cell in delimiter.cells(text.as_bytes()) {
+        let cell = text.get(cell)?.trim_matches('"');
+        let (name, unit) = match cell.find(['(', '[']) {
+            Some(at) => (cell[..at].trim_end(), cell[at + 1..].strip_suffix([')', ']'])?.trim()),
+            None => (cell, ""),
+        };
+        let plain = |c: char| c.is_ascii_alphanumeric() || matches!(c, '_' | '.' | '-' | ' ');
+        let sound = name.starts_with(|c: char| c.is_ascii_alphabetic() || c == '_')
+            && name.len() <= 32
+            && name.chars().all(plain)
+            && name.split(' ').count() <= 2
+            && unit.len() <= 8;
+        if !sound {
+            return None;
+        }
+        header.names.push(name.replace(' ', "_"));
+        header.units.push(unit.to_owned());
+    }
+    let unique = (1..header.names.len()).all(|i| !header.names[..i].contains(&header.names[i]));
+    // A banner of some words looks the same: names of columns are short, joined by `_`, or have units.
+    let telling = |(name, unit): (&String, &String)| name.len() <= 3 || name.contains('_') || !unit.is_empty();
+    let telling = header.names.iter().zip(&header.units).filter(|pair| telling(*pair)).count();
+    let trusted = match (delimiter, header.names.len()) {
+        (_, 1) => header.names[0].contains('_') || !header.units[0].is_empty(),
+        (Delimiter::Spaces, count) => telling * 2 >= count,
+        _ => true,
+    };
+    (unique && trusted && header.names.len() <= MAX_FIELDS).then_some(header)
+}

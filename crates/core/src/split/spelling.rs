@@ -1,0 +1,130 @@
+//! A shape as a person types it: `bare comma 3`, `bare spaces 1 lines 2`, `labelled gauge bed`, `json bed.p on ...`.
+
+use super::shape::{Bare, Delimiter, Labels, MAX_FIELDS, Shape};
+use std::fmt;
+use std::str::FromStr;
+
+/// What stands at the end of labels that need not all be on each line.
+const NOT_ALL: &str = "...";
+
+/// What was typed is no shape.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("{0}")]
+pub struct NotAShape(String);
+
+impl fmt::Display for Shape {
+    /// As it would be typed.
+    fn fmt(&self, to: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(to, "{}", self.kind())?;
+        let Shape::Bare(bare) = self else {
+            let Some(labels) = self.labels() else { return Ok(()) };
+            labels.labels.iter().try_for_each(|label| write!(to, " {label}"))?;
+            let not_all = !labels.complete && !matches!(self, Shape::Stacked(_));
+            return if not_all { write!(to, " {NOT_ALL}") } else { Ok(()) };
+        };
+        write!(to, " {} {}", bare.delimiter.name(), bare.fields)?;
+        if bare.lines > 1 {
+            write!(to, " lines {}", bare.lines)?;
+        }
+        for (holds, word) in [(bare.comma, "decimal-comma"), (bare.brackets, "brackets"), (bare.indexed, "indexed")] {
+            if holds {
+                write!(to, " {word}")?;
+            }
+        }
+        if bare.names.is_empty() { Ok(()) } else { write!(to, " named {}", bare.names.join(",")) }
+    }
+}
+
+impl FromStr for Shape {
+    type Err = NotAShape;
+
+    fn from_str(text: &str) -> Result<Shape, NotAShape> {
+        let wrong = |text: String| Err(NotAShape(text));
+        let mut words = text.split_whitespace();
+        let kind = words.next().unwrap_or_default();
+        if kind == "bare" {
+            return bare(words);
+        }
+        let mut labels: Vec<String> = words.map(str::to_owned).collect();
+        let complete = labels.last().is_none_or(|last| last != NOT_ALL);
+        labels.truncate(labels.len() - usize::from(!complete));
+        if let Some(at) = (1..labels.len()).find(|i| labels[..*i].contains(&labels[*i])) {
+            return wrong(format!("'{}' stands twice", labels[at]));
+        }
+        let labels = Labels { labels, complete, units: Vec::new() };
+        let count = labels.labels.len();
+        let shape = match kind {
+            "labelled" => Shape::Labelled(labels),
+            "worded" => Shape::Worded(labels),
+            "stacked" => Shape::Stacked(labels),
+            "json" => Shape::Json(labels),
+            _ => {
+                return wrong(format!("'{kind}' is no shape: type labelled, worded, stacked, json or bare"));
+            }
+        };
+        match count {
+            1..=MAX_FIELDS => Ok(shape),
+            _ => wrong(format!("type 1 to {MAX_FIELDS} names behind '{kind}', and ... when not all are on each line")),
+        }
+    }
+}
+
+fn bare<'a>(mut words: impl Iterator<Item = &'a str>) -> Result<Shape, NotAShape> {
+    let wrong = |text: String| Err(NotAShape(text));
+    let number = |word: Option<&str>| word.and_then(|word| word.parse::<usize>().ok());
+    let Some(delimiter) = words.next().and_then(|word| Delimiter::ALL.into_iter().find(|d| d.name() == word)) else {
+        return wrong("type comma, semicolon, tab or spaces behind 'bare', as in: bare comma 3".into());
+    };
+    let Some(fields) = number(words.next()) else {
+        return wrong(format!("type how many numbers are on a line, as in: bare {} 3", delimiter.name()));
+    };
+    let mut bare = Bare::new(delimiter, fields);
+    while let Some(word) = words.next() {
+        match word {
+            "lines" => match number(words.next()) {
+                Some(lines) => bare.lines = lines,
+                None => return wrong("type how many lines make a row, as in: bare spaces 1 lines 2".into()),
+            },
+            "decimal-comma" => bare.comma = true,
+            "brackets" => bare.brackets = true,
+            "indexed" => bare.indexed = true,
+            "named" => bare.names = words.next().unwrap_or_default().split(',').map(str::to_owned).collect(),
+            _ => {
+                return wrong(format!(
+                    "'{word}' is not known here: lines N, decimal-comma, brackets, indexed, named A,B"
+                ));
+            }
+        }
+    }
+    let columns = bare.fields.saturating_mul(bare.lines);
+    if !(1..=MAX_FIELDS).contains(&columns) {
+        return wrong(format!("a row has 1 to {MAX_FIELDS} numbers, this would have {columns}"));
+    }
+    if !bare.names.is_empty() && bare.names.len() != columns {
+        return wrong(format!("{} names for {columns} numbers", bare.names.len()));
+    }
+    Ok(Shape::Bare(bare))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_shown_can_be_typed() {
+        for text in [
+            "bare comma 3",
+            "bare spaces 1 lines 2",
+            "bare semicolon 2 decimal-comma brackets indexed named a,b",
+            "labelled gauge bed",
+            "worded gauge ...",
+            "stacked x y z",
+            "json bed.p on",
+        ] {
+            assert_eq!(text.parse::<Shape>().unwrap().to_string(), text);
+        }
+        for wrong in ["", "csv", "bare", "bare comma", "bare comma 0", "bare comma 9 lines 9", "labelled", "json a a"] {
+            assert!(wrong.parse::<Shape>().is_err(), "{wrong}");
+        }
+    }
+}

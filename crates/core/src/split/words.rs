@@ -1,0 +1,336 @@
+//! Lines of names and values with words, units and padding around, as in `gauge 2210 cnt  (1.781 V)` or
+//! `a:==== 22  b: 4`.
+//!
+//! Values are found first; of the words between two values those before a break (two spaces, a comma, a bracket) are
+//! the unit of the first, those behind it the label of the second. Where there is no break, a word that is a unit by
+//! its spelling is one.
+
+use super::number::{scan_number, scan_with_comma};
+use super::shape::{MAX_FIELDS, prompt};
+use super::value::{Value, state};
+use std::ops::Range;
+
+/// Words that stand between a name and its value and belong to neither.
+const FILLERS: [&str; 8] = ["is", "are", "was", "the", "of", "at", "reads", "equals"];
+
+/// Units that are known by their spelling where their place does not tell.
+const UNITS: [&str; 56] = [
+    "V", "mV", "uV", "A", "mA", "uA", "W", "mW", "C", "F", "K", "°C", "°F", "%", "%RH", "Pa", "hPa", "kPa", "bar",
+    "mbar", "mm", "cm", "m", "km", "um", "s", "ms", "us", "min", "h", "Hz", "kHz", "MHz", "cnt", "counts", "lux", "lx",
+    "deg", "rad", "g", "kg", "mg", "N", "Nm", "dB", "dBm", "ppm", "rpm", "RPM", "ohm", "Ohm", "kOhm", "l", "ml", "J",
+    "m/s",
+];
+
+/// The longest label and unit.
+const LABEL: usize = 32;
+const UNIT: usize = 8;
+
+/// One value with what belongs to it.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct Slot {
+    /// Its name, made of plain characters only.
+    pub(super) label: String,
+    pub(super) value: Value,
+    /// Where the text of the value stands.
+    pub(super) at: Range<usize>,
+    /// From the first word of its label to the end of its value.
+    pub(super) whole: Range<usize>,
+    /// Where its unit stands; empty when it has none.
+    pub(super) unit: Range<usize>,
+}
+
+/// All values of a line.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub(super) struct Scan {
+    pub(super) slots: Vec<Slot>,
+    /// Each value's name is followed by `=` or `:`, so that the line can hardly be a sentence with a number in it.
+    pub(super) strong: bool,
+    /// There were more values than a row may have.
+    pub(super) too_many: bool,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq)]
+enum Token {
+    Value(Value),
+    Word,
+    /// `=` or `:`, with any padding.
+    Names,
+    /// Something that ends a unit: a comma, two spaces, a bracket.
+    Break,
+    /// Anything else.
+    Other,
+}
+
+fn is_word(byte: u8) -> bool {
+    byte.is_ascii_alphanumeric() || matches!(byte, b'_' | b'%' | b'/' | b'^') || byte >= 0x80
+}
+
+fn begins_word(byte: u8) -> bool {
+    byte.is_ascii_alphabetic() || matches!(byte, b'_' | b'%') || byte >= 0x80
+}
+
+/// The token at `at`, and where it ends.
+fn token(line: &[u8], at: usize) -> (Token, usize) {
+    let byte = line[at];
+    let run = |test: fn(u8) -> bool| at + line[at..].iter().take_while(|b| test(**b)).count();
+    if let Some((value, used)) = value_at(line, at) {
+        return (Token::Value(value), at + used);
+    }
+    if begins_word(byte) || byte.is_ascii_digit() {
+        let mut end = run(is_word);
+        // `gauge.a` is one word, the point at the end of a sentence belongs to none.
+        while line.get(end).is_some_and(|b| matches!(b, b'.' | b'-')) && line.get(end + 1).is_some_and(|b| is_word(*b))
+        {
+            end += 1 + line[end + 1..].iter().take_while(|b| is_word(**b)).count();
+        }
+        return (Token::Word, end);
+    }
+    let end = run(|b| matches!(b, b'=' | b':' | b'.' | b'-' | b'_' | b'*' | b'~' | b'#'));
+    if end > at {
+        let names = line[at..end].iter().any(|b| matches!(b, b'=' | b':'));
+        // The sign of the number that follows is its own.
+        let end =
+            if end - at > 1 && line[end - 1] == b'-' && value_at(line, end - 1).is_some() { end - 1 } else { end };
+        return (if names { Token::Names } else { Token::Other }, end);
+    }
+    match byte {
+        b' ' => {
+            let end = run(|b| b == b' ');
+            (if end - at > 1 { Token::Break } else { Token::Other }, end)
+        }
+        b',' | b';' | b'|' | b'\t' | b'(' | b')' | b'[' | b']' | b'{' | b'}' => (Token::Break, at + 1),
+        _ => (Token::Other, at + 1),
+    }
+}
+
+/// A number at `at` that does not continue a word, and its length.
+fn value_at(line: &[u8], at: usize) -> Option<(Value, usize)> {
+    if at > 0 && (is_word(line[at - 1]) || line[at - 1] == b'.') {
+        return None;
+    }
+    let text = &line[at..];
+    if text[0].is_ascii_alphabetic() {
+        // `nan`, `inf`, `ovf` and the words for states are values; other words are not.
+        let end = text.iter().position(|b| !is_word(*b)).unwrap_or(text.len());
+        if let Some(value) = state(&text[..end]) {
+            return Some((value, end));
+        }
+        return scan_number(text).filter(|(_, used)| *used == end).map(|(number, used)| (number.into(), used));
+    }
+    let (mut number, mut used) = scan_number(text)?;
+    // `1,78` is a decimal comma; `1, 78` and `1,78,3` are lists.
+    if text.get(used) == Some(&b',') && !text[..used].contains(&b'.') {
+        let digits = text[used + 1..].iter().take_while(|b| b.is_ascii_digit()).count();
+        let next = text.get(used + 1 + digits);
+        if digits > 0 && !matches!(next, Some(b',' | b'.' | b'=' | b':')) && !next.is_some_and(|b| is_word(*b)) {
+            (number, used) = scan_with_comma(text)?;
+        }
+    }
+    // `22C` is a value with its unit, `3x4` a word.
+    let rest = &text[used..];
+    let word = rest.iter().take_while(|b| is_word(**b)).count();
+    let unit = rest[..word].first().is_none_or(|b| begins_word(*b)) && !rest[..word].iter().any(u8::is_ascii_digit);
+    unit.then_some((number.into(), used))
+}
+
+/// What stands between two values.
+#[derive(Default)]
+struct Gap {
+    /// Words before the first break.
+    before: Vec<Range<usize>>,
+    /// Words behind it.
+    behind: Vec<Range<usize>>,
+    broken: bool,
+    /// A `=` or `:` stands right before the value.
+    named: bool,
+}
+
+impl Gap {
+    fn take(&mut self, token: Token, at: Range<usize>) {
+        match token {
+            Token::Word if std::mem::take(&mut self.named) => {
+                // `state: idle  temp: 22`: a text of its own, and what it is called, are no part of the next label.
+                self.before.truncate(usize::from(!self.broken && self.before.len() > 1));
+                self.behind.clear();
+                self.broken = true;
+            }
+            Token::Word if self.broken => self.behind.push(at),
+            Token::Word => self.before.push(at),
+            Token::Break if !self.named => {
+                // A break between a name and its value is padding.
+                self.broken |= !self.before.is_empty() || !self.behind.is_empty();
+            }
+            Token::Names => self.named = true,
+            Token::Break | Token::Other | Token::Value(_) => {}
+        }
+    }
+
+    /// Cuts the words into the unit of the value before and the label of the value behind.
+    fn cut(
+        mut self,
+        line: &[u8],
+        attached: bool,
+        first: bool,
+        labels_lead: bool,
+    ) -> (Vec<Range<usize>>, Vec<Range<usize>>) {
+        if first {
+            self.before.append(&mut self.behind);
+            return (Vec::new(), self.before);
+        }
+        if self.broken && !self.behind.is_empty() {
+            return (self.before, self.behind);
+        }
+        let words = self.before;
+        let is_unit = |range: &Range<usize>| UNITS.iter().any(|unit| unit.as_bytes() == &line[range.clone()]);
+        let unit = match words.len() {
+            0 => 0,
+            _ if attached => 1,
+            1 if self.named => 0,
+            1 if self.broken => 1,
+            1 => usize::from(!labels_lead || is_unit(&words[0])),
+            _ => usize::from(is_unit(&words[0]) || self.broken),
+        };
+        (words[..unit].to_vec(), words[unit..].to_vec())
+    }
+}
+
+/// Finds all values of `line` with their labels and units.
+pub(super) fn scan(line: &[u8]) -> Scan {
+    let mut scan = Scan { strong: true, ..Scan::default() };
+    let mut gap = Gap::default();
+    let mut labels_lead = false;
+    let mut at = prompt(line);
+    while at < line.len() {
+        let (token, end) = token(line, at);
+        let Token::Value(value) = token else {
+            gap.take(token, at..end);
+            at = end;
+            continue;
+        };
+        // A number right before a `:` belongs to the name: `ch 1: 22`.
+        let names = line[end..].iter().position(|b| *b != b' ').is_some_and(|i| matches!(line[end + i], b':' | b'='));
+        let labelled = !gap.before.is_empty() || !gap.behind.is_empty() || scan.slots.is_empty();
+        if names && labelled && !gap.named {
+            gap.take(Token::Word, at..end);
+            at = end;
+            continue;
+        }
+        let attached =
+            scan.slots.last().is_some_and(|slot| gap.before.first().is_some_and(|word| word.start == slot.at.end));
+        let named = gap.named;
+        let first = scan.slots.is_empty();
+        let (unit, label) = std::mem::take(&mut gap).cut(line, attached, first, labels_lead);
+        if let Some(last) = scan.slots.last_mut() {
+            last.unit = unit_of(line, &unit);
+        }
+        labels_lead |= first && !label.is_empty();
+        scan.strong &= named;
+        let whole = label.first().map_or(at, |word| word.start)..end;
+        let label = joined(line, &label);
+        scan.slots.push(Slot { label, value, at: at..end, whole, unit: 0..0 });
+        if scan.slots.len() > MAX_FIELDS {
+            scan.too_many = true;
+            break;
+        }
+        at = end;
+    }
+    let tail: Vec<_> = if gap.broken || gap.before.len() == 1 { gap.before } else { Vec::new() };
+    if let Some(last) = scan.slots.last_mut() {
+        last.unit = unit_of(line, &tail);
+    }
+    name_the_rest(line, &mut scan.slots);
+    scan
+}
+
+/// The first of `words`, when it is short enough for a unit.
+fn unit_of(line: &[u8], words: &[Range<usize>]) -> Range<usize> {
+    let fits = |word: &&Range<usize>| word.len() <= UNIT && std::str::from_utf8(&line[(*word).clone()]).is_ok();
+    words.first().filter(fits).cloned().unwrap_or(0..0)
+}
+
+/// Words as one label: letters, digits, `_`, `.` and `-`, nothing that a terminal would act on.
+fn joined(line: &[u8], words: &[Range<usize>]) -> String {
+    let mut label = String::new();
+    for word in words {
+        let text = String::from_utf8_lossy(&line[word.clone()]);
+        if words.len() > 1 && FILLERS.iter().any(|filler| text.eq_ignore_ascii_case(filler)) {
+            continue;
+        }
+        if !label.is_empty() {
+            label.push('_');
+        }
+        label.extend(
+            text.chars().map(|c| if c.is_ascii_alphanumeric() || matches!(c, '_' | '.' | '-') { c } else { '_' }),
+        );
+    }
+    label.truncate(LABEL);
+    label
+}
+
+/// Gives values without a label the one before with their unit or number behind, and makes labels differ.
+fn name_the_rest(line: &[u8], slots: &mut [Slot]) {
+    let mut named: Option<(String, usize)> = None;
+    for i in 0..slots.len() {
+        if slots[i].label.is_empty() {
+            let unit = joined(line, std::slice::from_ref(&slots[i].unit));
+            slots[i].label = match &mut named {
+                Some((label, _)) if unit.bytes().any(|b| b.is_ascii_alphabetic()) => format!("{label}_{unit}"),
+                Some((label, count)) => {
+                    *count += 1;
+                    format!("{label}_{count}")
+                }
+                None => format!("field{}", i + 1),
+            };
+        } else {
+            named = Some((slots[i].label.clone(), 1));
+        }
+        let same = |label: &str| slots[..i].iter().any(|other| other.label == label);
+        if same(&slots[i].label) {
+            let base = slots[i].label.clone();
+            let number = (2..).find(|n| !same(&format!("{base}_{n}"))).unwrap_or(2);
+            slots[i].label = format!("{base}_{number}");
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn read(line: &str) -> Vec<String> {
+        let text = |range: &Range<usize>| String::from_utf8_lossy(&line.as_bytes()[range.clone()]).into_owned();
+        let slots = scan(line.as_bytes()).slots;
+        slots
+            .iter()
+            .map(|s| format!("{}={} {}", s.label, s.value.number.value, text(&s.unit)).trim_end().to_owned())
+            .collect()
+    }
+
+    #[test]
+    fn names_values_units_words_and_padding_are_told_apart() {
+        for (line, fields) in [
+            ("gauge 2210 cnt  (1.781 V)", &["gauge=2210 cnt", "gauge_V=1.781 V"][..]),
+            ("a:==== 22  b: 4", &["a=22", "b=4"]),
+            ("temp: 22.5 C, hum: 40 %", &["temp=22.5 C", "hum=40 %"]),
+            ("temp 22 hum 40", &["temp=22", "hum=40"]),
+            ("temp 22 C hum 40 %", &["temp=22 C", "hum=40 %"]),
+            ("22.5C,40%", &["field1=22.5 C", "field2=40 %"]),
+            ("T=22.5°C", &["T=22.5 °C"]),
+            ("water level is 104.2 mm", &["water_level=104.2 mm"]),
+            ("acc: -0.12, 0.98, +0.03", &["acc=-0.12", "acc_2=0.98", "acc_3=0.03"]),
+            ("ch 1: 22 ch 2: 23", &["ch_1=22", "ch_2=23"]),
+            ("0: 512", &["0=512"]),
+            ("A0 = 512 | A1 = 480", &["A0=512", "A1=480"]),
+            ("a: 1,78; b: 2,5", &["a=1.78", "b=2.5"]),
+            ("X accel: 1.2 m/s  Y accel: 0.3 m/s", &["X_accel=1.2 m/s", "Y_accel=0.3 m/s"]),
+            ("state: idle  temp: 22", &["temp=22"]),
+            ("door: open, lid: closed", &["door=1", "lid=0"]),
+            ("a=-3 b=- 4 c:--5", &["a=-3", "b=4", "c=-5"]),
+            ("raw: 0x8A2  volts: nan", &["raw=2210", "volts=NaN"]),
+            ("> p: 1.0 bar", &["p=1 bar"]),
+            ("a 1 a 2", &["a=1", "a_2=2"]),
+        ] {
+            assert_eq!(read(line), fields, "{line}");
+        }
+    }
+}
