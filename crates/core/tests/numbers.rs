@@ -126,7 +126,7 @@ proptest! {
         for step in steps {
             time += step;
             times.push(time);
-            store.push(Stamp(time), &[time as f64]);
+            store.push(Stamp(time), Stamp(time), &[time as f64]);
         }
         let first = times.iter().position(|t| *t >= probe).unwrap_or(times.len()) as u64;
         prop_assert_eq!(store.first_at(Stamp(probe)), first);

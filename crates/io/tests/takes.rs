@@ -12,6 +12,8 @@ use std::path::Path;
 const START: Stamp = Stamp(1_767_225_599_900_000_000);
 
 const BENCH: &str = r#"
+[time]
+from = "even"
 [[channel]]
 name = "level"
 scale = { bits = 12, reference = 3.3, offset = 0.5, gain = 100.0, unit = "mm" }

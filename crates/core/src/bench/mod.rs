@@ -7,6 +7,7 @@ mod merge;
 mod split;
 
 use crate::axis::Rule;
+use crate::clock::Time;
 use crate::scale::Scale;
 use crate::smooth::Smooth;
 use crate::split::{MAX_FIELDS, Shape};
@@ -24,6 +25,8 @@ pub struct Bench {
     pub source: Source,
     /// How lines are laid out; found by itself when not pinned.
     pub split: Split,
+    /// Where rows get their time from.
+    pub time: Time,
     /// How much is kept in memory.
     pub history: Limits,
     /// How it is shown.
@@ -232,6 +235,9 @@ impl Bench {
         let columns = self.split.shape().map_or(1, |shape| shape.columns());
         if !(1..=MAX_FIELDS).contains(&columns) {
             return Some(("[split]", format!("expected 1 to {MAX_FIELDS} fields, found {columns}")));
+        }
+        if let Some(fault) = self.time.fault() {
+            return Some(("[time]", fault.into()));
         }
         if !(self.history.seconds >= 1.0 && self.history.rows >= 1) {
             return Some(("[history]", "expected at least 1 second and 1 row".into()));

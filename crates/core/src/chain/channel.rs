@@ -2,15 +2,13 @@
 
 use crate::Stamp;
 use crate::bench::{ChannelSettings, Kind};
+use crate::clock::names_a_clock;
 use crate::digits;
 use crate::smooth::Smoother;
 use crate::split::Seen;
 use crate::stats::Noise;
 use crate::store::{Series, Store};
 use crate::watch::{Watch, Watcher};
-
-/// Labels that boards give to their own clock.
-const CLOCK_LABELS: [&str; 10] = ["t", "t_us", "t_ms", "t_s", "us", "ms", "micros", "millis", "time_us", "time_ms"];
 
 /// The threshold by which a digital channel's edges are counted.
 const LOGIC: Watch = Watch { threshold: 0.5, hysteresis: 0.0 };
@@ -39,6 +37,8 @@ pub struct Channel {
     noise: Noise,
     /// How its raw text is written.
     pub(super) seen: Seen,
+    /// Rows get their time from it.
+    pub(super) is_timer: bool,
     only_bits: bool,
     rising: bool,
     last_raw: f64,
@@ -53,6 +53,7 @@ impl Channel {
             watcher: Watcher::new(LOGIC),
             noise: Noise::default(),
             seen: Seen::default(),
+            is_timer: false,
             only_bits: true,
             rising: true,
             last_raw: f64::NAN,
@@ -89,7 +90,8 @@ impl Channel {
     pub(super) fn push(&mut self, at: Stamp, raw: f64) {
         if !raw.is_nan() {
             self.only_bits &= raw == 0.0 || raw == 1.0;
-            self.rising &= self.last_raw.is_nan() || raw >= self.last_raw || raw < 1e6;
+            // A clock that started over is still one.
+            self.rising &= self.last_raw.is_nan() || raw >= self.last_raw || raw < self.last_raw / 2.0;
             self.last_raw = raw;
         }
         self.derive(at, raw);
@@ -147,7 +149,7 @@ impl Channel {
     /// What it carries, never [`Kind::Auto`].
     pub fn kind(&self) -> Kind {
         match self.settings.kind {
-            Kind::Auto if self.rising && CLOCK_LABELS.contains(&self.name()) => Kind::Clock,
+            Kind::Auto if self.is_timer || (self.rising && names_a_clock(self.name())) => Kind::Clock,
             Kind::Auto if self.only_bits && !self.last_raw.is_nan() => Kind::Digital,
             Kind::Auto => Kind::Analog,
             kind => kind,

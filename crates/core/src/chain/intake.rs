@@ -4,7 +4,7 @@ use super::channel::Channel;
 use super::counts::Counts;
 use crate::Stamp;
 use crate::bench::{Bench, ChannelSettings};
-use crate::clock::RateMeter;
+use crate::clock::{Intervals, RateMeter, Time, Timer};
 use crate::split::{Fate, Seen, Shape, Sink};
 use crate::store::{Limits, Store};
 use crate::tail::Tail;
@@ -17,19 +17,23 @@ pub(super) struct Intake {
     pub(super) columns: Vec<usize>,
     pub(super) counts: Counts,
     pub(super) rate: RateMeter,
+    pub(super) timer: Timer,
+    pub(super) intervals: Intervals,
     pub(super) tail: Tail,
     pub(super) newest: Option<Stamp>,
     row: Vec<f64>,
 }
 
 impl Intake {
-    pub(super) fn new(limits: Limits) -> Self {
+    pub(super) fn new(limits: Limits, time: Time) -> Self {
         Intake {
             store: Store::new(limits),
             channels: Vec::new(),
             columns: Vec::new(),
             counts: Counts::default(),
             rate: RateMeter::default(),
+            timer: Timer::new(time),
+            intervals: Intervals::default(),
             tail: Tail::default(),
             newest: None,
             row: Vec::new(),
@@ -60,6 +64,40 @@ impl Intake {
             }
         }
         self.row.resize(self.channels.len(), f64::NAN);
+        self.timer.shape(shape);
+        self.note_timer();
+    }
+
+    fn note_timer(&mut self) {
+        let clock = if let Time::Board { channel, .. } = self.timer.in_force() { channel.as_str() } else { "" };
+        self.channels.iter_mut().for_each(|channel| channel.is_timer = channel.name() == clock);
+    }
+
+    /// Gives every row its time by `timer`, and makes anew what depends on it.
+    pub(super) fn retime(&mut self, timer: Timer) {
+        self.timer = timer;
+        self.intervals = Intervals::default();
+        let rows = self.store.rows();
+        let mut times = Vec::with_capacity((rows.end - rows.start) as usize);
+        let mut values = vec![f64::NAN; self.columns.len()];
+        for row in rows.clone() {
+            if row > rows.start && self.store.broken_between(row - 1, row) {
+                self.timer.join();
+                self.intervals.join();
+            }
+            for (value, channel) in values.iter_mut().zip(&self.columns) {
+                *value = self.store.raw(*channel, row).unwrap_or(f64::NAN);
+            }
+            let arrival = self.store.arrival(row).unwrap_or_default();
+            let (time, _) = self.timer.row(arrival, &values);
+            self.intervals.row(time, arrival);
+            times.push(time);
+        }
+        self.store.retime(times);
+        for (index, channel) in self.channels.iter_mut().enumerate() {
+            channel.set(channel.settings().clone(), &self.store, index);
+        }
+        self.note_timer();
     }
 
     pub(super) fn set_channel(&mut self, index: usize, settings: ChannelSettings) {
@@ -71,7 +109,13 @@ impl Intake {
     pub(super) fn break_off(&mut self, cut_off: usize) {
         self.counts.cut_off += cut_off as u64;
         self.counts.judge_afresh();
+        self.timer.join();
+        self.mark_break();
+    }
+
+    fn mark_break(&mut self) {
         self.store.mark_break();
+        self.intervals.join();
         self.channels.iter_mut().for_each(Channel::break_off);
     }
 
@@ -102,11 +146,14 @@ impl Sink for Findings<'_> {
     }
 
     fn line(&mut self, at: Stamp, fate: Fate, line: &[u8]) {
+        if matches!(fate, Fate::Refused(_)) {
+            self.intake.timer.missed();
+        }
         self.intake.counts.line(fate);
         self.intake.tail.push(at, fate, line);
     }
 
-    fn row(&mut self, at: Stamp, values: &[f64]) {
+    fn row(&mut self, arrival: Stamp, values: &[f64]) {
         let intake = &mut *self.intake;
         if intake.columns.len() != intake.row.len() {
             intake.row.fill(f64::NAN);
@@ -114,11 +161,22 @@ impl Sink for Findings<'_> {
         for (column, value) in intake.columns.iter().zip(values) {
             intake.row[*column] = *value;
         }
-        intake.store.push(at, &intake.row);
+        let before = intake.timer.found();
+        let (at, reset) = intake.timer.row(arrival, values);
+        if reset {
+            intake.mark_break();
+        }
+        intake.intervals.row(at, arrival);
+        intake.store.push(at, arrival, &intake.row);
         for (channel, raw) in intake.channels.iter_mut().zip(&intake.row) {
             channel.push(at, *raw);
         }
         intake.counts.rows += 1;
-        intake.rate.row(at);
+        intake.rate.row(arrival);
+        if intake.timer.found() != before {
+            // The rows before were timed by another rule.
+            let timer = intake.timer.settled(intake.timer.in_force().clone());
+            intake.retime(timer);
+        }
     }
 }

@@ -9,7 +9,7 @@ pub use counts::Counts;
 
 use crate::Stamp;
 use crate::bench::{Bench, ChannelSettings, Split};
-use crate::clock::RateMeter;
+use crate::clock::{Intervals, RateMeter, Time, Timer};
 use crate::split::{Offer, Shape, Splitter, Sure};
 use crate::store::{Limits, Store};
 use crate::tail::Tail;
@@ -27,7 +27,7 @@ impl Chain {
     /// A chain with the settings of `bench`, that keeps as much history as `limits` allow.
     pub fn new(bench: Bench, limits: Limits) -> Self {
         let splitter = Splitter::new(bench.split.shape());
-        let mut intake = Intake::new(limits);
+        let mut intake = Intake::new(limits, bench.time.clone());
         if let Some(shape) = splitter.shape() {
             intake.adopt(shape, &bench);
         }
@@ -67,6 +67,26 @@ impl Chain {
         self.intake.set_channel(index, settings);
     }
 
+    /// Sets where rows get their time from; the history is timed anew.
+    pub fn set_time(&mut self, time: Time) {
+        let mut timer = Timer::new(time.clone());
+        if let Some(shape) = self.shape() {
+            timer.shape(shape);
+        }
+        self.bench.time = time;
+        self.intake.retime(timer);
+    }
+
+    /// Where rows get their time from.
+    pub fn timer(&self) -> &Timer {
+        &self.intake.timer
+    }
+
+    /// How rows are spaced.
+    pub fn intervals(&self) -> &Intervals {
+        &self.intake.intervals
+    }
+
     /// The settings in force. Channels come first that are there, then those that are only in the bench.
     pub fn bench(&self) -> Bench {
         let mut bench = self.bench.clone();
@@ -82,6 +102,7 @@ impl Chain {
         if let Some(shape) = self.splitter.settled_shape() {
             bench.split = Split::Pinned(shape);
         }
+        bench.time = self.intake.timer.in_force().clone();
         bench
     }
 

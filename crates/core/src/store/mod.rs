@@ -1,4 +1,4 @@
-//! The buffer behind the chart: the newest rows, raw, with their times; and series derived from them that answer
+//! The buffer behind the chart: the newest rows, raw, with their times and arrivals; and series derived from them that answer
 //! "least and most between these rows" without a scan.
 //!
 //! Rows are numbered from 0 since the start and keep their number when older rows are let go. All parts are made of
@@ -41,6 +41,7 @@ impl Limits {
 #[derive(Debug)]
 pub struct Store {
     times: Blocks<Stamp>,
+    arrivals: Blocks<Stamp>,
     columns: Vec<Blocks<f64>>,
     breaks: VecDeque<u64>,
     limits: Limits,
@@ -49,7 +50,13 @@ pub struct Store {
 impl Store {
     /// An empty store.
     pub fn new(limits: Limits) -> Self {
-        Store { times: Blocks::default(), columns: Vec::new(), breaks: VecDeque::new(), limits }
+        Store {
+            times: Blocks::default(),
+            arrivals: Blocks::default(),
+            columns: Vec::new(),
+            breaks: VecDeque::new(),
+            limits,
+        }
     }
 
     /// Keeps more or less from now on.
@@ -71,10 +78,12 @@ impl Store {
         }
     }
 
-    /// Adds a row of one value a column. `at` must not be earlier than the row before.
+    /// Adds a row of one value a column, with its time, which must not be earlier than that of the row before, and its
+    /// arrival.
     #[inline]
-    pub fn push(&mut self, at: Stamp, values: &[f64]) {
+    pub fn push(&mut self, at: Stamp, arrival: Stamp, values: &[f64]) {
         self.times.push(at);
+        self.arrivals.push(arrival);
         for (column, value) in self.columns.iter_mut().zip(values) {
             column.push(*value);
         }
@@ -93,6 +102,7 @@ impl Store {
                 break;
             }
             self.times.drop_block();
+            self.arrivals.drop_block();
             self.columns.iter_mut().for_each(Blocks::drop_block);
         }
         let start = self.rows().start;
@@ -128,6 +138,19 @@ impl Store {
         self.times.get(row)
     }
 
+    /// When row `row` arrived; `None` when the row is not kept.
+    #[inline]
+    pub fn arrival(&self, row: u64) -> Option<Stamp> {
+        self.arrivals.get(row)
+    }
+
+    /// Gives every kept row another time; `times` must be as long as [`Store::rows`] and must not run backwards.
+    pub fn retime(&mut self, times: impl IntoIterator<Item = Stamp>) {
+        let mut fresh = Blocks::starting_at(self.rows().start);
+        times.into_iter().for_each(|time| fresh.push(time));
+        self.times = fresh;
+    }
+
     /// The first kept row at or after `at`; the end of [`Store::rows`] when there is none.
     pub fn first_at(&self, at: Stamp) -> u64 {
         let rows = self.rows();
@@ -146,6 +169,6 @@ impl Store {
 
     /// The bytes that one row takes in memory, for `smoothed` of the columns smoothed.
     pub fn bytes_per_row(columns: usize, smoothed: usize) -> f64 {
-        8.0 + columns as f64 * 8.0 + (columns + smoothed) as f64 * Series::BYTES_PER_ROW
+        16.0 + columns as f64 * 8.0 + (columns + smoothed) as f64 * Series::BYTES_PER_ROW
     }
 }

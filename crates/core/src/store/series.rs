@@ -156,7 +156,7 @@ mod tests {
             if row == 50_000 {
                 store.mark_break();
             }
-            store.push(Stamp(row as i64 * 10_000_000), &[row as f64]);
+            store.push(Stamp(row as i64 * 10_000_000), Stamp(0), &[row as f64]);
             store.trim();
         }
         let rows = store.rows();

@@ -3,6 +3,7 @@
 use super::when::{self, WallClock};
 use amber_core::Stamp;
 use amber_core::bench::Bench;
+use amber_core::clock::Timer;
 use amber_core::scale::Scale;
 use amber_core::split::{Fate, Shape, Sink, Splitter};
 
@@ -42,6 +43,7 @@ struct Table {
     columns: Vec<Column>,
     out: Vec<u8>,
     wall: WallClock,
+    timer: Timer,
     tally: Tally,
 }
 
@@ -50,6 +52,7 @@ impl Decoder {
     pub fn new(bench: Bench, start: Stamp) -> Self {
         let splitter = Splitter::new(bench.split.shape());
         let mut table = Table {
+            timer: Timer::new(bench.time.clone()),
             bench,
             start,
             columns: Vec::new(),
@@ -66,6 +69,7 @@ impl Decoder {
     /// What follows may begin within a line.
     pub fn join(&mut self) {
         self.splitter.join();
+        self.table.timer.join();
     }
 
     /// Takes bytes that arrived at `at`.
@@ -91,6 +95,7 @@ impl Decoder {
 
 impl Sink for Table {
     fn shape(&mut self, shape: &Shape) {
+        self.timer.shape(shape);
         if !self.columns.is_empty() {
             return; // A table cannot grow columns: what comes in them stays in `wire.bin` and is counted.
         }
@@ -108,7 +113,8 @@ impl Sink for Table {
         self.out.extend_from_slice(b"\r\n");
     }
 
-    fn row(&mut self, at: Stamp, values: &[f64]) {
+    fn row(&mut self, arrival: Stamp, values: &[f64]) {
+        let (at, _) = self.timer.row(arrival, values);
         when::seconds(at.0 - self.start.0, &mut self.out);
         self.out.push(b',');
         self.wall.write(at, &mut self.out);
@@ -125,7 +131,10 @@ impl Sink for Table {
     fn line(&mut self, _: Stamp, fate: Fate, _: &[u8]) {
         match fate {
             Fate::Message => self.tally.messages += 1,
-            Fate::Refused(_) => self.tally.refused += 1,
+            Fate::Refused(_) => {
+                self.tally.refused += 1;
+                self.timer.missed();
+            }
             Fate::Row(_) | Fate::Half => {}
         }
     }

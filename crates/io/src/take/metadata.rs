@@ -8,7 +8,7 @@ use serde_json::{Value, json};
 pub(super) fn document(columns: &[Column]) -> String {
     let fixed = [
         json!({ "name": "time_s", "titles": "time_s", "datatype": "decimal", "schema:unitText": "s",
-            "dc:description": "seconds since the start of the take, when the row's last byte arrived" }),
+            "dc:description": "seconds since the start of the take, by the rule for time in bench.toml" }),
         json!({ "name": "wall_clock", "titles": "wall_clock", "datatype": "dateTime" }),
     ];
     let channels = columns.iter().map(|column| {

@@ -113,7 +113,8 @@ fn drawing_the_newest_end_alone_gives_the_same_picture() {
     for step in 1..400 {
         let value = 1800 + step * 37 % 500;
         let line = format!(
-            "t_us=9 gauge_a={value} gauge_b=2000 bed={} paddle={} pump=0 sump=1200\n",
+            "t_us={} gauge_a={value} gauge_b=2000 bed={} paddle={} pump=0 sump=1200\n",
+            10_000_000 + step * 10_000,
             400 + step % 9,
             step / 9 % 2
         );

@@ -108,7 +108,8 @@ pub(super) fn look(app: &App, area: Rect) -> Look {
     let rows = [first..second, second..store.rows().end];
     let mut frame = std::hash::DefaultHasher::new();
     let mut edge = std::hash::DefaultHasher::new();
-    (columns.width, newest, store.rows().is_empty(), &lanes.digital, app.marks.len()).hash(&mut frame);
+    // A row's own time may lie before the newest end.
+    (columns.width, newest, first, store.rows().is_empty(), &lanes.digital, app.marks.len()).hash(&mut frame);
     for (lane, (_, plot)) in lanes.analog.iter().zip(&parts.analog) {
         (lane.limits.0.to_bits(), lane.limits.1.to_bits(), &lane.channels).hash(&mut frame);
         let dots = |value: f32| {

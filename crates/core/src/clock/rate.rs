@@ -1,4 +1,4 @@
-//! How often rows come. A row's time is the stamp of the bytes that completed it.
+//! How often rows come.
 
 use crate::Stamp;
 use std::collections::VecDeque;

@@ -1,0 +1,110 @@
+//! When did it happen: the time of each row, and how evenly rows are spaced.
+//!
+//! A row arrives when its last byte does, which is not when it was measured: USB delivers in bursts, and hosts are
+//! busy. [`Timer`] gives each row its time by one of four rules ([`Time`]); it decides from rows alone, so that the same
+//! rows with the same arrivals always get the same times. [`Intervals`] judges the result.
+
+mod board;
+mod even;
+mod intervals;
+mod rate;
+mod timer;
+
+pub use board::Drift;
+pub use intervals::{Intervals, Spacing, Verdict};
+pub use rate::RateMeter;
+pub use timer::Timer;
+pub(crate) use timer::names_a_clock;
+
+use serde::{Deserialize, Serialize};
+
+/// The unit in which a board counts its time.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Tick {
+    /// Microseconds.
+    #[default]
+    Us,
+    /// Milliseconds.
+    Ms,
+    /// Seconds.
+    S,
+}
+
+impl Tick {
+    /// All of them, in the order in which a person steps through them.
+    pub const ALL: [Tick; 3] = [Tick::Us, Tick::Ms, Tick::S];
+
+    /// Its length in seconds.
+    pub fn seconds(self) -> f64 {
+        match self {
+            Tick::Us => 1e-6,
+            Tick::Ms => 1e-3,
+            Tick::S => 1.0,
+        }
+    }
+
+    /// Its symbol.
+    pub fn name(self) -> &'static str {
+        match self {
+            Tick::Us => "µs",
+            Tick::Ms => "ms",
+            Tick::S => "s",
+        }
+    }
+}
+
+/// Where the time of a row comes from.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "from", rename_all = "lowercase", deny_unknown_fields)]
+pub enum Time {
+    /// The board's clock where there is one, else arrival, evened out when rows come in bursts.
+    #[default]
+    Auto,
+    /// When the row's last byte arrived.
+    Arrival,
+    /// Arrival, with rows spread evenly by the measured rate.
+    Even,
+    /// The board's clock.
+    Board {
+        /// The channel that carries it.
+        channel: String,
+        /// The unit in which it counts.
+        #[serde(default)]
+        tick: Tick,
+        /// After so many bits it starts over; found by itself when not given.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        bits: Option<u8>,
+    },
+    /// Evenly, so many rows a second.
+    Rate {
+        /// Rows a second.
+        hz: f64,
+    },
+}
+
+impl Time {
+    /// What is wrong with it, if anything.
+    pub fn fault(&self) -> Option<&'static str> {
+        match self {
+            Time::Rate { hz } if !(1e-4..=1e7).contains(hz) => Some("hz must be 0.0001 to 10000000 rows a second"),
+            Time::Board { bits: Some(bits), .. } if !(8..=52).contains(bits) => Some("bits must be 8 to 52"),
+            _ => None,
+        }
+    }
+
+    /// What it is, in a few words.
+    pub fn sentence(&self) -> String {
+        match self {
+            Time::Auto => "found by itself".into(),
+            Time::Arrival => "arrival of the last byte".into(),
+            Time::Even => "arrival, evened out".into(),
+            Time::Board { channel, tick, .. } => format!("the board's clock {channel}, in {}", tick.name()),
+            Time::Rate { hz } => format!("declared, {hz} rows/s"),
+        }
+    }
+}
+
+#[cfg(test)]
+#[path = "clock_tests.rs"]
+mod tests;
