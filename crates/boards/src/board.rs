@@ -18,4 +18,14 @@ pub trait Board: Send {
 
     /// The board hears bytes from the host; what it answers at once is added to `out`.
     fn hear(&mut self, bytes: &[u8], out: &mut Vec<u8>);
+
+    /// Whether the board ever vanishes.
+    fn may_vanish(&self) -> bool {
+        false
+    }
+
+    /// How long the board goes away for, when it just did: its device vanishes and comes back under another name.
+    fn vanishes(&mut self) -> Option<Duration> {
+        None
+    }
 }

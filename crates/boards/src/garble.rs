@@ -1,15 +1,14 @@
 //! What a line looks like at the wrong speed: bits are taken at the wrong moments, so bytes come out as others, most
 //! of them not text.
 
-use rand::rngs::Xoshiro256PlusPlus;
-use rand::{RngExt, SeedableRng};
+use crate::noise::Noise;
 
 /// Turns the board's bytes into those that a host at another speed would see.
-pub(crate) struct Garbler(Xoshiro256PlusPlus);
+pub(crate) struct Garbler(Noise);
 
 impl Garbler {
     pub(crate) fn new() -> Self {
-        Garbler(Xoshiro256PlusPlus::seed_from_u64(0xBAD_BA0D))
+        Garbler(Noise::new(0xBAD_BA0D))
     }
 
     /// Garbles in place, and to another length: a slow host sees fewer bytes than were sent, a fast one more.
@@ -18,7 +17,7 @@ impl Garbler {
         let length = (bytes.len() as f64 * share).ceil() as usize;
         bytes.resize(length, 0x55);
         for byte in bytes {
-            let noise: u8 = self.0.random();
+            let noise = self.0.byte();
             *byte = if noise & 3 == 0 { noise >> 1 } else { byte.rotate_left(3) ^ noise | 0x80 };
         }
     }

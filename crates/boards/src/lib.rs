@@ -6,24 +6,37 @@
 mod board;
 mod flume;
 mod garble;
+mod gremlin;
+mod noise;
+mod plain;
 mod serve;
 
 pub use board::Board;
 pub use flume::{Flume, Programme};
 pub use serve::{Pty, ServeError, ServedBoard, serve};
 
+use gremlin::Gremlin;
+use plain::{Chatter, Notes, Plain, Twin};
+
 /// The names by which [`by_name`] knows boards, with what each does.
-pub const BOARDS: [(&str, &str); 2] = [
+pub const BOARDS: [(&str, &str); 6] = [
     ("flume", "a wave flume: two wave gauges, bed pressure, a limit switch, a pump and a sump, 100 rows a second"),
     ("flume-depth", "the same flume, raising still water in steps of 50 mm for calibration"),
+    ("twin", "a valve's end switch and a flow meter: two bare numbers in turn, at 9600 baud"),
+    ("notes", "the basin's weather: a JSON object a line"),
+    ("chatter", "a carriage: a labelled field a line, words between, its history on request, at 57600 baud"),
+    ("gremlin", "the flume behind a bad cable: garbles, drops, floods, sends escapes, vanishes and comes back"),
 ];
 
 /// The board called `name`, whose randomness follows from `seed`; `None` when there is no such board.
 pub fn by_name(name: &str, seed: u64) -> Option<Box<dyn Board>> {
-    let programme = match name {
-        "flume" => Programme::Waves,
-        "flume-depth" => Programme::Depth,
+    Some(match name {
+        "flume" => Box::new(Flume::new(Programme::Waves, seed)),
+        "flume-depth" => Box::new(Flume::new(Programme::Depth, seed)),
+        "twin" => Box::new(Plain::new(|| Twin, seed)),
+        "notes" => Box::new(Plain::new(|| Notes, seed)),
+        "chatter" => Box::new(Plain::new(Chatter::new, seed)),
+        "gremlin" => Box::new(Gremlin::new(seed)),
         _ => return None,
-    };
-    Some(Box::new(Flume::new(programme, seed)))
+    })
 }

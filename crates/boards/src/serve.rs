@@ -11,7 +11,7 @@ use std::fs::File;
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
 use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 
@@ -100,27 +100,85 @@ impl Pty {
 /// # Errors
 /// When the system gives no pseudo-terminal.
 pub fn serve(board: Box<dyn Board>) -> Result<ServedBoard, ServeError> {
-    let Pty { board: master, path } = Pty::open(board.baud())?;
-    let flags = fcntl_getfl(&master)?;
-    fcntl_setfl(&master, flags | OFlags::NONBLOCK)?;
+    let (master, device) = plugged_in(board.baud())?;
+    let name = if board.may_vanish() { Some(Name::new(&device)?) } else { None };
+    let path = name.as_ref().map_or(device, |name| name.path.clone());
     let stop = Arc::new(AtomicBool::new(false));
     let seen = Arc::clone(&stop);
-    let thread =
-        std::thread::Builder::new().name("board".into()).spawn(move || Server::new(board, master).run(&seen))?;
+    let server = Server::new(board, master, name);
+    let thread = std::thread::Builder::new().name("board".into()).spawn(move || server.run(&seen))?;
     Ok(ServedBoard { path, stop, thread: Some(thread) })
+}
+
+/// The board's side of a new pseudo-terminal, and the host's.
+fn plugged_in(baud: u32) -> Result<(File, PathBuf), ServeError> {
+    let Pty { board: master, path } = Pty::open(baud)?;
+    let flags = fcntl_getfl(&master)?;
+    fcntl_setfl(&master, flags | OFlags::NONBLOCK)?;
+    Ok((master, path))
+}
+
+/// A name that stays the same while the device behind it goes and comes, as the system's links by serial number do.
+#[derive(Debug)]
+struct Name {
+    folder: PathBuf,
+    path: PathBuf,
+}
+
+impl Name {
+    fn new(device: &Path) -> Result<Name, ServeError> {
+        static COUNT: AtomicU32 = AtomicU32::new(0);
+        let number = COUNT.fetch_add(1, Ordering::Relaxed);
+        let folder = std::env::temp_dir().join(format!("amber-tap-board-{}-{number}", std::process::id()));
+        std::fs::create_dir(&folder)?;
+        let name = Name { path: folder.join("port"), folder };
+        name.point_to(device)?;
+        Ok(name)
+    }
+
+    fn point_to(&self, device: &Path) -> std::io::Result<()> {
+        std::os::unix::fs::symlink(device, &self.path)
+    }
+}
+
+impl Drop for Name {
+    fn drop(&mut self) {
+        // What cannot be removed is an empty folder among temporary files.
+        let _ = std::fs::remove_file(&self.path);
+        let _ = std::fs::remove_dir(&self.folder);
+    }
 }
 
 struct Server {
     board: Box<dyn Board>,
     master: File,
     garbler: Garbler,
+    name: Option<Name>,
     started: Option<Instant>,
     waiting: Vec<u8>,
 }
 
 impl Server {
-    fn new(board: Box<dyn Board>, master: File) -> Self {
-        Server { board, master, garbler: Garbler::new(), started: None, waiting: Vec::new() }
+    fn new(board: Box<dyn Board>, master: File, name: Option<Name>) -> Self {
+        Server { board, master, garbler: Garbler::new(), name, started: None, waiting: Vec::new() }
+    }
+
+    /// The cable is pulled, and put in again after `away`; false when there is no device any more.
+    fn vanish(&mut self, away: Duration, stop: &AtomicBool) -> bool {
+        let Some(name) = &self.name else { return true };
+        let _ = std::fs::remove_file(&name.path);
+        // What the host has not read yet is lost with the device, so it is given the time to.
+        std::thread::sleep(NAP);
+        let Ok(nothing) = File::open("/dev/null") else { return false };
+        self.master = nothing;
+        let back = Instant::now() + away;
+        while Instant::now() < back && !stop.load(Ordering::Relaxed) {
+            std::thread::sleep(NAP);
+        }
+        let Ok((master, device)) = plugged_in(self.board.baud()) else { return false };
+        (self.master, self.started) = (master, None);
+        self.waiting.clear();
+        self.name.as_ref().is_some_and(|name| name.point_to(&device).is_ok())
     }
 
     fn run(mut self, stop: &AtomicBool) {
@@ -154,6 +212,11 @@ impl Server {
                 self.board.run(now, &mut fresh);
             }
             self.send(fresh);
+            if let Some(away) = self.board.vanishes()
+                && !self.vanish(away, stop)
+            {
+                return;
+            }
         }
     }
 

@@ -86,7 +86,7 @@ pub(crate) enum Command {
     },
     /// Serve a simulated board alone and print its device, for any program to open.
     Board {
-        /// flume, or flume-depth.
+        /// flume, flume-depth, twin, notes, chatter or gremlin.
         name: String,
         /// Where its randomness starts.
         #[arg(long, default_value_t = 1)]

@@ -9,8 +9,7 @@ mod commands;
 mod water;
 
 use crate::board::Board;
-use rand::rngs::Xoshiro256PlusPlus;
-use rand::{RngExt, SeedableRng};
+use crate::noise::Noise;
 use std::fmt::Write;
 use std::time::Duration;
 use water::Water;
@@ -35,7 +34,7 @@ pub enum Programme {
 pub struct Flume {
     seed: u64,
     programme: Programme,
-    random: Xoshiro256PlusPlus,
+    random: Noise,
     water: Water,
     rate: f64,
     rows: u64,
@@ -53,7 +52,7 @@ impl Flume {
         Flume {
             seed,
             programme,
-            random: Xoshiro256PlusPlus::seed_from_u64(seed),
+            random: Noise::new(seed),
             water: Water::new(programme),
             rate: 100.0,
             rows: 0,
@@ -65,18 +64,13 @@ impl Flume {
         }
     }
 
-    /// Noise of deviation 1: the sum of twelve uniforms less six is close enough to Gaussian for a sensor.
-    fn gauss(&mut self) -> f64 {
-        (0..12).map(|_| self.random.random::<f64>()).sum::<f64>() - 6.0
-    }
-
     /// A converter's code for `volts`, with noise, mains pick-up (`hum` counts) and sometimes a spike.
     fn convert(&mut self, volts: f64, reference: f64, bits: u32, noise: f64, hum: f64, spiky: bool) -> u32 {
         let codes = f64::from(1u32 << bits);
         // The mains are never at exactly 50 Hz, so that sampling at 100 Hz sees a slow beat.
         let mains = hum * (std::f64::consts::TAU * 50.03 * self.now).sin();
-        let spike = if spiky && self.random.random::<f64>() < 1.0 / 900.0 { codes / 6.0 } else { 0.0 };
-        let code = volts / reference * codes + self.gauss() * noise + mains + spike;
+        let spike = if spiky && self.random.share() < 1.0 / 900.0 { codes / 6.0 } else { 0.0 };
+        let code = volts / reference * codes + self.random.gauss() * noise + mains + spike;
         code.round().clamp(0.0, codes - 1.0) as u32
     }
 
@@ -89,7 +83,7 @@ impl Flume {
             Some(_) => self.paddle = Some((closed, self.now)),
         }
         let bouncing = self.paddle.is_some_and(|(_, since)| self.now - since < BOUNCE);
-        closed ^ (bouncing && self.random.random::<f64>() < 0.4)
+        closed ^ (bouncing && self.random.share() < 0.4)
     }
 
     fn row(&mut self, out: &mut Vec<u8>) {
