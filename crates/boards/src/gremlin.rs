@@ -145,7 +145,7 @@ mod tests {
         }
         assert_eq!(vanished_at, Some(24_000));
         assert!(out.len() > FLOOD + ENDLESS);
-        for part in [&ESCAPES[0][..], &[b'7'; 1000], b"gauge_a="] {
+        for part in [ESCAPES[0], &[b'7'; 1000], b"gauge_a="] {
             assert!(out.windows(part.len()).any(|window| window == part));
         }
     }

@@ -17,6 +17,7 @@ pub mod split;
 pub mod stats;
 pub mod store;
 pub mod tail;
+pub mod talk;
 pub mod watch;
 pub mod window;
 

@@ -1,52 +1,206 @@
-//! The last lines as they came, for the screen.
+//! The last lines as they came, for the screen and for searching back.
 
 use crate::Stamp;
-use crate::split::{Fate, Shape, Sink, Splitter};
+use crate::split::{Fate, MAX_LINE, Shape, Sink, Splitter};
+use regex::bytes::{Regex, RegexBuilder};
 use std::collections::VecDeque;
+use std::ops::Range;
 use unicode_width::UnicodeWidthChar;
 
-/// Lines that are kept.
-const LINES: usize = 256;
+/// Memory that lines may take, in bytes; whole parts of it are let go of together.
+const MEMORY: usize = 24 * 1024 * 1024;
+
+/// Memory of a part.
+const PART: usize = 256 * 1024;
 
 /// Bytes that are kept of each line.
-const BYTES: usize = 400;
+const BYTES: usize = MAX_LINE;
 
 /// One line as it came.
-#[derive(Clone, Debug)]
-pub struct TailLine {
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct TailLine<'a> {
+    /// Its number, from 0 since the start.
+    pub number: u64,
     /// When its last byte arrived.
     pub at: Stamp,
     /// What became of it.
     pub fate: Fate,
     /// Its first bytes, as they came: pass them through [`visible`] before they go anywhere near a terminal.
-    pub bytes: Vec<u8>,
+    pub bytes: &'a [u8],
     /// Bytes that are not in `bytes`.
     pub cut: usize,
 }
 
-/// The newest lines.
+/// The same, kept for itself.
+#[derive(Clone, Debug, PartialEq)]
+pub struct KeptLine {
+    /// As in [`TailLine`].
+    pub number: u64,
+    /// As in [`TailLine`].
+    pub at: Stamp,
+    /// As in [`TailLine`].
+    pub fate: Fate,
+    /// As in [`TailLine`].
+    pub bytes: Vec<u8>,
+    /// As in [`TailLine`].
+    pub cut: usize,
+}
+
+impl TailLine<'_> {
+    /// A copy that stays.
+    pub fn kept(&self) -> KeptLine {
+        KeptLine { number: self.number, at: self.at, fate: self.fate, bytes: self.bytes.to_vec(), cut: self.cut }
+    }
+}
+
+impl KeptLine {
+    /// The line for those who only look at it.
+    pub fn borrowed(&self) -> TailLine<'_> {
+        TailLine { number: self.number, at: self.at, fate: self.fate, bytes: &self.bytes, cut: self.cut }
+    }
+}
+
+#[derive(Clone, Copy, Debug)]
+struct Entry {
+    at: Stamp,
+    fate: Fate,
+    end: u32,
+    cut: u32,
+}
+
+/// Lines that follow one another, with their bytes in one piece.
+#[derive(Clone, Debug, Default)]
+struct Part {
+    first: u64,
+    bytes: Vec<u8>,
+    entries: Vec<Entry>,
+}
+
+impl Part {
+    fn size(&self) -> usize {
+        self.bytes.len() + self.entries.len() * size_of::<Entry>()
+    }
+
+    fn line(&self, index: usize) -> Option<TailLine<'_>> {
+        let entry = self.entries.get(index)?;
+        let start = index.checked_sub(1).map_or(0, |before| self.entries[before].end as usize);
+        let bytes = &self.bytes[start..entry.end as usize];
+        Some(TailLine {
+            number: self.first + index as u64,
+            at: entry.at,
+            fate: entry.fate,
+            bytes,
+            cut: entry.cut as usize,
+        })
+    }
+}
+
+/// The newest lines, as many as 24 MB hold.
 #[derive(Clone, Debug, Default)]
 pub struct Tail {
-    lines: VecDeque<TailLine>,
+    parts: VecDeque<Part>,
+    next: u64,
 }
 
 impl Tail {
-    /// Adds a line; the oldest gives way, and its memory is used again.
+    /// Adds a line; the oldest give way, and their memory is used again.
     #[inline]
     pub fn push(&mut self, at: Stamp, fate: Fate, line: &[u8]) {
-        let mut bytes = match self.lines.len() {
-            LINES => self.lines.pop_front().map(|old| old.bytes).unwrap_or_default(),
-            _ => Vec::new(),
-        };
         let kept = &line[..line.len().min(BYTES)];
-        bytes.clear();
-        bytes.extend_from_slice(kept);
-        self.lines.push_back(TailLine { at, fate, bytes, cut: line.len() - kept.len() });
+        if self.parts.back().is_none_or(|part| part.size() + kept.len() > PART) {
+            self.begin_part();
+        }
+        let Some(part) = self.parts.back_mut() else { return };
+        part.bytes.extend_from_slice(kept);
+        // A part is far smaller than 4 GB; of an endless line only its head is ever known.
+        part.entries.push(Entry { at, fate, end: part.bytes.len() as u32, cut: (line.len() - kept.len()) as u32 });
+        self.next += 1;
+    }
+
+    #[cold]
+    fn begin_part(&mut self) {
+        let full = self.parts.len() >= MEMORY / PART;
+        let mut part = if full { self.parts.pop_front() } else { None }.unwrap_or_default();
+        part.bytes.clear();
+        part.entries.clear();
+        part.first = self.next;
+        self.parts.push_back(part);
+    }
+
+    /// The numbers of the lines that are kept.
+    pub fn numbers(&self) -> Range<u64> {
+        self.parts.front().map_or(self.next, |part| part.first)..self.next
+    }
+
+    /// Line `number`; `None` when it is not kept.
+    pub fn line(&self, number: u64) -> Option<TailLine<'_>> {
+        let after = self.parts.partition_point(|part| part.first <= number);
+        let part = &self.parts[after.checked_sub(1)?];
+        part.line((number - part.first) as usize)
     }
 
     /// The lines, oldest first.
-    pub fn lines(&self) -> impl DoubleEndedIterator<Item = &TailLine> + ExactSizeIterator {
-        self.lines.iter()
+    pub fn lines(&self) -> impl DoubleEndedIterator<Item = TailLine<'_>> {
+        self.parts.iter().flat_map(|part| (0..part.entries.len()).filter_map(|index| part.line(index)))
+    }
+
+    /// The newest line before `number` that `filter` lets through.
+    pub fn before(&self, number: u64, filter: &Filter) -> Option<TailLine<'_>> {
+        let numbers = self.numbers();
+        (numbers.start..number.min(numbers.end))
+            .rev()
+            .filter_map(|n| self.line(n))
+            .find(|line| filter.passes(line.bytes))
+    }
+
+    /// The oldest line after `number` that `filter` lets through.
+    pub fn after(&self, number: u64, filter: &Filter) -> Option<TailLine<'_>> {
+        let numbers = self.numbers();
+        let from = number.saturating_add(1).max(numbers.start);
+        (from..numbers.end).filter_map(|n| self.line(n)).find(|line| filter.passes(line.bytes))
+    }
+}
+
+/// Which lines are looked for: those with a text in them, or those that a pattern matches.
+#[derive(Clone, Debug, Default)]
+pub struct Filter {
+    text: String,
+    pattern: Option<Regex>,
+}
+
+impl Filter {
+    /// Reads what a person typed: a text, found in any case; or a regular expression between slashes. Nothing lets all
+    /// lines through.
+    ///
+    /// # Errors
+    /// What is wrong with the expression.
+    pub fn parse(text: &str) -> Result<Filter, String> {
+        if text.is_empty() {
+            return Ok(Filter::default());
+        }
+        let expression =
+            text.strip_prefix('/').and_then(|rest| rest.strip_suffix('/')).filter(|inner| !inner.is_empty());
+        let built = match expression {
+            Some(expression) => RegexBuilder::new(expression).build(),
+            None => RegexBuilder::new(&regex::escape(text)).case_insensitive(true).build(),
+        };
+        let last = |error: regex::Error| error.to_string().lines().last().unwrap_or_default().trim().to_owned();
+        Ok(Filter { text: text.to_owned(), pattern: Some(built.map_err(last)?) })
+    }
+
+    /// What was typed.
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// Whether it lets all lines through.
+    pub fn is_open(&self) -> bool {
+        self.pattern.is_none()
+    }
+
+    /// Whether it lets a line through.
+    pub fn passes(&self, line: &[u8]) -> bool {
+        self.pattern.as_ref().is_none_or(|pattern| pattern.is_match(line))
     }
 }
 
@@ -141,11 +295,31 @@ mod tests {
     #[test]
     fn the_tail_is_bounded() {
         let mut tail = Tail::default();
-        for i in 0..1000 {
-            tail.push(Stamp(i), Fate::Row(0), &vec![b'x'; 1000]);
+        for i in 0..20_000 {
+            tail.push(Stamp(i), Fate::Row(0), &vec![b'x'; 40_000]);
         }
-        assert_eq!(tail.lines().len(), LINES);
-        let last = tail.lines().last().unwrap();
-        assert_eq!((last.at, last.bytes.len(), last.cut), (Stamp(999), BYTES, 600));
+        let last = tail.lines().next_back().unwrap();
+        assert_eq!((last.at, last.bytes.len(), last.cut), (Stamp(19_999), BYTES, 40_000 - BYTES));
+        assert_eq!(tail.line(last.number), Some(last));
+        assert!(tail.parts.iter().map(Part::size).sum::<usize>() <= MEMORY);
+        let numbers = tail.numbers();
+        assert!(numbers.start > 10_000 && numbers.end == 20_000 && tail.line(numbers.start - 1).is_none());
+        assert_eq!(tail.line(numbers.start).unwrap().at, Stamp(numbers.start as i64));
+    }
+
+    #[test]
+    fn lines_are_found_by_text_and_by_pattern() {
+        let mut tail = Tail::default();
+        for line in ["gauge=1", "Board hot", "gauge=22", "gauge=3"] {
+            tail.push(Stamp(0), Fate::Message, line.as_bytes());
+        }
+        let found = |text: &str, from| tail.before(from, &Filter::parse(text).unwrap()).map(|line| line.number);
+        assert_eq!(
+            [found("board", 4), found("/gauge=\\d\\d/", 4), found("gauge", 3), found("", 4)],
+            [Some(1), Some(2), Some(2), Some(3)]
+        );
+        assert_eq!(tail.after(1, &Filter::parse("gauge=3").unwrap()).map(|line| line.number), Some(3));
+        assert_eq!(found("a.c", 4), None);
+        assert!(Filter::parse("/(/").unwrap_err().contains("unclosed"));
     }
 }

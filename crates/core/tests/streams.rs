@@ -102,7 +102,7 @@ proptest! {
         }
         prop_assert_eq!(chain.counts().bytes, bytes.len() as u64);
         prop_assert!(chain.channels().len() <= amber_core::split::MAX_FIELDS);
-        prop_assert!(chain.tail().lines().all(|line| line.bytes.len() <= 400));
+        prop_assert!(chain.tail().lines().all(|line| line.bytes.len() <= MAX_LINE));
     }
 
     #[test]
@@ -152,7 +152,13 @@ fn benches() -> impl Strategy<Value = Bench> {
         |(name, baud, pace, mut channel)| {
             channel.iter_mut().zip(0..).for_each(|(channel, i)| channel.name = format!("c{i}"));
             let screen = Screen { pace, ..Screen::default() };
-            Bench { name, source: Source { port: "/dev/ttyUSB0".into(), baud }, screen, channel, ..Bench::default() }
+            Bench {
+                name,
+                source: Source { baud: Some(baud), ..Source::at("/dev/ttyUSB0") },
+                screen,
+                channel,
+                ..Bench::default()
+            }
         },
     )
 }

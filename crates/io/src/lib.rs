@@ -9,5 +9,5 @@ mod serial;
 pub mod take;
 
 pub use clock::HostClock;
-pub use link::{Chunk, Feed, Link, LinkState};
-pub use serial::Problem;
+pub use link::{Chunk, Command, Feed, Link, LinkState, Tried, Wanted};
+pub use serial::{FoundPort, Problem, ports};

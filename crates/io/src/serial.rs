@@ -1,6 +1,7 @@
 //! Opening a serial port, and saying in plain words why it could not be opened.
 
-use serialport::{ErrorKind, SerialPort, TTYPort};
+use amber_core::bench::{Parity, Source};
+use serialport::{DataBits, ErrorKind, SerialPort, SerialPortType, StopBits, TTYPort};
 use std::io;
 use std::os::unix::fs::{FileTypeExt, MetadataExt};
 use std::path::{Path, PathBuf};
@@ -59,13 +60,30 @@ fn remedy(group: &Option<String>) -> String {
     }
 }
 
-/// Opens `path` for this program alone, 8 data bits, no parity, 1 stop bit.
-pub(crate) fn open(path: &Path, baud: u32) -> Result<TTYPort, Problem> {
+/// Opens `path` for this program alone, with the wire set as `source` says, at `baud`.
+pub(crate) fn open(path: &Path, source: &Source, baud: u32) -> Result<TTYPort, Problem> {
     let meta = std::fs::metadata(path).map_err(|error| told(path, error.kind(), &error.to_string()))?;
     if !meta.file_type().is_char_device() {
         return Err(Problem::NotATty(path.into()));
     }
-    let port = serialport::new(path.to_string_lossy(), baud).timeout(PATIENCE).open_native();
+    let parity = match source.parity {
+        Parity::None => serialport::Parity::None,
+        Parity::Even => serialport::Parity::Even,
+        Parity::Odd => serialport::Parity::Odd,
+    };
+    let data_bits = match source.data_bits {
+        5 => DataBits::Five,
+        6 => DataBits::Six,
+        7 => DataBits::Seven,
+        _ => DataBits::Eight,
+    };
+    let stop_bits = if source.stop_bits == 2 { StopBits::Two } else { StopBits::One };
+    if !source.reset {
+        keep_running(path);
+    }
+    let builder =
+        serialport::new(path.to_string_lossy(), baud).parity(parity).data_bits(data_bits).stop_bits(stop_bits);
+    let port = builder.timeout(PATIENCE).open_native();
     let port = port.map_err(|error| match error.kind() {
         // The device is there, as was just seen; so it is another's.
         ErrorKind::NoDevice => Problem::Held(path.into()),
@@ -78,6 +96,98 @@ pub(crate) fn open(path: &Path, baud: u32) -> Result<TTYPort, Problem> {
         Ok(got) if got.abs_diff(baud) > baud / 20 => Err(Problem::Speed { path: path.into(), baud }),
         _ => Ok(port),
     }
+}
+
+/// Lets the lines by which a board is reset stay as they are when the port is closed, so that the next opening does not
+/// move them. The setting stays with the device.
+fn keep_running(path: &Path) {
+    use rustix::fs::{Mode, OFlags};
+    use rustix::termios::{ControlModes, OptionalActions, tcgetattr, tcsetattr};
+    let flags = OFlags::RDWR | OFlags::NOCTTY | OFlags::NONBLOCK | OFlags::CLOEXEC;
+    // Whatever goes wrong here is told when the port is opened.
+    let Ok(device) = rustix::fs::open(path, flags, Mode::empty()) else { return };
+    if let Ok(mut settings) = tcgetattr(&device) {
+        settings.control_modes.remove(ControlModes::HUPCL);
+        let _ = tcsetattr(&device, OptionalActions::Now, &settings);
+    }
+}
+
+/// Starts the board's program anew by its reset line, which boards wire to DTR, RTS or both.
+///
+/// # Errors
+/// Where the port has no such lines.
+pub(crate) fn reset(port: &mut TTYPort, length: Duration) -> serialport::Result<()> {
+    port.write_data_terminal_ready(false)?;
+    port.write_request_to_send(false)?;
+    std::thread::sleep(length);
+    port.write_data_terminal_ready(true)?;
+    port.write_request_to_send(true)
+}
+
+/// A serial port that is there.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct FoundPort {
+    /// Its device.
+    pub path: PathBuf,
+    /// What the board calls itself on USB, and who made it; empty for others.
+    pub product: String,
+    /// The serial number that it gives on USB; empty when it gives none.
+    pub usb: String,
+}
+
+/// The serial ports that are there, USB ones first. Pseudo-terminals are never listed.
+pub fn ports() -> Vec<FoundPort> {
+    // The library takes this folder for granted.
+    if !Path::new("/sys/class/tty").is_dir() {
+        return Vec::new();
+    }
+    let found = serialport::available_ports().unwrap_or_default();
+    let mut ports: Vec<FoundPort> = found
+        .into_iter()
+        .map(|port| match port.port_type {
+            SerialPortType::UsbPort(usb) => {
+                let words = [usb.manufacturer, usb.product].into_iter().flatten().collect::<Vec<_>>().join(" ");
+                let ids = format!("USB {:04x}:{:04x}", usb.vid, usb.pid);
+                let product = if words.is_empty() { ids } else { words };
+                FoundPort { path: port.port_name.into(), product, usb: usb.serial_number.unwrap_or_default() }
+            }
+            _ => FoundPort { path: port.port_name.into(), product: String::new(), usb: String::new() },
+        })
+        .collect();
+    ports.sort_by(|a, b| (a.product.is_empty(), &a.path).cmp(&(b.product.is_empty(), &b.path)));
+    ports
+}
+
+/// The serial number that the board at `path` gives on USB.
+pub(crate) fn usb_of(path: &Path) -> Option<String> {
+    let path = std::fs::canonicalize(path).ok()?;
+    ports().into_iter().find(|port| port.path == path && !port.usb.is_empty()).map(|port| port.usb)
+}
+
+/// Where the board with this serial number is now.
+pub(crate) fn path_of(usb: &str) -> Option<PathBuf> {
+    at_serial_number(ports(), usb)
+}
+
+fn at_serial_number(ports: Vec<FoundPort>, usb: &str) -> Option<PathBuf> {
+    ports.into_iter().find(|port| !usb.is_empty() && port.usb == usb).map(|port| port.path)
+}
+
+/// Whether another program has the device open, as far as this one may see.
+pub(crate) fn is_in_use(path: &Path) -> bool {
+    let Ok(device) = std::fs::canonicalize(path) else { return false };
+    let Ok(processes) = std::fs::read_dir("/proc") else { return false };
+    let own = std::process::id().to_string();
+    let has_it = |process: std::fs::DirEntry| {
+        let name = process.file_name();
+        let number = name.to_string_lossy();
+        if number == own || !number.bytes().all(|b| b.is_ascii_digit()) {
+            return false;
+        }
+        let Ok(files) = std::fs::read_dir(process.path().join("fd")) else { return false };
+        files.flatten().any(|file| std::fs::read_link(file.path()).is_ok_and(|target| target == device))
+    };
+    processes.flatten().any(has_it)
 }
 
 fn told(path: &Path, kind: io::ErrorKind, reason: &str) -> Problem {
@@ -101,10 +211,11 @@ fn group_of(path: &Path) -> Option<String> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use std::fs;
 
     #[test]
     fn each_way_to_fail_says_what_to_do() {
-        let told = |path: &str| open(Path::new(path), 115_200).map(drop).unwrap_err().to_string();
+        let told = |path: &str| open(Path::new(path), &Source::default(), 115_200).map(drop).unwrap_err().to_string();
         assert!(told("/dev/no-such-port").contains("plug the board in"));
         assert!(told("/dev/null").contains("not a serial port"));
         assert!(told("/").contains("not a serial port"));
@@ -113,11 +224,26 @@ mod tests {
     }
 
     #[test]
+    fn a_board_is_found_again_by_its_serial_number() {
+        let port = |path: &str, usb: &str| FoundPort { path: path.into(), product: String::new(), usb: usb.into() };
+        let ports = || vec![port("/dev/ttyS0", ""), port("/dev/ttyACM1", "8C47"), port("/dev/ttyACM0", "11")];
+        assert_eq!(at_serial_number(ports(), "8C47"), Some("/dev/ttyACM1".into()));
+        assert_eq!(at_serial_number(ports(), ""), None);
+        // Whatever this machine has, asking for it does no harm.
+        super::ports();
+    }
+
+    #[test]
     fn a_port_is_held_for_one_program_alone() {
         let board = amber_boards::serve(amber_boards::by_name("flume", 1).unwrap()).unwrap();
-        let first = open(board.path(), 115_200).unwrap();
-        assert_eq!(open(board.path(), 115_200).map(drop), Err(Problem::Held(board.path().into())));
+        let first = open(board.path(), &Source::default(), 115_200).unwrap();
+        assert_eq!(open(board.path(), &Source::default(), 115_200).map(drop), Err(Problem::Held(board.path().into())));
         drop(first);
-        assert!(open(board.path(), 115_200).is_ok());
+        // A board that is to go on running keeps its lines when the port is closed.
+        let keep = Source { reset: false, ..Source::default() };
+        drop(open(board.path(), &keep, 115_200).unwrap());
+        let settings = rustix::termios::tcgetattr(fs::File::open(board.path()).unwrap()).unwrap();
+        assert!(!settings.control_modes.contains(rustix::termios::ControlModes::HUPCL));
+        assert!(!is_in_use(board.path()), "this program itself does not count");
     }
 }

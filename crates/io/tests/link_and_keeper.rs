@@ -1,9 +1,9 @@
 //! The link and the keeper on a real pseudo-terminal: what arrives, what is kept, and what happens when things go away.
 
 use amber_boards::Pty;
-use amber_core::bench::Bench;
+use amber_core::bench::{Bench, Source};
 use amber_io::take::{Keeper, Order, Place, Report, Summary, open};
-use amber_io::{Feed, HostClock, Link, LinkState, Problem};
+use amber_io::{Command, Feed, HostClock, Link, LinkState, Problem, Wanted};
 use std::fs;
 use std::io::Write;
 use std::path::Path;
@@ -11,6 +11,10 @@ use std::time::{Duration, Instant};
 
 /// Generous, for slow machines; nothing is timed by it.
 const PATIENCE: Duration = Duration::from_secs(20);
+
+fn wanted(path: &Path, baud: u32) -> Wanted {
+    Wanted::Port { path: path.into(), source: Source { baud: Some(baud), ..Source::default() } }
+}
 
 struct Rig {
     pty: Pty,
@@ -22,7 +26,7 @@ impl Rig {
     fn new() -> Rig {
         let pty = Pty::open(115_200).unwrap();
         let clock = HostClock::start();
-        let link = Link::start(pty.path().to_path_buf(), 115_200, clock).unwrap();
+        let link = Link::start(wanted(pty.path(), 115_200), clock).unwrap();
         let keeper = Keeper::start(link.keeper.clone(), clock).unwrap();
         let mut rig = Rig { pty, link, keeper };
         rig.feed_until("the port to open", |feed| matches!(feed, Feed::Joined(_)));
@@ -186,7 +190,7 @@ fn a_take_goes_on_when_the_port_is_opened_again_at_another_speed() {
     rig.report("the take", started);
     rig.send(b"a=4 b=4\na=5 b=5\na=6 b=6\na=7");
     rig.seen(b"a=7");
-    rig.link.reopen(rig.pty.path().to_path_buf(), 9600);
+    rig.link.tell(Command::Open(wanted(rig.pty.path(), 9600))).unwrap();
     rig.feed_until("the port to open again", |feed| matches!(feed, Feed::Joined(_)));
     rig.send(b"7 b=7\na=8 b=8\n");
     rig.seen(b"b=8\n");
@@ -222,7 +226,7 @@ fn a_board_that_goes_away_is_noticed_and_tried_again_with_growing_pauses() {
     // A name of our own: the device's number may soon be another's.
     let path = dir.path().join("port");
     std::os::unix::fs::symlink(pty.path(), &path).unwrap();
-    let link = Link::start(path.clone(), 115_200, HostClock::start()).unwrap();
+    let link = Link::start(wanted(&path, 115_200), HostClock::start()).unwrap();
     while !matches!(link.engine.recv_timeout(PATIENCE).unwrap(), Feed::Joined(_)) {}
     fs::remove_file(&path).unwrap();
     drop(pty);
@@ -235,7 +239,7 @@ fn a_board_that_goes_away_is_noticed_and_tried_again_with_growing_pauses() {
                 assert!(gone.contains(&problem), "{problem}");
                 pauses.push(pause);
             }
-            Ok(Feed::State(LinkState::Open)) => panic!("there is nothing to open"),
+            Ok(Feed::State(LinkState::Open { .. })) => panic!("there is nothing to open"),
             _ => {}
         }
     }

@@ -24,10 +24,7 @@ pub(crate) fn of(app: &App) -> Figure {
             let label = format!("seconds since the start of the take, {}", wall(take.start));
             (take.start, label, take.folder.display().to_string())
         }
-        Source::Live { .. } => {
-            let settings = &app.chain.settings().source;
-            (end, format!("seconds before {}", wall(end)), format!("{} at {} baud", settings.port, settings.baud))
-        }
+        Source::Live { .. } => (end, format!("seconds before {}", wall(end)), app.source_text()),
     };
     let right = end.seconds_since(zero);
     let width = columns.width as f64 * 1e-9;
@@ -45,7 +42,7 @@ pub(crate) fn of(app: &App) -> Figure {
                 let pale = channel.smoothed().map(|_| runs(&grid.trace(channel.scaled()), seconds));
                 Trace {
                     letter: app.letter(*index),
-                    name: visible(channel.name().as_bytes()),
+                    name: visible(channel.title().as_bytes()),
                     ink: app.ink(*index),
                     runs: runs(&grid.trace(channel.output()), seconds),
                     pale: pale.unwrap_or_default(),

@@ -29,7 +29,7 @@ fn app() -> App {
     let mut app = App::live(chain, PathBuf::from("."), None, START);
     app.zone = jiff::tz::TimeZone::UTC;
     let tell = |app: &mut App, at, feed| drop(app.update(at, crate::app::Message::Feed(feed)));
-    tell(&mut app, START, Feed::State(LinkState::Open));
+    tell(&mut app, START, Feed::State(LinkState::open_at(115_200)));
     for i in 0..1000u32 {
         let at = START.plus(f64::from(i) * 0.01);
         if i == 500 {

@@ -14,6 +14,10 @@ pub(crate) enum Place {
     Prompt,
     /// A question is being asked.
     Question,
+    /// The wire's lines are open, before the main screen.
+    Lines,
+    /// A line to the board is being typed.
+    Talk,
     /// The help is open.
     Help,
 }
@@ -56,6 +60,37 @@ pub(crate) enum Action {
     QuitAnyway,
     SaveAndQuit,
     CloseHelp,
+    Lines,
+    LineUp,
+    LineDown,
+    LinesUp,
+    LinesDown,
+    OldestLine,
+    NewestLine,
+    HoldLines,
+    LineForm,
+    LineFilter,
+    LineSearch,
+    SearchOlder,
+    SearchNewer,
+    FewerLines,
+    MoreLines,
+    CopyLine,
+    Talk,
+    SendLine,
+    SayingUp,
+    SayingDown,
+    Ending,
+    NameSaying,
+    RepeatSaying,
+    CloseTalk,
+    FindBaud,
+    ResetBoard,
+    LendPort,
+    TakeOffer,
+    ChannelUp,
+    ChannelDown,
+    CodeWords,
 }
 
 /// One row of the table.
@@ -117,6 +152,15 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Main: [(Char('Y'), NONE)], A::AxisLimits, "Y", "type the limits of that y axis", None;
     Main: [(Char('w'), NONE)], A::Motion, "w", "let the chart scroll, or sweep and start over", None;
     Main: [(Char('n'), NONE)], A::Large, "n", "the channel's number as large as the screen", Some("n large");
+    Main: [(Char('l'), NONE)], A::Lines, "l", "read the wire's lines, or see the chart again", Some("l lines");
+    Main: [(Char(':'), NONE)], A::Talk, ":", "send a line to the board", Some(": talk");
+    Main: [(Char('o'), NONE)], A::TakeOffer, "o", "read the stream by the other shape that is offered", None;
+    Main: [(Char('<'), NONE)], A::ChannelUp, "<", "move the channel up", None;
+    Main: [(Char('>'), NONE)], A::ChannelDown, ">", "move the channel down", None;
+    Main: [(Char('#'), NONE)], A::CodeWords, "#", "words for the channel's codes, shown and logged", None;
+    Main: [(Char('B'), NONE)], A::FindBaud, "B", "find the board's speed by listening", None;
+    Main: [(Char('R'), NONE)], A::ResetBoard, "R", "reset the board", None;
+    Main: [(Char('L'), NONE)], A::LendPort, "L", "lend the port to another program, or take it back", None;
     Main: [(Char('s'), NONE), (Char('s'), CTRL)], A::SaveBench, "s", "save all settings to the bench file", Some("s save");
     Main: [(Char('?'), NONE), (F(1), NONE)], A::Help, "?", "this help", Some("? help");
     Main: [(Char('q'), NONE), (Char('c'), CTRL)], A::Quit, "q", "quit; asks first when something would be lost", Some("q quit");
@@ -126,6 +170,29 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Panel: [(Left, NONE)], A::Less, "←", "the choice before, or a little less", None;
     Panel: [(Right, NONE)], A::More, "→", "the next choice, or a little more", Some("←→ change");
     Panel: [(Enter, NONE)], A::Edit, "Enter", "type the setting", Some("Enter type");
+    Lines: [(Esc, NONE)], A::Lines, "Esc", "the chart again", Some("Esc chart");
+    Lines: [(Up, NONE)], A::LineUp, "↑", "the line before, which holds the lines", Some("↑↓ line");
+    Lines: [(Down, NONE)], A::LineDown, "↓", "the line after", None;
+    Lines: [(PageUp, NONE)], A::LinesUp, "PgUp", "twenty lines before", None;
+    Lines: [(PageDown, NONE)], A::LinesDown, "PgDn", "twenty lines after", None;
+    Lines: [(Home, NONE)], A::OldestLine, "Home", "the oldest line that is kept", None;
+    Lines: [(End, NONE)], A::NewestLine, "End", "the newest; go on", None;
+    Lines: [(Char(' '), NONE)], A::HoldLines, "Space", "hold the lines, or go on; the chart has its own hold", Some("Space hold");
+    Lines: [(Char('x'), NONE)], A::LineForm, "x", "as text, as bytes in hexadecimal, or both", Some("x bytes");
+    Lines: [(Char('/'), NONE)], A::LineSearch, "/", "look back for a text or pattern in all kept lines", Some("/ find");
+    Lines: [(Char('n'), NONE)], A::SearchOlder, "n", "the next older one", Some("n older");
+    Lines: [(Char('N'), NONE)], A::SearchNewer, "N", "the next newer one", None;
+    Lines: [(Char('f'), NONE)], A::LineFilter, "f", "show only lines with a text or a pattern", Some("f filter");
+    Lines: [(Char(','), NONE)], A::FewerLines, ",", "fewer lines a second, to be read; every line is kept", Some(",. pace");
+    Lines: [(Char('.'), NONE)], A::MoreLines, ".", "more lines a second", None;
+    Lines: [(Char('c'), NONE)], A::CopyLine, "c", "copy the line, for other programs to paste", Some("c copy");
+    Talk: [(Enter, NONE)], A::SendLine, "Enter", "send the chosen line, or what is typed", Some("Enter send");
+    Talk: [(Up, NONE)], A::SayingUp, "↑", "the line above in the list, or what is typed", None;
+    Talk: [(Down, NONE)], A::SayingDown, "↓", "a line of the list: named ones, then those sent before", Some("↑↓ choose");
+    Talk: [(Tab, NONE)], A::Ending, "Tab", "its ending, or that it is bytes in hexadecimal", Some("Tab ending");
+    Talk: [(Char('n'), CTRL)], A::NameSaying, "Ctrl-N", "keep the line in the bench under a name", Some("Ctrl-N name");
+    Talk: [(Char('e'), CTRL)], A::RepeatSaying, "Ctrl-E", "send the line again every so often", Some("Ctrl-E repeat");
+    Talk: [(Esc, NONE), (Char('c'), CTRL)], A::CloseTalk, "Esc", "close", Some("Esc close");
     Prompt: [(Enter, NONE)], A::Accept, "Enter", "take what was typed", Some("Enter accept");
     Prompt: [(Esc, NONE), (Char('c'), CTRL)], A::Cancel, "Esc", "leave it as it was", Some("Esc leave it");
     Question: [(Char('q'), NONE), (Char('c'), CTRL)], A::QuitAnyway, "q", "quit; a take is ended properly, unsaved settings are dropped", None;
@@ -176,7 +243,9 @@ mod tests {
     #[test]
     fn the_readme_lists_every_key_of_the_main_screen() {
         let readme = include_str!("../../../README.md");
-        for binding in KEYS.iter().filter(|b| matches!(b.place, Place::Main | Place::Panel)) {
+        for binding in
+            KEYS.iter().filter(|b| matches!(b.place, Place::Main | Place::Panel | Place::Lines | Place::Talk))
+        {
             let row = format!("| `{}` | {} |", binding.label, binding.help);
             assert!(readme.contains(&row), "README lacks: {row}");
         }

@@ -4,7 +4,12 @@
 //! into the text of an existing file and leaves its comments alone.
 
 mod merge;
+mod source;
 mod split;
+mod words;
+
+pub use source::{Parity, Source};
+pub use words::Words;
 
 use crate::axis::Rule;
 use crate::clock::Time;
@@ -12,6 +17,7 @@ use crate::scale::Scale;
 use crate::smooth::Smooth;
 use crate::split::{MAX_FIELDS, Shape};
 use crate::store::Limits;
+use crate::talk::Saying;
 use crate::watch::Watch;
 use serde::{Deserialize, Deserializer, Serialize};
 
@@ -34,25 +40,12 @@ pub struct Bench {
     /// Chart lanes whose y axis does not simply fit the data.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub lane: Vec<Lane>,
+    /// Lines to send to the board, with names.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub say: Vec<Saying>,
     /// The channels, in the order in which they are shown.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub channel: Vec<ChannelSettings>,
-}
-
-/// Where the bytes come from.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[serde(deny_unknown_fields, default)]
-pub struct Source {
-    /// The path of a serial port, or the name of a simulated board; empty while none is chosen.
-    pub port: String,
-    /// Bits a second on the wire.
-    pub baud: u32,
-}
-
-impl Default for Source {
-    fn default() -> Self {
-        Source { port: String::new(), baud: 115_200 }
-    }
 }
 
 /// How lines are laid out.
@@ -113,13 +106,15 @@ pub enum Kind {
     Analog,
     /// On or off.
     Digital,
-    /// The board's own time, which is kept and logged but not drawn.
+    /// A number that stands for a state, with words for its values.
+    Code,
+    /// The board's own time, or the count of a row: kept and logged but not drawn.
     Clock,
 }
 
 impl Kind {
     /// All kinds, in the order in which a person steps through them.
-    pub const ALL: [Kind; 4] = [Kind::Auto, Kind::Analog, Kind::Digital, Kind::Clock];
+    pub const ALL: [Kind; 5] = [Kind::Auto, Kind::Analog, Kind::Digital, Kind::Code, Kind::Clock];
 
     /// A word for the screen.
     pub fn name(self) -> &'static str {
@@ -127,6 +122,7 @@ impl Kind {
             Kind::Auto => "auto",
             Kind::Analog => "analog",
             Kind::Digital => "digital",
+            Kind::Code => "code",
             Kind::Clock => "clock",
         }
     }
@@ -138,9 +134,15 @@ impl Kind {
 pub struct ChannelSettings {
     /// The board's label, or `field1`, `field2` … for bare numbers.
     pub name: String,
+    /// What a person calls it; its label when empty.
+    #[serde(default, skip_serializing_if = "String::is_empty", deserialize_with = "sound")]
+    pub called: String,
     /// What it carries.
     #[serde(default)]
     pub kind: Kind,
+    /// Words for its codes, shown and logged in their place.
+    #[serde(default, skip_serializing_if = "Words::is_empty")]
+    pub words: Words,
     /// Not drawn, but kept and logged all the same.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub hidden: bool,
@@ -161,6 +163,17 @@ impl ChannelSettings {
         ChannelSettings { name: name.into(), ..ChannelSettings::default() }
     }
 
+    /// What is wrong with a name that a person gives to a channel, if anything.
+    pub fn name_fault(name: &str) -> Option<&'static str> {
+        let sound = name.is_empty() || words::is_plain(name);
+        (!sound).then_some("a name is at most 32 characters without commas and quotes")
+    }
+
+    /// What it is called: as a person says, else the board's label.
+    pub fn title(&self) -> &str {
+        if self.called.is_empty() { &self.name } else { &self.called }
+    }
+
     /// A channel as it was found: with nothing set but the unit that the board gives.
     pub fn found(name: &str, unit: &str) -> Self {
         let mut settings = ChannelSettings::named(name);
@@ -172,6 +185,12 @@ impl ChannelSettings {
 /// Settings that can be wrong although each value has the right type.
 trait Check {
     fn check(&self) -> Option<&'static str>;
+}
+
+impl Check for String {
+    fn check(&self) -> Option<&'static str> {
+        ChannelSettings::name_fault(self)
+    }
 }
 
 impl Check for Scale {
@@ -248,8 +267,8 @@ impl Bench {
         if !(self.screen.span > 0.0 && self.screen.span <= 86_400.0) {
             return Some(("span", "span must be above 0 and at most 86400 seconds".into()));
         }
-        if !(50..=20_000_000).contains(&self.source.baud) {
-            return Some(("baud", "baud must be 50 to 20000000".into()));
+        if let Some((key, fault)) = self.source.fault() {
+            return Some((key, fault.into()));
         }
         let twice = self.channel.iter().enumerate().find(|(i, c)| self.channel[..*i].iter().any(|o| o.name == c.name));
         twice.map(|(_, channel)| ("[[channel]]", format!("channel '{}' stands twice", channel.name)))
@@ -329,7 +348,7 @@ threshold = 0.5
         let mut bench = Bench::parse(FLUME).unwrap();
         let same = bench.write_into(FLUME).unwrap();
         assert_eq!(Bench::parse(&same).unwrap(), bench);
-        bench.source.baud = 115_200;
+        bench.source.baud = Some(115_200);
         bench.channel[0].smooth = Some(Smooth { filter: Filter::Mean, strength: Strength::Seconds(0.2) });
         bench.channel[1].watch = None;
         bench.channel.push(ChannelSettings::named("c"));

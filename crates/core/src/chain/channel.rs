@@ -5,7 +5,7 @@ use crate::bench::{ChannelSettings, Kind};
 use crate::clock::names_a_clock;
 use crate::digits;
 use crate::smooth::Smoother;
-use crate::split::Seen;
+use crate::split::{STATE_WORDS, Seen};
 use crate::stats::Noise;
 use crate::store::{Series, Store};
 use crate::watch::{Watch, Watcher};
@@ -37,7 +37,7 @@ pub struct Channel {
     noise: Noise,
     /// How its raw text is written.
     pub(super) seen: Seen,
-    /// Rows get their time from it.
+    /// Rows get their time from it, or it counts them.
     pub(super) is_timer: bool,
     only_bits: bool,
     rising: bool,
@@ -136,7 +136,22 @@ impl Channel {
         Some(Reading { raw, volts: self.settings.scale.volts(raw), quantity, smoothed })
     }
 
-    /// Its name: the board's label.
+    /// What it is called: as a person says, else the board's label.
+    pub fn title(&self) -> &str {
+        self.settings.title()
+    }
+
+    /// The word for `value` (scaled), where it is a state or a code with words.
+    pub fn word(&self, value: f64) -> Option<&str> {
+        let own = self.settings.words.word(value);
+        let written = || {
+            let (low, high) = STATE_WORDS[self.words().filter(|_| self.kind() == Kind::Digital)?];
+            Some(if value >= 0.5 { high } else { low }).filter(|_| !value.is_nan())
+        };
+        own.or_else(written)
+    }
+
+    /// The board's label, by which it is known in a bench.
     pub fn name(&self) -> &str {
         &self.settings.name
     }
@@ -150,6 +165,7 @@ impl Channel {
     pub fn kind(&self) -> Kind {
         match self.settings.kind {
             Kind::Auto if self.is_timer || (self.rising && names_a_clock(self.name())) => Kind::Clock,
+            Kind::Auto if !self.settings.words.is_empty() => Kind::Code,
             Kind::Auto if self.only_bits && !self.last_raw.is_nan() => Kind::Digital,
             Kind::Auto => Kind::Analog,
             kind => kind,

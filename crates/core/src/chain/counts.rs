@@ -12,6 +12,10 @@ pub struct Counts {
     pub bytes: u64,
     /// Bytes received elsewhere and never seen here, because there was no time for them.
     pub skipped: u64,
+    /// Bytes heard while the speed was being found, and kept nowhere.
+    pub unkept: u64,
+    /// Bytes sent to the board.
+    pub sent: u64,
     /// Bytes of unfinished lines that were given up at a break.
     pub cut_off: u64,
     /// Rows.
@@ -46,6 +50,7 @@ impl Counts {
             Fate::Message => self.messages += 1,
             Fate::Half => self.half += 1,
             Fate::Refused(why) => self.by_reason[why as usize] += 1,
+            Fate::Sent => {}
         }
     }
 

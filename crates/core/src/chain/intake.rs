@@ -21,6 +21,8 @@ pub(super) struct Intake {
     pub(super) intervals: Intervals,
     pub(super) tail: Tail,
     pub(super) newest: Option<Stamp>,
+    /// The label of the column that counts the rows of a block; empty when there is none.
+    index: String,
     row: Vec<f64>,
 }
 
@@ -36,6 +38,7 @@ impl Intake {
             intervals: Intervals::default(),
             tail: Tail::default(),
             newest: None,
+            index: String::new(),
             row: Vec::new(),
         }
     }
@@ -65,12 +68,44 @@ impl Intake {
         }
         self.row.resize(self.channels.len(), f64::NAN);
         self.timer.shape(shape);
+        let indexed = matches!(shape, Shape::Bare(bare) if bare.indexed);
+        self.index = if indexed { shape.label(0) } else { String::new() };
         self.note_timer();
+        self.put_in_order(bench);
+    }
+
+    /// Gives the channels that the bench knows its order, among the places that they have.
+    fn put_in_order(&mut self, bench: &Bench) {
+        let place = |channel: &Channel| bench.channel.iter().position(|known| known.name == channel.name());
+        for at in 0..self.channels.len() {
+            let Some(own) = place(&self.channels[at]) else { continue };
+            let later = (at + 1..self.channels.len()).filter_map(|i| Some((place(&self.channels[i])?, i)));
+            if let Some((_, first)) = later.min().filter(|(theirs, _)| *theirs < own) {
+                self.swap(at, first);
+            }
+        }
+    }
+
+    /// Lets two channels change places.
+    pub(super) fn swap(&mut self, a: usize, b: usize) {
+        self.channels.swap(a, b);
+        self.store.swap_columns(a, b);
+        for channel in &mut self.columns {
+            *channel = if *channel == a {
+                b
+            } else if *channel == b {
+                a
+            } else {
+                *channel
+            };
+        }
     }
 
     fn note_timer(&mut self) {
         let clock = if let Time::Board { channel, .. } = self.timer.in_force() { channel.as_str() } else { "" };
-        self.channels.iter_mut().for_each(|channel| channel.is_timer = channel.name() == clock);
+        let index = self.index.as_str();
+        let is_timer = |name: &str| !name.is_empty() && (name == clock || name == index);
+        self.channels.iter_mut().for_each(|channel| channel.is_timer = is_timer(channel.name()));
     }
 
     /// Gives every row its time by `timer`, and makes anew what depends on it.

@@ -10,7 +10,7 @@ pub use counts::Counts;
 use crate::Stamp;
 use crate::bench::{Bench, ChannelSettings, Split};
 use crate::clock::{Intervals, RateMeter, Time, Timer};
-use crate::split::{Offer, Shape, Splitter, Sure};
+use crate::split::{Fate, Offer, Shape, Splitter, Sure};
 use crate::store::{Limits, Store};
 use crate::tail::Tail;
 use intake::Intake;
@@ -46,6 +46,24 @@ impl Chain {
         self.intake.break_off(self.splitter.join());
     }
 
+    /// A text was opened at its beginning: what comes next begins a line, and follows from nothing.
+    pub fn begin(&mut self) {
+        let cut_off = self.splitter.begin();
+        self.intake.break_off(cut_off);
+    }
+
+    /// So many bytes were heard while the speed was being found, and are kept nowhere.
+    pub fn unkept(&mut self, bytes: u64) {
+        self.intake.counts.unkept += bytes;
+    }
+
+    /// Bytes were sent to the board.
+    pub fn sent(&mut self, at: Stamp, bytes: &[u8]) {
+        let at = self.intake.newest.map_or(at, |newest| newest.max(at));
+        self.intake.counts.sent += bytes.len() as u64;
+        self.intake.tail.push(at, Fate::Sent, bytes.trim_ascii_end());
+    }
+
     /// `bytes` bytes arrived that this chain will never see. They are counted, and the stream goes on as after a break.
     pub fn skip(&mut self, bytes: u64) {
         self.intake.counts.skipped += bytes;
@@ -65,6 +83,14 @@ impl Chain {
     /// Replaces a channel's settings and makes all its history anew with them.
     pub fn set_channel(&mut self, index: usize, settings: ChannelSettings) {
         self.intake.set_channel(index, settings);
+    }
+
+    /// Lets two channels change places.
+    pub fn swap_channels(&mut self, a: usize, b: usize) {
+        let count = self.intake.channels.len();
+        if a < count && b < count {
+            self.intake.swap(a, b);
+        }
     }
 
     /// Sets where rows get their time from; the history is timed anew.

@@ -75,6 +75,8 @@ pub enum Fate {
     Half,
     /// Refused.
     Refused(Refusal),
+    /// Did not come but was sent to the board. The splitter never says this.
+    Sent,
 }
 
 /// Where the splitter's findings go, each with the stamp of the bytes that completed its line.

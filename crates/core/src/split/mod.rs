@@ -11,6 +11,7 @@ mod fate;
 mod form;
 mod frame;
 mod json;
+mod judge;
 mod labelled;
 mod learn;
 mod number;
@@ -24,6 +25,7 @@ mod words;
 
 pub use fate::{Fate, Refusal, Sink};
 pub use frame::{Frame, Framer, MAX_LINE};
+pub use judge::{Judged, judge};
 pub use number::{Number, number, scan_number};
 pub use read::Seen;
 pub use shape::{Bare, Delimiter, Labels, MAX_FIELDS, Shape};

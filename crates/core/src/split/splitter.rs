@@ -136,6 +136,14 @@ impl Splitter {
         self.framer.reset()
     }
 
+    /// The next byte begins a line, and does not follow from the bytes before. Gives the number of bytes of an
+    /// unfinished line that is forgotten.
+    pub fn begin(&mut self) -> usize {
+        let lost = self.join();
+        self.lines.half = false;
+        lost
+    }
+
     fn reading(&self) -> Option<&Reading> {
         match &self.lines.state {
             State::Learning(_) => None,

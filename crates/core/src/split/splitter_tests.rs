@@ -14,7 +14,7 @@ impl Sink for Log {
 
     fn line(&mut self, _: Stamp, fate: Fate, line: &[u8]) {
         let kind = match fate {
-            Fate::Row(_) => return,
+            Fate::Row(_) | Fate::Sent => return,
             Fate::Message => "message",
             Fate::Half => "half",
             Fate::Refused(why) => why.text(),

@@ -78,6 +78,11 @@ impl Store {
         }
     }
 
+    /// Lets two columns change places.
+    pub fn swap_columns(&mut self, a: usize, b: usize) {
+        self.columns.swap(a, b);
+    }
+
     /// Adds a row of one value a column, with its time, which must not be earlier than that of the row before, and its
     /// arrival.
     #[inline]

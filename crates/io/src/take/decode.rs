@@ -2,7 +2,7 @@
 
 use super::when::{self, WallClock};
 use amber_core::Stamp;
-use amber_core::bench::Bench;
+use amber_core::bench::{Bench, ChannelSettings, Words};
 use amber_core::clock::Timer;
 use amber_core::scale::Scale;
 use amber_core::split::{Fate, Shape, Sink, Splitter};
@@ -25,7 +25,15 @@ pub struct Tally {
 pub(super) struct Column {
     pub(super) name: String,
     pub(super) scale: Scale,
+    words: Words,
     decimals: Option<usize>,
+}
+
+impl Column {
+    /// Its datatype in the vocabulary of CSV on the Web; words may stand among numbers.
+    pub(super) fn datatype(&self) -> &'static str {
+        if self.words.is_empty() { "number" } else { "string" }
+    }
 }
 
 /// Turns the bytes of a take into its table. The same bytes, stamps and settings give the same table, however the
@@ -100,11 +108,13 @@ impl Sink for Table {
             return; // A table cannot grow columns: what comes in them stays in `wire.bin` and is counted.
         }
         for index in 0..shape.columns() {
-            let name = shape.label(index);
-            let scale = self.bench.channel(&name).map(|channel| channel.scale.clone()).unwrap_or_default();
-            self.columns.push(Column { decimals: scale.file_decimals(), name, scale });
+            let label = shape.label(index);
+            let settings = self.bench.channel(&label).cloned();
+            let settings = settings.unwrap_or_else(|| ChannelSettings::found(&label, shape.unit(index)));
+            let (name, decimals) = (settings.title().to_owned(), settings.scale.file_decimals());
+            self.columns.push(Column { name, decimals, scale: settings.scale, words: settings.words });
         }
-        // Labels are plain, so no cell needs quotes.
+        // Labels, names and words are plain, so no cell needs quotes.
         self.out.extend_from_slice(b"time_s,wall_clock");
         for column in &self.columns {
             self.out.push(b',');
@@ -120,7 +130,11 @@ impl Sink for Table {
         self.wall.write(at, &mut self.out);
         for (column, raw) in self.columns.iter().zip(values) {
             self.out.push(b',');
-            write_number(column.scale.quantity(*raw), column.decimals, &mut self.out);
+            let quantity = column.scale.quantity(*raw);
+            match column.words.word(quantity) {
+                Some(word) => self.out.extend_from_slice(word.as_bytes()),
+                None => write_number(quantity, column.decimals, &mut self.out),
+            }
         }
         self.out.extend_from_slice(b"\r\n");
         self.tally.rows += 1;
@@ -135,7 +149,7 @@ impl Sink for Table {
                 self.tally.refused += 1;
                 self.timer.missed();
             }
-            Fate::Row(_) | Fate::Half => {}
+            Fate::Row(_) | Fate::Half | Fate::Sent => {}
         }
     }
 }
@@ -174,7 +188,6 @@ fn write_number(value: f64, decimals: Option<usize>, out: &mut Vec<u8>) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use amber_core::bench::ChannelSettings;
 
     #[test]
     fn numbers_are_written_as_fine_as_they_are_and_no_finer() {

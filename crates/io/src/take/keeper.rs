@@ -207,16 +207,18 @@ impl Desk {
     fn receive(&mut self, piece: Feed) {
         let written = match (&piece, &mut self.take) {
             (Feed::Chunk(chunk), Some(take)) => take.writer.chunk(chunk.at, &chunk.bytes),
-            (Feed::Joined(at), Some(take)) => {
+            (Feed::Joined(at) | Feed::Begun(at), Some(take)) => {
                 take.writer.join(*at);
                 Ok(())
             }
+            (Feed::Sent { at, bytes }, Some(take)) => take.writer.sent(*at, bytes),
             _ => Ok(()),
         };
         match piece {
             Feed::Chunk(chunk) => self.tail.chunk(chunk.at, &chunk.bytes),
             Feed::Joined(_) => self.tail.join(),
-            Feed::State(_) => {}
+            Feed::Begun(_) => self.tail = Tail::default(),
+            Feed::State(_) | Feed::Unkept(_) | Feed::Sent { .. } | Feed::NotSent(_) => {}
         }
         if let Err(error) = written {
             self.fail(error);

@@ -12,7 +12,8 @@ pub(super) fn document(columns: &[Column]) -> String {
         json!({ "name": "wall_clock", "titles": "wall_clock", "datatype": "dateTime" }),
     ];
     let channels = columns.iter().map(|column| {
-        let mut entry = json!({ "name": column.name, "titles": column.name, "datatype": "number", "required": false });
+        let mut entry =
+            json!({ "name": column.name, "titles": column.name, "datatype": column.datatype(), "required": false });
         if !column.scale.unit().is_empty() {
             entry["schema:unitText"] = Value::from(column.scale.unit());
         }

@@ -7,6 +7,7 @@
 //! | `wire.bin` | the exact bytes that arrived |
 //! | `wire.csv` | for each chunk: offset in `wire.bin`, arrival in nanoseconds since the Unix epoch, event |
 //! | `marks.csv` | number, time, wall clock, note |
+//! | `sent.csv` | what was sent to the board, if anything: time, wall clock, offset in `wire.bin`, bytes, text |
 //! | `bench.toml` | the settings in force at the start |
 //!
 //! `readings.csv` is made by [`Decoder`] from the bytes of `wire.bin` and nothing else, both when it is written and
@@ -18,6 +19,7 @@ mod keeper;
 mod marks;
 mod metadata;
 mod reader;
+mod sent;
 mod when;
 mod writer;
 
@@ -25,6 +27,7 @@ pub use decode::{Decoder, Tally};
 pub use keeper::{Keeper, Order, Report};
 pub use marks::Mark;
 pub use reader::{OpenedTake, Piece, open};
+pub use sent::Sent;
 pub use when::iso8601;
 pub use writer::{Place, Summary, Writer};
 
@@ -40,6 +43,7 @@ pub(crate) const METADATA: &str = "readings.csv-metadata.json";
 pub(crate) const WIRE: &str = "wire.bin";
 pub(crate) const STAMPS: &str = "wire.csv";
 pub(crate) const MARKS: &str = "marks.csv";
+pub(crate) const SENT: &str = "sent.csv";
 pub(crate) const BENCH: &str = "bench.toml";
 
 /// In the event column of `wire.csv`: the take begins, at the start of a line.

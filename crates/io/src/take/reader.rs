@@ -2,7 +2,8 @@
 
 use super::decode::Decoder;
 use super::marks::Mark;
-use super::{BENCH, JOIN, MARKS, READINGS, STAMPS, TakeError, WIRE};
+use super::sent::{self, Sent};
+use super::{BENCH, JOIN, MARKS, READINGS, SENT, STAMPS, TakeError, WIRE};
 use amber_core::Stamp;
 use amber_core::bench::Bench;
 use std::fs::{self, OpenOptions};
@@ -36,6 +37,8 @@ pub struct OpenedTake {
     pub pieces: Vec<Piece>,
     /// Its marks.
     pub marks: Vec<Mark>,
+    /// What was sent to the board.
+    pub sent: Vec<Sent>,
     /// What had to be mended, in sentences for a person.
     pub mended: Vec<String>,
 }
@@ -84,12 +87,19 @@ pub fn open(folder: &Path) -> Result<OpenedTake, TakeError> {
     let marks_text = read(MARKS).unwrap_or_default();
     let marks_whole = whole_lines(&marks_text);
     let marks = Mark::parse(&marks_text[..marks_whole], start);
-    let mut take = OpenedTake { folder: folder.into(), bench, start, wire, pieces, marks, mended: Vec::new() };
+    let sent_text = read(SENT).unwrap_or_default();
+    let sent_whole = whole_lines(&sent_text);
+    let sent = sent::parse(&sent_text[..sent_whole], start);
+    let mut take = OpenedTake { folder: folder.into(), bench, start, wire, pieces, marks, sent, mended: Vec::new() };
     if growing {
         take.mended.push("it is still being written: this is what it holds so far".into());
         return Ok(take);
     }
-    for (name, length, whole) in [(STAMPS, stamps.len(), stamps_whole), (MARKS, marks_text.len(), marks_whole)] {
+    for (name, length, whole) in [
+        (STAMPS, stamps.len(), stamps_whole),
+        (MARKS, marks_text.len(), marks_whole),
+        (SENT, sent_text.len(), sent_whole),
+    ] {
         if whole < length {
             take.cut(name, length, whole);
         }

@@ -2,7 +2,7 @@
 
 use super::decode::{Decoder, Tally};
 use super::marks::{self, Mark};
-use super::{BEGIN, BENCH, JOIN, MARKS, METADATA, READINGS, STAMPS, TakeError, WIRE, metadata};
+use super::{BEGIN, BENCH, JOIN, MARKS, METADATA, READINGS, SENT, STAMPS, TakeError, WIRE, metadata, sent};
 use amber_core::Stamp;
 use amber_core::bench::Bench;
 use std::fs::{self, File, OpenOptions};
@@ -100,6 +100,8 @@ pub struct Writer {
     stamps: Growing,
     readings: Growing,
     marks_file: Growing,
+    /// Made when something is sent.
+    sent_file: Option<Growing>,
     marks: u64,
     saved: Summary,
 }
@@ -119,6 +121,7 @@ impl Writer {
             stamps: Growing::create(&folder, STAMPS)?,
             readings: Growing::create(&folder, READINGS)?,
             marks_file: Growing::create(&folder, MARKS)?,
+            sent_file: None,
             saved: Summary { folder: folder.clone(), bytes: 0, tally: Tally::default(), marks: 0, seconds: 0.0 },
             decoder: Decoder::new(bench, start),
             described: false,
@@ -173,19 +176,38 @@ impl Writer {
         self.marks
     }
 
+    /// Bytes were sent to the board.
+    ///
+    /// # Errors
+    /// As [`Writer::chunk`].
+    pub fn sent(&mut self, at: Stamp, bytes: &[u8]) -> Result<(), TakeError> {
+        if self.sent_file.is_none() {
+            let mut file = Growing::create(&self.folder, SENT)?;
+            file.add(sent::HEADER);
+            self.sent_file = Some(file);
+        }
+        if let Some(file) = &mut self.sent_file {
+            file.add(&sent::row(self.start, at, self.wire.length, bytes));
+        }
+        Ok(())
+    }
+
+    /// All files that grow, in the order in which they are written through: the stamps go first and the readings late,
+    /// since a reader that finds stamps beyond the end of `wire.bin` drops them, and makes readings that are not there
+    /// yet from `wire.bin`.
+    fn files(&mut self) -> impl Iterator<Item = &mut Growing> {
+        let files = [&mut self.stamps, &mut self.wire, &mut self.readings, &mut self.marks_file];
+        files.into_iter().chain(&mut self.sent_file)
+    }
+
     fn stamp(&mut self, at: Stamp, event: &str) {
         let line = format!("{},{},{event}\r\n", self.wire.length, at.0);
         self.stamps.add(line.as_bytes());
     }
 
-    /// The stamps go first and the readings last: a reader that finds stamps beyond the end of `wire.bin` drops them,
-    /// and makes readings that are not there yet from `wire.bin`.
     fn write_through(&mut self) -> Result<(), TakeError> {
-        let files = [&mut self.stamps, &mut self.wire, &mut self.readings, &mut self.marks_file];
-        files.into_iter().try_for_each(Growing::write_through)?;
-        for file in [&mut self.stamps, &mut self.wire, &mut self.readings, &mut self.marks_file] {
-            file.whole = file.length;
-        }
+        self.files().try_for_each(Growing::write_through)?;
+        self.files().for_each(|file| file.whole = file.length);
         Ok(())
     }
 
@@ -219,8 +241,8 @@ impl Writer {
     ///
     /// # Errors
     /// As [`Writer::chunk`].
-    pub fn sync(&self) -> Result<(), TakeError> {
-        [&self.wire, &self.stamps, &self.readings, &self.marks_file].into_iter().try_for_each(Growing::sync)
+    pub fn sync(&mut self) -> Result<(), TakeError> {
+        self.files().try_for_each(|file| file.sync())
     }
 
     /// Ends the take properly.
@@ -239,8 +261,8 @@ impl Writer {
 
     /// Ends the take after an error: all files are cut back to the last checkpoint, where they agree.
     pub fn give_up(self) -> Summary {
-        let Writer { wire, stamps, readings, marks_file, saved, .. } = self;
-        [stamps, wire, readings, marks_file].into_iter().for_each(Growing::give_up);
+        let Writer { wire, stamps, readings, marks_file, sent_file, saved, .. } = self;
+        [stamps, wire, readings, marks_file].into_iter().chain(sent_file).for_each(Growing::give_up);
         saved
     }
 }

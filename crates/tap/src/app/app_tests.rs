@@ -21,7 +21,7 @@ fn app() -> App {
     let mut app = App::live(chain, PathBuf::from("out"), None, START);
     app.zone = TimeZone::UTC;
     app.size = (160, 47);
-    app.update(START, Message::Feed(Feed::State(LinkState::Open)));
+    app.update(START, Message::Feed(Feed::State(LinkState::open_at(115_200))));
     app.update(START, Message::Feed(Feed::Joined(START)));
     app
 }
@@ -274,7 +274,7 @@ fn what_goes_wrong_is_said_and_watching_goes_on() {
     app.update(app.now, Message::Feed(Feed::State(state)));
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("▲ not open") && text.contains("/dev/ttyACM0 went away: check the cable"), "{text}");
-    app.update(app.now, Message::Feed(Feed::State(LinkState::Open)));
+    app.update(app.now, Message::Feed(Feed::State(LinkState::open_at(115_200))));
     feed(&mut app, START.plus(2.5), &[0xE3; 4000]);
     assert!(picture(&mut app, 160, 47).contains("115200 baud is probably wrong"));
 }

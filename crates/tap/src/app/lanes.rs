@@ -22,7 +22,7 @@ pub(crate) struct AnalogLane {
 #[derive(Clone, Debug, Default, PartialEq)]
 pub(crate) struct Lanes {
     pub(crate) analog: Vec<AnalogLane>,
-    /// Digital channels, by index.
+    /// Digital channels and codes, by index.
     pub(crate) digital: Vec<usize>,
 }
 
@@ -33,7 +33,7 @@ impl App {
         for (index, channel) in self.chain.channels().iter().enumerate() {
             match channel.kind() {
                 _ if channel.settings().hidden => {}
-                Kind::Digital => lanes.digital.push(index),
+                Kind::Digital | Kind::Code => lanes.digital.push(index),
                 Kind::Analog | Kind::Auto => {
                     let unit = channel.settings().scale.unit();
                     match lanes.analog.iter_mut().find(|lane| lane.unit == unit) {

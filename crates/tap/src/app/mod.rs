@@ -4,21 +4,26 @@
 mod edit;
 mod fields;
 mod lanes;
+mod lines;
 mod shown;
 mod sight;
 mod taking;
+mod talk;
 mod update;
 
 pub(crate) use fields::FieldId;
 pub(crate) use lanes::{AnalogLane, Lanes};
+pub(crate) use lines::{LineForm, Lines};
 pub(crate) use shown::{ChannelShown, Shown};
 pub(crate) use sight::Sight;
 pub(crate) use taking::{Taking, in_words, name_of};
+pub(crate) use talk::Talk;
 
 use amber_core::Stamp;
 use amber_core::axis::FitAxis;
 use amber_core::bench::{Bench, Kind};
 use amber_core::chain::{Chain, Channel};
+use amber_core::talk::Saying;
 use amber_io::take::{Mark, OpenedTake, Place as TakePlace, Report};
 use amber_io::{Feed, LinkState};
 use crossterm::event::{KeyEvent, MouseEvent};
@@ -78,6 +83,8 @@ pub(crate) enum Overlay {
     Help(u16),
     /// A line is being typed.
     Prompt(Prompt),
+    /// A line to the board is being typed.
+    Talk,
     /// Quit, although something would be lost?
     QuitQuestion,
 }
@@ -102,6 +109,18 @@ pub(crate) enum Purpose {
     Field(FieldId),
     /// The bench file's path.
     BenchPath,
+    /// What a channel is called.
+    ChannelName(usize),
+    /// The words for a channel's codes.
+    ChannelWords(usize),
+    /// Which lines of the wire are shown.
+    LineFilter,
+    /// Which line of the wire is looked for.
+    LineSearch,
+    /// The name under which a line to send is kept.
+    SayingName(Saying),
+    /// How often a line is sent.
+    SayingEvery(Saying),
 }
 
 /// A passing message in the footer.
@@ -144,12 +163,23 @@ pub(crate) enum Effect {
         path: PathBuf,
         bench: Box<Bench>,
     },
-    /// Let go of the port and open this one.
-    Reopen {
-        port: String,
-        baud: u32,
-    },
+    /// Let go of the source and open this one.
+    Open(amber_core::bench::Source),
+    /// Tell the link to do something.
+    Tell(LinkOrder),
+    /// Put this text where other programs paste from.
+    Copy(String),
     Quit,
+}
+
+/// What the link is told from the keyboard.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum LinkOrder {
+    Lend { back: bool },
+    TakeBack,
+    Reset,
+    FindBaud,
+    Send(Vec<u8>),
 }
 
 /// Everything that the screen shows.
@@ -162,6 +192,10 @@ pub(crate) struct App {
     pub(crate) shown: Shown,
     pub(crate) selected: usize,
     pub(crate) large: bool,
+    pub(crate) lines: Lines,
+    pub(crate) talk: Talk,
+    /// A lent port is taken back when the other program is done with it.
+    pub(crate) takes_back: bool,
     pub(crate) panel: Option<(Stage, usize)>,
     pub(crate) overlays: Vec<Overlay>,
     pub(crate) notice: Option<Notice>,
@@ -212,6 +246,9 @@ impl App {
             shown: Shown::default(),
             selected: 0,
             large: false,
+            lines: Lines::default(),
+            talk: Talk::default(),
+            takes_back: true,
             panel: None,
             overlays: Vec::new(),
             notice: None,
@@ -235,6 +272,11 @@ impl App {
     pub(crate) fn letter(&self, channel: usize) -> char {
         let before = self.chain.channels()[..channel].iter().filter(|c| c.kind() != Kind::Clock).count();
         char::from(b'A' + (before % 26) as u8)
+    }
+
+    /// The same, and a blank for channels that are not drawn.
+    pub(crate) fn letter_or_blank(&self, channel: usize) -> char {
+        if self.chain.channels()[channel].kind() == Kind::Clock { ' ' } else { self.letter(channel) }
     }
 
     /// The number of a channel's ink, which goes with its letter.
@@ -288,12 +330,31 @@ impl App {
             let pause = amber_core::digits::duration(pause.as_secs_f64());
             return Some(format!("{problem}; tried again every {pause}"));
         }
+        if let (None, (_, Some(offer))) = (self.chain.unreadable(), self.chain.doubts()) {
+            return Some(format!("{}: perhaps {} (o reads it so, 2 shows)", offer.why, offer.shape.sentence()));
+        }
         let share = self.chain.unreadable()?;
-        let baud = self.chain.settings().source.baud;
-        Some(format!(
-            "{:.0} % of what comes is not text: {baud} baud is probably wrong, set the board's own speed (1, baud)",
-            share * 100.0
-        ))
+        let baud = self.baud().map_or(String::new(), |baud| format!("{baud} baud is probably wrong, "));
+        Some(format!("{:.0} % of what comes is not text: {baud}let the speed be found (B)", share * 100.0))
+    }
+
+    /// The live source in a few words.
+    pub(crate) fn source_text(&self) -> String {
+        let port = &self.chain.settings().source.port;
+        match self.baud() {
+            _ if port == "-" => "standard input".into(),
+            Some(baud) => format!("{port} at {baud} baud"),
+            None => port.clone(),
+        }
+    }
+
+    /// The speed of the wire, set or found.
+    pub(crate) fn baud(&self) -> Option<u32> {
+        match &self.source {
+            Source::Live { link: LinkState::Open { baud, .. } } => *baud,
+            Source::Live { link: LinkState::Finding { baud, .. } } => Some(*baud),
+            _ => self.chain.settings().source.baud,
+        }
     }
 }
 

@@ -5,7 +5,7 @@ use super::{App, Source};
 use amber_core::Stamp;
 use amber_core::chain::Reading;
 use amber_core::split::Shape;
-use amber_core::tail::{Tail, TailLine};
+use amber_core::tail::{KeptLine, Tail};
 use amber_io::take::OpenedTake;
 
 /// Lines of the wire that are ever shown.
@@ -25,7 +25,7 @@ pub(crate) struct ChannelShown {
 pub(crate) struct Shown {
     pub(crate) at: Option<Stamp>,
     pub(crate) channels: Vec<ChannelShown>,
-    pub(crate) tail: Vec<TailLine>,
+    pub(crate) tail: Vec<KeptLine>,
     pub(crate) rate: f64,
     pub(crate) rows: u64,
 }
@@ -76,10 +76,10 @@ impl App {
     }
 }
 
-fn last_lines(tail: &Tail) -> Vec<TailLine> {
-    let lines = tail.lines();
-    let skip = lines.len().saturating_sub(LINES);
-    lines.skip(skip).cloned().collect()
+fn last_lines(tail: &Tail) -> Vec<KeptLine> {
+    let mut lines: Vec<KeptLine> = tail.lines().rev().take(LINES).map(|line| line.kept()).collect();
+    lines.reverse();
+    lines
 }
 
 /// The lines of a take that had come when `end` was now.

@@ -1,12 +1,12 @@
 //! Messages in, changed state and effects out.
 
-use super::{App, Effect, Message, Overlay, Prompt, Purpose, Source, Stage};
+use super::{App, Effect, FieldId, LinkOrder, Message, Overlay, Prompt, Purpose, Source, Stage};
 use crate::keys::{Action, Place, resolve};
 use crate::screen::{Hit, hit};
 use amber_core::Stamp;
 use amber_core::bench::Kind;
 use amber_core::window::Motion;
-use amber_io::Feed;
+use amber_io::{Feed, LinkState};
 use crossterm::event::{Event, KeyCode, KeyEvent, MouseButton, MouseEvent, MouseEventKind};
 use std::path::PathBuf;
 use tui_input::backend::crossterm::EventHandler;
@@ -61,7 +61,8 @@ impl App {
             self.choose(1);
         }
         self.follow_axes(now);
-        self.refresh_numbers(now)
+        let picked = self.lines.follow(self.chain.tail(), now);
+        self.refresh_numbers(now) || picked
     }
 
     fn feed(&mut self, feed: Feed) {
@@ -72,6 +73,10 @@ impl App {
                 }
             }
             Feed::Joined(_) => self.chain.join(),
+            Feed::Begun(_) => self.chain.begin(),
+            Feed::Unkept(bytes) => self.chain.unkept(bytes),
+            Feed::Sent { at, bytes } => self.chain.sent(at, &bytes),
+            Feed::NotSent(reason) => self.say(format!("not sent: {reason}"), true),
             Feed::Chunk(chunk) => {
                 if chunk.skipped > 0 {
                     self.chain.skip(chunk.skipped);
@@ -88,7 +93,9 @@ impl App {
             (Some(Overlay::Help(_)), _) => &[Place::Help],
             (Some(Overlay::Prompt(_)), _) => &[Place::Prompt],
             (Some(Overlay::QuitQuestion), _) => &[Place::Question],
+            (Some(Overlay::Talk), _) => &[Place::Talk],
             (None, Some(_)) => &[Place::Panel, Place::Main],
+            (None, None) if self.lines.open => &[Place::Lines, Place::Main],
             (None, None) => &[Place::Main],
         }
     }
@@ -99,6 +106,8 @@ impl App {
             match key.code {
                 KeyCode::Down => *scroll = scroll.saturating_add(1),
                 KeyCode::Up => *scroll = scroll.saturating_sub(1),
+                KeyCode::PageDown => *scroll = scroll.saturating_add(15),
+                KeyCode::PageUp => *scroll = scroll.saturating_sub(15),
                 _ => {}
             }
         }
@@ -106,6 +115,11 @@ impl App {
             (Some(action), _) => self.act(action),
             (None, Some(Overlay::Prompt(prompt))) => {
                 prompt.input.handle_event(&Event::Key(key));
+                Vec::new()
+            }
+            (None, Some(Overlay::Talk)) => {
+                self.talk.input.handle_event(&Event::Key(key));
+                self.talk.chosen = None;
                 Vec::new()
             }
             (None, None) if matches!(key.code, KeyCode::Char(_)) => {
@@ -149,7 +163,40 @@ impl App {
                     Motion::Sweep => Motion::Scroll,
                 }
             }
-            Action::Large => self.large = !self.large,
+            Action::Large => (self.large, self.lines.open) = (!self.large, false),
+            Action::Lines => (self.large, self.lines.open) = (false, !self.lines.open),
+            Action::LineUp => self.move_line(-1),
+            Action::LineDown => self.move_line(1),
+            Action::LinesUp => self.move_line(-20),
+            Action::LinesDown => self.move_line(20),
+            Action::OldestLine => self.end_of_lines(true),
+            Action::NewestLine => self.end_of_lines(false),
+            Action::HoldLines => self.hold_lines(),
+            Action::LineForm => self.next_line_form(),
+            Action::LineFilter => self.ask_filter(),
+            Action::LineSearch => self.ask_search(),
+            Action::SearchOlder => self.search_lines(-1),
+            Action::SearchNewer => self.search_lines(1),
+            Action::FewerLines => self.pace_lines(-1),
+            Action::MoreLines => self.pace_lines(1),
+            Action::CopyLine => return self.copy_line(),
+            Action::Talk => self.open_talk(),
+            Action::SendLine => return self.send_line(),
+            Action::SayingUp => self.choose_saying(-1),
+            Action::SayingDown => self.choose_saying(1),
+            Action::Ending => self.next_ending(),
+            Action::NameSaying => self.ask_saying_name(),
+            Action::RepeatSaying => self.ask_repeat(),
+            Action::FindBaud | Action::ResetBoard | Action::LendPort if self.is_take() => {
+                self.say("this is a take: there is no port", true);
+            }
+            Action::FindBaud => return self.find_baud(),
+            Action::ResetBoard => return vec![Effect::Tell(LinkOrder::Reset)],
+            Action::LendPort => return self.lend_or_take_back(),
+            Action::TakeOffer => self.take_offer(),
+            Action::ChannelUp => self.move_channel(-1),
+            Action::ChannelDown => self.move_channel(1),
+            Action::CodeWords => return self.ask_words(),
             Action::Take => return self.toggle_take(),
             Action::Mark => return self.ask_mark(),
             Action::Figure if self.chain.store().rows().is_empty() => self.say("nothing to draw yet", true),
@@ -163,7 +210,7 @@ impl App {
             Action::More => return self.with_field(|app, id| app.step_field(id, 1)),
             Action::Edit => return self.with_field(App::ask_field),
             Action::Accept => return self.accept(),
-            Action::Cancel | Action::CloseHelp => {
+            Action::Cancel | Action::CloseHelp | Action::CloseTalk => {
                 self.quit_when_saved = false;
                 self.overlays.pop();
             }
@@ -192,13 +239,38 @@ impl App {
     fn move_in_panel(&mut self, by: i32) {
         if let Some((stage, at)) = self.panel {
             let count = self.settings(stage).len().max(1) as i32;
-            self.panel = Some((stage, (at as i32 + by).clamp(0, count - 1) as usize));
+            let at = (at as i32 + by).clamp(0, count - 1) as usize;
+            self.panel = Some((stage, at));
+            if let Some(FieldId::Column(index)) = self.settings(stage).get(at) {
+                self.selected = usize::from(*index);
+            }
         }
     }
 
     fn with_field(&mut self, run: impl FnOnce(&mut App, super::FieldId) -> Vec<Effect>) -> Vec<Effect> {
         let chosen = self.panel.and_then(|(stage, at)| self.settings(stage).get(at).copied());
         chosen.map_or_else(Vec::new, |id| run(self, id))
+    }
+
+    /// Lets the speed be found by listening.
+    fn find_baud(&mut self) -> Vec<Effect> {
+        self.chain.edit_bench(|bench| bench.source.baud = None);
+        vec![Effect::Tell(LinkOrder::FindBaud)]
+    }
+
+    /// Lets go of the port for another program, or takes it back.
+    fn lend_or_take_back(&mut self) -> Vec<Effect> {
+        let lent = matches!(&self.source, Source::Live { link: LinkState::Lent { .. } });
+        if lent {
+            return vec![Effect::Tell(LinkOrder::TakeBack)];
+        }
+        let how = if self.takes_back {
+            "it comes back when another program has used it, or with L"
+        } else {
+            "L takes it back"
+        };
+        self.say(format!("the port is free for another program: {how}"), false);
+        vec![Effect::Tell(LinkOrder::Lend { back: self.takes_back })]
     }
 
     /// Chooses the next channel that can be drawn; hidden ones too, so that they can be shown again.
@@ -263,6 +335,15 @@ impl App {
             Purpose::Mark(at) => Ok(vec![Effect::Mark { at: *at, note: text }]),
             Purpose::Limits(unit) => self.type_limits(unit, &text).map(|()| Vec::new()),
             Purpose::Field(id) => self.type_field(*id, &text),
+            Purpose::LineFilter => self.type_filter(&text, false),
+            Purpose::LineSearch => self.type_filter(&text, true),
+            Purpose::SayingName(saying) => {
+                self.name_saying(saying, &text);
+                Ok(Vec::new())
+            }
+            Purpose::SayingEvery(saying) => self.repeat_saying(saying, &text),
+            Purpose::ChannelName(index) => self.type_name(*index, &text),
+            Purpose::ChannelWords(index) => self.type_words(*index, &text),
             Purpose::BenchPath if text.trim().is_empty() => Err("type a file name".into()),
             Purpose::BenchPath => Ok(self.write_bench(PathBuf::from(text.trim()))),
         };

@@ -4,7 +4,7 @@ use crate::shell;
 use amber_core::bench::Bench;
 use amber_core::digits::{bytes, clock as clock_text, fixed, grouped};
 use amber_io::take::{CHECKPOINT, Place, Summary, Writer};
-use amber_io::{Feed, HostClock, Link, LinkState};
+use amber_io::{Feed, HostClock, Link, LinkState, Wanted};
 use anyhow::{Context, bail};
 use crossbeam_channel::RecvTimeoutError;
 use indicatif::{ProgressBar, ProgressStyle};
@@ -26,7 +26,7 @@ pub(super) fn run(
     let clock = HostClock::start();
     let ended = shell::interrupted()?;
     let (path, board) = super::resolve(&bench.source.port)?;
-    let link = Link::start(path, bench.source.baud, clock).context("no thread for the port")?;
+    let link = Link::start(Wanted::of(&bench.source, path), clock).context("no thread for the port")?;
     wait_until_open(&link, &ended)?;
     let place = out.map_or_else(|| Place::Next(".".into()), Place::Exactly);
     let writer = Writer::create(&place, bench, clock.now(), true)?;
@@ -49,7 +49,7 @@ pub(super) fn run(
 fn wait_until_open(link: &Link, ended: &AtomicBool) -> anyhow::Result<()> {
     while !ended.load(Ordering::Relaxed) {
         match link.keeper.recv_timeout(STEP) {
-            Ok(Feed::State(LinkState::Open)) => return Ok(()),
+            Ok(Feed::State(LinkState::Open { .. })) => return Ok(()),
             Ok(Feed::State(LinkState::Waiting { problem, .. })) => bail!("{problem}"),
             Ok(_) | Err(RecvTimeoutError::Timeout) => {}
             Err(RecvTimeoutError::Disconnected) => bail!("the port's thread ended"),
@@ -91,15 +91,16 @@ impl Logging<'_> {
             while self.link.engine.try_recv().is_ok() {}
             done = match self.link.keeper.recv_timeout(STEP) {
                 Ok(Feed::Chunk(chunk)) => self.keep(chunk.at, &chunk.bytes),
-                Ok(Feed::Joined(at)) => {
+                Ok(Feed::Joined(at) | Feed::Begun(at)) => {
                     self.writer.join(at);
                     Ok(())
                 }
+                Ok(Feed::State(LinkState::Ended)) => break,
                 Ok(Feed::State(LinkState::Waiting { problem, pause })) => {
                     self.bar.suspend(|| eprintln!("{problem}; tried again in {}", clock_text(pause.as_secs_f64())));
                     Ok(())
                 }
-                Ok(Feed::State(_)) | Err(_) => Ok(()),
+                Ok(_) | Err(_) => Ok(()),
             };
             reached = self.rows.is_some_and(|rows| self.writer.tally().rows >= rows)
                 || self.length.is_some_and(|length| begun.elapsed() >= length);

@@ -10,7 +10,7 @@ use amber_core::bench::Bench;
 use amber_core::chain::Chain;
 use amber_core::store::Limits;
 use amber_io::take::{Keeper, OpenedTake, Report};
-use amber_io::{HostClock, Link};
+use amber_io::{HostClock, Link, Wanted};
 use anyhow::{Context, bail};
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -65,7 +65,7 @@ fn with_source(mut bench: Bench, port: Option<String>, baud: Option<u32>) -> any
     if let Some(port) = port {
         bench.source.port = port;
     }
-    if let Some(baud) = baud {
+    if baud.is_some() {
         bench.source.baud = baud;
     }
     if bench.source.port.is_empty() {
@@ -97,7 +97,7 @@ fn watch(port: Option<String>, baud: Option<u32>, files: Files, fallback: Bench)
     let limits = bench.history;
     let clock = HostClock::start();
     let (path, board) = resolve(&bench.source.port)?;
-    let link = Link::start(path, bench.source.baud, clock).context("no thread for the port")?;
+    let link = Link::start(Wanted::of(&bench.source, path), clock).context("no thread for the port")?;
     let keeper = Keeper::start(link.keeper.clone(), clock).context("no thread for takes")?;
     let app = App::live(Chain::new(bench, limits), files.into, files.bench, clock.now());
     let ended = shell::interrupted()?;

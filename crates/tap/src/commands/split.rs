@@ -197,7 +197,7 @@ impl<W: Write> Sink for Rows<W> {
                     self.refused_lines.push((why, visible(&line[..line.len().min(200)])));
                 }
             }
-            Fate::Row(_) | Fate::Half => {}
+            Fate::Row(_) | Fate::Half | Fate::Sent => {}
         }
     }
 

@@ -80,7 +80,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     };
     let shown = app.shown.channels.get(app.selected).copied().unwrap_or_default();
     let ink = theme.style(Ink::Trace(app.ink(app.selected)));
-    let title = format!("{} {}", app.letter(app.selected), channel.name());
+    let title = format!("{} {}", app.letter(app.selected), channel.title());
     put(buffer, area, 2, 1, &title, theme.style(Ink::Bright));
     let digital = channel.kind() == Kind::Digital;
     let places = channel.decimals();

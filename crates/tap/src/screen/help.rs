@@ -10,7 +10,7 @@ const NOTES: [&str; 5] = [
     "The strip at the top is the chain of the selected channel: each cell shows its setting and the value that",
     "leaves it, so you see at which step a number goes wrong. An edit redraws all history in memory.",
     "Mouse: the wheel zooms, a click on a readout or a trace's lane chooses the channel, on a cell opens its panel.",
-    "Signs: » the board's own words   ▲ refused   … half a line   dashed: a threshold   dotted upright: a mark.",
+    "Signs: » the board's own words   ← sent   ▲ refused   … half a line   dashed: a threshold   dotted upright: a mark.",
     "While held, the chart, readouts and wire lines stand; rows, refused, take and watch counts go on.",
 ];
 
@@ -58,6 +58,8 @@ fn lines(two_columns: bool) -> Vec<Line> {
     let headings = [
         (Place::Main, "On the screen"),
         (Place::Panel, "In a stage's panel"),
+        (Place::Lines, "Reading the wire's lines"),
+        (Place::Talk, "Talking to the board"),
         (Place::Prompt, "While typing"),
         (Place::Question, "When asked whether to quit"),
     ];

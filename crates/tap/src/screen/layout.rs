@@ -79,7 +79,7 @@ pub(crate) fn hit(app: &App, column: u16, row: u16) -> Option<Hit> {
     if let Some(area) = layout.readouts.filter(|area| area.contains(at)) {
         return readouts::channel_at(app, area, row).map(Hit::Channel);
     }
-    if layout.chart.contains(at) && !app.large {
+    if layout.chart.contains(at) && !app.large && !app.lines.open {
         let channel = chart::channel_at(app, layout.chart, column, row);
         return Some(Hit::Chart(chart::share_at(layout.chart, column), channel));
     }

@@ -5,14 +5,17 @@ mod chart;
 mod foot;
 mod help;
 mod layout;
+mod lines;
 mod panel;
 mod prompt;
 mod readouts;
 mod strip;
 mod tail;
+mod talk;
 mod title;
 
 pub(crate) use layout::{Hit, hit};
+pub(crate) use panel::wrapped;
 
 use crate::app::{App, Overlay};
 use crate::theme::{Ink, Theme};
@@ -52,7 +55,9 @@ impl Drawn {
             _ if app.is_held() => Change::None,
             (true, true) => Change::None,
             // Where something lies over the chart, or the newest end is not at its right, all of it is drawn.
-            (true, false) if app.overlays.is_empty() && !app.large && app.sight.motion == Motion::Scroll => {
+            (true, false)
+                if app.overlays.is_empty() && !app.large && !app.lines.open && app.sight.motion == Motion::Scroll =>
+            {
                 Change::Edge
             }
             _ => Change::All,
@@ -99,7 +104,9 @@ pub(crate) fn draw(app: &App, theme: Theme, buffer: &mut Buffer) {
     let layout = Layout::new(app, area);
     title::draw(app, theme, layout.title, buffer);
     strip::draw(app, theme, layout.strip, buffer);
-    if app.large {
+    if app.lines.open {
+        lines::draw(app, theme, layout.chart, buffer);
+    } else if app.large {
         bignum::draw(app, theme, layout.chart, buffer);
     } else {
         chart::draw(app, theme, layout.chart, false, buffer);
@@ -116,6 +123,7 @@ pub(crate) fn draw(app: &App, theme: Theme, buffer: &mut Buffer) {
         match overlay {
             Overlay::Help(scroll) => help::draw(*scroll, theme, area, buffer),
             Overlay::Prompt(prompt) => prompt::draw(prompt, theme, area, buffer),
+            Overlay::Talk => talk::draw(app, theme, area, buffer),
             Overlay::QuitQuestion => prompt::draw_question(app, theme, area, buffer),
         }
     }

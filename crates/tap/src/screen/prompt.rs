@@ -7,21 +7,27 @@ use crate::theme::{Ink, Theme};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
+use tui_input::Input;
 
 pub(super) fn draw(prompt: &Prompt, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let inner = frame(buffer, centred(area, 72, 5), &prompt.title, theme);
     put(buffer, inner, 0, 0, &prompt.hint, theme.style(Ink::Dim));
-    let room = inner.width.saturating_sub(3);
-    let scroll = prompt.input.visual_scroll(usize::from(room));
-    let line = Rect { x: inner.x + 2, y: inner.y + 1, width: inner.width.saturating_sub(2), height: 1 };
-    put(buffer, inner, 0, 1, "▸", theme.style(Ink::Bright));
-    let text: String = prompt.input.value().chars().skip(scroll).collect();
+    draw_input(&prompt.input, theme, inner, 1, buffer);
+    put(buffer, inner, 0, 2, "Enter accept   Esc leave it", theme.style(Ink::Dim));
+}
+
+/// The line that is typed, with its cursor, in row `y` of `area`.
+pub(super) fn draw_input(input: &Input, theme: Theme, area: Rect, y: u16, buffer: &mut Buffer) {
+    let room = area.width.saturating_sub(3);
+    let scroll = input.visual_scroll(usize::from(room));
+    let line = Rect { x: area.x + 2, y: area.y + y, width: area.width.saturating_sub(2), height: 1 };
+    put(buffer, area, 0, y, "▸", theme.style(Ink::Bright));
+    let text: String = input.value().chars().skip(scroll).collect();
     put(buffer, line, 0, 0, &text, theme.style(Ink::Bright));
-    let cursor = (prompt.input.visual_cursor().max(scroll) - scroll) as u16;
+    let cursor = (input.visual_cursor().max(scroll) - scroll) as u16;
     if let Some(cell) = buffer.cell_mut((line.x + cursor.min(room), line.y)) {
         cell.modifier.insert(Modifier::REVERSED);
     }
-    put(buffer, inner, 0, 2, "Enter accept   Esc leave it", theme.style(Ink::Dim));
 }
 
 pub(super) fn draw_question(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {

@@ -42,7 +42,12 @@ fn places(app: &App, rows: u16) -> Vec<(usize, Form, u16)> {
         .iter()
         .enumerate()
         .filter(|(_, channel)| channel.kind() != Kind::Clock)
-        .map(|(index, channel)| (index, if channel.settings().hidden { Kind::Digital } else { channel.kind() }))
+        .map(|(index, channel)| {
+            (
+                index,
+                if channel.settings().hidden || channel.kind() == Kind::Code { Kind::Digital } else { channel.kind() },
+            )
+        })
         .collect();
     let plans = [
         (Form::Large, Form::Large),
@@ -97,12 +102,12 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         let letter = app.letter(index).to_string();
         let ink = theme.style(Ink::Trace(app.ink(index)));
         let x = put(buffer, name_row, x, 0, &letter, ink) + 1;
-        let x = put(buffer, name_row, x, 0, channel.name(), theme.style(quiet)) + 1;
+        let x = put(buffer, name_row, x, 0, channel.title(), theme.style(quiet)) + 1;
         if channel.settings().hidden {
             put_right(buffer, name_row, 0, "hidden ", theme.style(quiet));
             continue;
         }
-        if channel.kind() == Kind::Digital {
+        if matches!(channel.kind(), Kind::Digital | Kind::Code) {
             draw_digital(
                 channel,
                 shown,
@@ -146,7 +151,20 @@ fn number(channel: &Channel, shown: ChannelShown) -> String {
 }
 
 fn draw_digital(channel: &Channel, shown: ChannelShown, theme: Theme, area: Rect, chosen: bool, buffer: &mut Buffer) {
-    let state = match shown.reading.map(|reading| reading.smoothed) {
+    let value = shown.reading.map(|reading| reading.smoothed);
+    let word = value.and_then(|value| channel.word(value)).map(|word| format!("{word:<4}"));
+    if channel.kind() == Kind::Code {
+        let text = word.or_else(|| value.map(|value| fixed(value, channel.decimals())));
+        return put_right(
+            buffer,
+            area,
+            0,
+            &format!("{} ", text.unwrap_or_default()),
+            theme.style(if chosen { Ink::Chosen } else { Ink::Bright }),
+        );
+    }
+    let state = match value {
+        _ if word.is_some() => word.as_deref().unwrap_or_default(),
         Some(value) if value >= 0.5 => "HIGH",
         Some(value) if !value.is_nan() => "low ",
         _ => "–   ",

@@ -28,7 +28,7 @@ fn app(channels: usize, seconds: u32, size: (u16, u16)) -> App {
     let mut app = App::live(Chain::new(bench, Limits::default()), PathBuf::from("."), None, START);
     app.zone = jiff::tz::TimeZone::UTC;
     app.size = size;
-    app.update(START, Message::Feed(Feed::State(LinkState::Open)));
+    app.update(START, Message::Feed(Feed::State(LinkState::open_at(115_200))));
     for i in 0..seconds * 50 {
         let at = START.plus(f64::from(i) * 0.02);
         let fields = (0..channels - 1).map(|c| format!("c{c}={} ", 2000 + (i * (c as u32 + 3)) % 500));
@@ -172,7 +172,7 @@ fn the_help_holds_every_key_at_every_size() {
         let mut app = app(3, 1, size);
         press(&mut app, KeyCode::Char('?'));
         let mut seen = String::new();
-        for _ in 0..60 {
+        for _ in 0..110 {
             seen += &rows(&app).join("\n");
             press(&mut app, KeyCode::Down);
         }

@@ -66,7 +66,7 @@ fn texts(app: &App, stage: Stage, room: u16) -> (String, String) {
             Some(shape) => {
                 let set = fitting(room, [shape.sentence(), format!("{} fields", shape.columns())]);
                 let field = app.channel().zip(reading(app));
-                let text = field.map(|(channel, r)| (channel.name(), fixed(r.raw, channel.raw_decimals())));
+                let text = field.map(|(channel, r)| (channel.title(), fixed(r.raw, channel.raw_decimals())));
                 let value = text.map(|(name, raw)| fitting(room, [format!("{name} {raw}"), raw]));
                 (set, value.unwrap_or_else(|| "–".into()))
             }
@@ -90,10 +90,8 @@ fn wire(app: &App, room: u16) -> (String, String) {
         Source::Live { .. } => {
             let port = &settings.source.port;
             let name = port.rsplit('/').next().unwrap_or(port);
-            fitting(
-                room,
-                [format!("{port} {}", settings.source.baud), format!("{name} {}", settings.source.baud), name.into()],
-            )
+            let baud = app.baud().map(|baud| format!(" {baud}")).unwrap_or_default();
+            fitting(room, [format!("{port}{baud}"), format!("{name}{baud}"), name.into()])
         }
     };
     let last = app.shown.tail.last().map(|line| visible(&line.bytes));

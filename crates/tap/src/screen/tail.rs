@@ -3,6 +3,7 @@
 use super::{put, put_right};
 use crate::app::App;
 use crate::theme::{Ink, Theme};
+use amber_core::bench::Kind;
 use amber_core::split::Fate;
 use amber_core::tail::{TailLine, visible};
 use ratatui::buffer::Buffer;
@@ -24,43 +25,55 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let rows = usize::from(area.height.saturating_sub(1));
     let skip = app.shown.tail.len().saturating_sub(rows);
     for (line, y) in app.shown.tail.iter().skip(skip).zip(1..) {
-        draw_line(app, theme, line, Rect { y: area.y + y, height: 1, ..area }, buffer);
+        let row = Rect { y: area.y + y, height: 1, ..area };
+        let time = app.wall(line.at, "%H:%M:%S%.3f");
+        let x = put(buffer, row, 1, 0, &time, theme.style(Ink::Dim)) + 1;
+        let x = sign(theme, line.fate, row, x, buffer);
+        draw_text(app, theme, line.borrowed(), row, x, buffer);
     }
 }
 
-fn draw_line(app: &App, theme: Theme, line: &TailLine, area: Rect, buffer: &mut Buffer) {
-    let time = app.wall(line.at, "%H:%M:%S%.3f");
-    let x = put(buffer, area, 1, 0, &time, theme.style(Ink::Dim)) + 1;
-    let (sign, note) = match line.fate {
+/// What became of a line: a sign, and the reason where it was not used. Gives the column behind it.
+pub(super) fn sign(theme: Theme, fate: Fate, row: Rect, x: u16, buffer: &mut Buffer) -> u16 {
+    let (sign, note) = match fate {
         Fate::Row(_) => (" ", String::new()),
         Fate::Message => ("»", String::new()),
+        Fate::Sent => ("←", "sent".into()),
         Fate::Half => ("…", "half a line, not used".into()),
         Fate::Refused(why) => ("▲", format!("refused: {}", why.text())),
     };
-    let strong = matches!(line.fate, Fate::Refused(_));
-    let mut x = put(buffer, area, x, 0, sign, theme.style(if strong { Ink::Bright } else { Ink::Dim })) + 1;
-    if !note.is_empty() {
-        let ink = if strong { Ink::Alert } else { Ink::Dim };
-        x = put(buffer, area, x, 0, &format!(" {note} "), theme.style(ink)) + 1;
+    let strong = matches!(fate, Fate::Refused(_));
+    let x = put(buffer, row, x, 0, sign, theme.style(if strong { Ink::Bright } else { Ink::Dim })) + 1;
+    if note.is_empty() {
+        return x;
     }
+    let ink = match fate {
+        Fate::Refused(_) => Ink::Alert,
+        Fate::Sent => Ink::Chosen,
+        _ => Ink::Dim,
+    };
+    put(buffer, row, x, 0, &format!(" {note} "), theme.style(ink)) + 1
+}
+
+/// A line's text, with the fields of a row in their channels' inks.
+pub(super) fn draw_text(app: &App, theme: Theme, line: TailLine<'_>, row: Rect, mut x: u16, buffer: &mut Buffer) {
     let cut = if line.cut > 0 { format!(" … {} more bytes", line.cut) } else { String::new() };
     let spans = match (line.fate, app.chain.shape()) {
-        (Fate::Row(first), Some(shape)) => shape.spans(&line.bytes, usize::from(first)),
+        (Fate::Row(first), Some(shape)) => shape.spans(line.bytes, usize::from(first)),
         _ => Vec::new(),
     };
-    let plain = theme.style(if line.fate == Fate::Message { Ink::Text } else { Ink::Dim });
+    let plain = theme.style(if matches!(line.fate, Fate::Message | Fate::Sent) { Ink::Text } else { Ink::Dim });
     let mut at = 0;
     for (range, column) in spans {
-        x = put(buffer, area, x, 0, &visible(&line.bytes[at..range.start]), plain);
+        // A line that was read by another shape may have its fields in any order.
+        let start = range.start.clamp(at, line.bytes.len());
+        x = put(buffer, row, x, 0, &visible(&line.bytes[at..start]), plain);
         let channel = app.chain.channel_of_column(column);
-        let style = match channel.filter(|index| app.chain.channels()[*index].kind() != amber_core::bench::Kind::Clock)
-        {
-            Some(index) => theme.style(Ink::Trace(app.ink(index))),
-            None => plain,
-        };
-        at = range.end.min(line.bytes.len());
-        x = put(buffer, area, x, 0, &visible(&line.bytes[range.start.min(at)..at]), style);
+        let drawn = channel.filter(|index| app.chain.channels()[*index].kind() != Kind::Clock);
+        let style = drawn.map_or(plain, |index| theme.style(Ink::Trace(app.ink(index))));
+        at = range.end.clamp(start, line.bytes.len());
+        x = put(buffer, row, x, 0, &visible(&line.bytes[start..at]), style);
     }
-    x = put(buffer, area, x, 0, &visible(&line.bytes[at..]), plain);
-    put(buffer, area, x, 0, &cut, theme.style(Ink::Dim));
+    x = put(buffer, row, x, 0, &visible(&line.bytes[at..]), plain);
+    put(buffer, row, x, 0, &cut, theme.style(Ink::Dim));
 }

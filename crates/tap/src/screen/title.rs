@@ -24,12 +24,18 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let mut x = put(buffer, left, 0, 0, " AMBER TAP ", theme.style(Ink::Alert)) + 1;
     let lamp = match &app.source {
         Source::Take(_) => (Ink::Bright, "▤ take"),
-        Source::Live { link: LinkState::Open } if app.chain.unreadable().is_some() => (Ink::Alert, "▲ wrong baud?"),
-        Source::Live { link: LinkState::Open } if app.shown.rate > 0.0 => (Ink::Bright, "● live"),
-        Source::Live { link: LinkState::Open } if heard(app) => (Ink::Text, "◌ open, no rows yet"),
-        Source::Live { link: LinkState::Open } => (Ink::Text, "◌ open, silent"),
-        Source::Live { link: LinkState::Opening } => (Ink::Text, "◌ opening"),
-        Source::Live { link: LinkState::Waiting { .. } } => (Ink::Alert, "▲ not open"),
+        Source::Live { link } => match link {
+            LinkState::Open { .. } if app.chain.unreadable().is_some() => (Ink::Alert, "▲ wrong baud?"),
+            LinkState::Open { .. } if app.shown.rate > 0.0 => (Ink::Bright, "● live"),
+            LinkState::Open { .. } if heard(app) => (Ink::Text, "◌ open, no rows yet"),
+            LinkState::Open { .. } => (Ink::Text, "◌ open, silent"),
+            LinkState::Opening => (Ink::Text, "◌ opening"),
+            LinkState::Finding { .. } => (Ink::Bright, "◌ finding the baud"),
+            LinkState::Lent { in_use: true, .. } => (Ink::Alert, "↗ lent, in use"),
+            LinkState::Lent { .. } => (Ink::Alert, "↗ lent"),
+            LinkState::Ended => (Ink::Bright, "■ at its end"),
+            LinkState::Waiting { .. } => (Ink::Alert, "▲ not open"),
+        },
     };
     x = put(buffer, left, x, 0, lamp.1, theme.style(lamp.0)) + 2;
     if !settings.name.is_empty() {
@@ -38,7 +44,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     }
     let source = match &app.source {
         Source::Take(take) => take.folder.display().to_string(),
-        Source::Live { .. } => format!("{} at {} baud", settings.source.port, settings.source.baud),
+        Source::Live { .. } => app.source_text(),
     };
     let room = left.width.saturating_sub(x + 1);
     put(buffer, left, x, 0, &fitting(room, [source, String::new()]), theme.style(Ink::Dim));

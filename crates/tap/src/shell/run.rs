@@ -2,13 +2,13 @@
 
 use super::pacing::Pacer;
 use super::terminal::Screen;
-use crate::app::{App, Effect, Message};
+use crate::app::{App, Effect, LinkOrder, Message};
 use crate::figure;
 use crate::screen::{self, Change, Drawn};
 use crate::theme::{Depth, Theme};
-use amber_core::bench::Bench;
+use amber_core::bench::{Bench, Source};
 use amber_io::take::{Keeper, Order, Report};
-use amber_io::{Feed, HostClock, Link};
+use amber_io::{Command, Feed, HostClock, Link, Wanted};
 use anyhow::Context;
 use crossbeam_channel::{Receiver, Sender, bounded, never, select};
 use crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseEventKind};
@@ -57,7 +57,12 @@ pub(crate) fn run(
     let mut change = Change::All;
     while !shell.over && !ended.load(Ordering::Relaxed) {
         let wait = if change == Change::None { TICK } else { pacer.wait(Instant::now()) };
-        change = change.max(shell.wait(&input, wait)?).max(drawn.change(shell.app));
+        let next =
+            shell.app.next_saying(clock.now()).map_or(wait, |seconds| Duration::from_secs_f64(seconds).min(wait));
+        change = change.max(shell.wait(&input, next)?).max(drawn.change(shell.app));
+        for effect in shell.app.due_sayings(clock.now()) {
+            shell.run_effect(effect)?;
+        }
         if change == Change::None && !shell.app.numbers_due(clock.now()) {
             continue;
         }
@@ -188,7 +193,9 @@ impl Shell<'_> {
                 // The channel has room: it is emptied after each effect that fills it.
                 let _ = self.jobs.0.try_send(Message::BenchSaved(done));
             }
-            Effect::Reopen { port, baud } => self.reopen(&port, baud),
+            Effect::Open(source) => self.open(&source),
+            Effect::Tell(order) => self.tell_link(order),
+            Effect::Copy(text) => super::terminal::copy(&text),
             Effect::Quit => self.over = true,
         }
         Ok(())
@@ -202,16 +209,33 @@ impl Shell<'_> {
         }
     }
 
-    fn reopen(&mut self, port: &str, baud: u32) {
-        let Some(live) = &mut self.live else { return };
-        match crate::commands::resolve(port) {
+    fn open(&mut self, source: &Source) {
+        match crate::commands::resolve(&source.port) {
             Ok((path, board)) => {
-                live.link.reopen(path, baud);
-                if board.is_some() {
+                self.command(Command::Open(Wanted::of(source, path)));
+                if let (Some(live), true) = (&mut self.live, board.is_some()) {
                     live.board = board;
                 }
             }
             Err(error) => self.app.say(format!("{error:#}"), true),
+        }
+    }
+
+    fn tell_link(&mut self, order: LinkOrder) {
+        self.command(match order {
+            LinkOrder::Lend { back } => Command::Lend { back },
+            LinkOrder::TakeBack => Command::TakeBack,
+            LinkOrder::Reset => Command::Reset,
+            LinkOrder::FindBaud => Command::FindBaud,
+            LinkOrder::Send(bytes) => Command::Send(bytes),
+        });
+    }
+
+    fn command(&mut self, command: Command) {
+        if let Some(live) = &self.live
+            && live.link.tell(command).is_err()
+        {
+            self.app.say("the port is busy: the order was not taken, try again", true);
         }
     }
 

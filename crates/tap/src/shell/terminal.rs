@@ -93,3 +93,12 @@ fn give_back() {
     let _ = disable_raw_mode();
     let _ = execute!(std::io::stdout(), DisableMouseCapture, LeaveAlternateScreen, Show);
 }
+
+/// Puts `text` where other programs paste from, by the escape sequence that terminals have for it (OSC 52). Those that
+/// do not know it leave it out.
+pub(super) fn copy(text: &str) {
+    let encoded = base64::Engine::encode(&base64::prelude::BASE64_STANDARD, text);
+    let mut out = std::io::stdout().lock();
+    // A terminal that cannot be written to is told when the screen is drawn.
+    let _ = write!(out, "\x1b]52;c;{encoded}\x07").and_then(|()| out.flush());
+}

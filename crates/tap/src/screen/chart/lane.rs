@@ -142,7 +142,7 @@ pub(super) fn digital_name(app: &App, theme: Theme, index: usize, plot: Rect, bu
     let x = put(buffer, left, 1, 0, &app.letter(index).to_string(), ink) + 1;
     let name = Rect { width: GUTTER - 1, ..left };
     let strength = if index == app.selected { Ink::Bright } else { Ink::Dim };
-    put(buffer, name, x, 0, app.chain.channels()[index].name(), theme.style(strength));
+    put(buffer, name, x, 0, app.chain.channels()[index].title(), theme.style(strength));
     put(buffer, left, GUTTER - 1, 0, "┤", theme.style(Ink::Faint));
 }
 
@@ -158,6 +158,30 @@ pub(super) fn digital(app: &App, theme: Theme, index: usize, grid: &Grid<'_>, pl
             _ => continue,
         };
         put(buffer, plot, x, 0, symbol, ink);
+    }
+    let tag = Rect { x: plot.right(), width: TAGS, ..plot };
+    put(buffer, tag, 0, 0, if index == app.selected { "◂" } else { " " }, theme.style(Ink::Bright));
+    put(buffer, tag, 1, 0, &app.letter(index).to_string(), ink);
+}
+
+/// A code in one row: the word for it, or the number, where it begins, and a line for as long as it lasts.
+pub(super) fn coded(app: &App, theme: Theme, index: usize, grid: &Grid<'_>, plot: Rect, buffer: &mut Buffer) {
+    let channel = &app.chain.channels()[index];
+    let ink = theme.style(Ink::Trace(app.ink(index)));
+    let spans = grid.trace(channel.scaled());
+    let code = |pair: &[Option<(f32, f32)>]| pair.iter().rev().find_map(|span| span.map(|(_, code)| code));
+    let codes: Vec<Option<f32>> = spans.chunks(2).map(code).collect();
+    let mut x = 0;
+    while x < codes.len() {
+        let length = codes[x..].iter().take_while(|code| **code == codes[x]).count();
+        if let Some(code) = codes[x] {
+            let value = f64::from(code);
+            let word = channel.word(value).map_or_else(|| fixed(value, channel.decimals()), str::to_owned);
+            let run: String =
+                ['▕'].into_iter().chain(word.chars()).chain(std::iter::repeat('─')).take(length).collect();
+            put(buffer, plot, x as u16, 0, &run, ink);
+        }
+        x += length;
     }
     let tag = Rect { x: plot.right(), width: TAGS, ..plot };
     put(buffer, tag, 0, 0, if index == app.selected { "◂" } else { " " }, theme.style(Ink::Bright));

@@ -9,7 +9,9 @@ use super::put;
 use crate::app::{App, Source};
 use crate::theme::{Ink, Theme};
 use amber_core::Stamp;
+use amber_core::bench::Kind;
 use amber_core::window::{Columns, Grid};
+use amber_io::LinkState;
 use dots::Dots;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -67,7 +69,8 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, edge_alone: bool, buffer
     let skip = if edge_alone { parts.plot.width.saturating_sub(EDGE - TAGS) } else { 0 };
     let seen = columns.from_place(usize::from(skip) * 2);
     let right = |plot: Rect| Rect { x: plot.x + skip, width: plot.width - skip, ..plot };
-    let grid = Grid::new(app.chain.store(), &seen, app.end(), app.chain.rate().interval());
+    let grid = |columns| Grid::new(app.chain.store(), columns, app.end(), app.chain.rate().interval());
+    let (grid, whole) = (grid(&seen), grid(&columns));
     if lanes.analog.is_empty() && lanes.digital.is_empty() {
         guide(app, theme, area, buffer);
     }
@@ -81,7 +84,12 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, edge_alone: bool, buffer
     }
     for (index, plot) in lanes.digital.iter().zip(&parts.digital) {
         lane::digital_name(app, theme, *index, *plot, buffer);
-        lane::digital(app, theme, *index, &grid, right(*plot), buffer);
+        if app.chain.channels()[*index].kind() == Kind::Code {
+            // A word may begin long before the newest end: it is drawn from where it begins.
+            lane::coded(app, theme, *index, &whole, *plot, buffer);
+        } else {
+            lane::digital(app, theme, *index, &grid, right(*plot), buffer);
+        }
     }
     time::axis(app, theme, &columns, parts.time, parts.plot, buffer);
 }
@@ -125,7 +133,9 @@ pub(super) fn look(app: &App, area: Rect) -> Look {
     }
     for index in &lanes.digital {
         let span = app.chain.channels()[*index].scaled().least_most(first..store.rows().end);
-        span.map(|(a, b)| (a >= 0.5, b >= 0.5)).hash(&mut edge);
+        let code = app.chain.channels()[*index].kind() == Kind::Code;
+        let part = |value: f32| if code { value.to_bits() } else { u32::from(value >= 0.5) };
+        span.map(|(a, b)| (part(a), part(b))).hash(&mut edge);
     }
     Look { frame: frame.finish(), edge: edge.finish() }
 }
@@ -141,9 +151,15 @@ fn guide(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         "this take holds no rows that could be read; its bytes are in wire.bin".into()
     } else if counts.bytes == 0 {
         match &app.source {
-            Source::Live { link: amber_io::LinkState::Open } => {
+            Source::Live { link: LinkState::Open { baud: Some(_), .. } } => {
                 "the port is open and silent: is the board powered, does its program send?"
             }
+            Source::Live { link: LinkState::Open { .. } } => "waiting for text",
+            Source::Live { link: LinkState::Ended } => "the text came to its end without a line",
+            Source::Live { link: LinkState::Lent { .. } } => "the port is lent to another program: L takes it back",
+            Source::Live { link: LinkState::Finding { .. } } => {
+                "the port is open and silent, so its speed is not yet found: is the board powered, does its program send?"
+            },
             _ => "opening the port",
         }
         .into()

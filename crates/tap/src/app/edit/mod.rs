@@ -1,8 +1,11 @@
 //! Changing a setting in a panel: by steps, or by typing.
 
+mod split;
+mod wire;
+
 use super::{App, Effect, FieldId, Overlay, Prompt, Purpose};
 use amber_core::axis::{Rule, round_step};
-use amber_core::bench::{ChannelSettings, Kind, Split};
+use amber_core::bench::{ChannelSettings, Kind, Source, Split};
 use amber_core::scale::Scale;
 use amber_core::smooth::{Filter, Smooth, Strength};
 use amber_core::watch::Watch;
@@ -60,8 +63,11 @@ pub(super) fn typed_number(text: &str) -> Result<f64, String> {
 impl App {
     /// Asks for a setting's new value.
     pub(super) fn ask_field(&mut self, id: FieldId) -> Vec<Effect> {
-        if matches!(id, FieldId::FindShape | FieldId::Kind | FieldId::Filter | FieldId::StrengthIn | FieldId::WatchOn) {
+        if id.is_chosen() {
             return self.step_field(id, 1);
+        }
+        if let FieldId::Column(index) = id {
+            return self.ask_name(usize::from(index));
         }
         let Some((stage, _)) = self.panel else { return Vec::new() };
         let Some(field) = self.fields(stage).into_iter().find(|field| field.id == Some(id)) else { return Vec::new() };
@@ -81,7 +87,12 @@ impl App {
         let number = |value: Option<f64>| value.map(|v| v.to_string()).unwrap_or_default();
         match id {
             FieldId::Port => settings.source.port.clone(),
-            FieldId::Baud => settings.source.baud.to_string(),
+            FieldId::Baud => number(settings.source.baud.map(f64::from)),
+            FieldId::DataBits => settings.source.data_bits.to_string(),
+            FieldId::StopBits => settings.source.stop_bits.to_string(),
+            FieldId::TimeRate | FieldId::TimeBits => self.time_text(id),
+            FieldId::Shape => self.chain.shape().map(ToString::to_string).unwrap_or_default(),
+            FieldId::LinesARow => self.lines_a_row().map(|lines| lines.to_string()).unwrap_or_default(),
             FieldId::Pace => settings.screen.pace.to_string(),
             FieldId::Bits => number(channel.scale.bits.map(f64::from)),
             FieldId::Reference => number(channel.scale.reference),
@@ -99,9 +110,7 @@ impl App {
             FieldId::BenchName => settings.name.clone(),
             FieldId::HistorySeconds => settings.history.seconds.to_string(),
             FieldId::HistoryRows => settings.history.rows.to_string(),
-            FieldId::FindShape | FieldId::Kind | FieldId::Filter | FieldId::StrengthIn | FieldId::WatchOn => {
-                String::new()
-            }
+            _ => String::new(),
         }
     }
 
@@ -113,7 +122,12 @@ impl App {
         let text = text.trim();
         match id {
             FieldId::Port if text.is_empty() => return Err("type the path of a port, such as /dev/ttyACM0".into()),
-            FieldId::Port => return Ok(self.reopen(text.to_owned(), self.chain.settings().source.baud)),
+            FieldId::Port => return Ok(self.set_source(|source| source.port = text.to_owned())),
+            FieldId::Baud if text.is_empty() || text == "find" => {
+                return Ok(self.set_source(|source| source.baud = None));
+            }
+            FieldId::TimeBits if text.is_empty() => return self.type_wire(id, None),
+            FieldId::Shape => return self.pin_shape(text),
             FieldId::Unit => self.edit_channel(|channel| channel.scale.unit = text.to_owned()),
             FieldId::Folder if text.is_empty() => {
                 return Err("type a folder; . is where the program was started".into());
@@ -136,10 +150,13 @@ impl App {
         let channel = self.channel().map(|channel| channel.settings().clone()).unwrap_or_default();
         let checked = |scale: Scale| scale.fault().map_or(Ok(scale), Err);
         match id {
+            FieldId::DataBits | FieldId::StopBits | FieldId::TimeRate | FieldId::TimeBits | FieldId::LinesARow => {
+                return self.type_wire(id, Some(value));
+            }
             FieldId::Baud => {
                 let baud = u32::try_from(whole()?).ok().filter(|baud| (50..=20_000_000).contains(baud));
                 let baud = baud.ok_or("baud is 50 to 20000000 bits a second")?;
-                return Ok(self.reopen(self.chain.settings().source.port.clone(), baud));
+                return Ok(self.set_source(|source| source.baud = Some(baud)));
             }
             FieldId::Pace if !(0.2..=60.0).contains(&value) => return Err("0.2 to 60 times a second".into()),
             FieldId::Pace => self.chain.edit_bench(|bench| bench.screen.pace = value),
@@ -189,9 +206,17 @@ impl App {
         let settings = self.chain.settings().clone();
         match id {
             FieldId::Baud => {
-                let baud = along(&BAUDS, settings.source.baud, step);
-                return self.reopen(settings.source.port, baud);
+                let baud = along_or_off(&BAUDS, settings.source.baud, step);
+                return self.set_source(|source| source.baud = baud);
             }
+            FieldId::DataBits | FieldId::Parity | FieldId::StopBits | FieldId::ResetOnOpen => {
+                return self.set_source(|source| wire::step_source(source, id, step));
+            }
+            FieldId::TimeFrom | FieldId::TimeTick | FieldId::TimeRate | FieldId::TimeBits => self.step_time(id, step),
+            FieldId::TakesBack => self.takes_back = !self.takes_back,
+            FieldId::LinesARow => self.step_lines(step),
+            FieldId::TakeOffer => self.take_offer(),
+            FieldId::Column(index) => self.step_kind(usize::from(index), step),
             FieldId::Pace => {
                 let pace = along(&PACES, settings.screen.pace, step);
                 self.chain.edit_bench(|bench| bench.screen.pace = pace);
@@ -209,7 +234,9 @@ impl App {
                 self.chain.set_limits(|limits| limits.rows = rows);
             }
             FieldId::WatchOn => self.toggle_watch(),
-            FieldId::Port | FieldId::Unit | FieldId::Folder | FieldId::BenchName => return self.ask_field(id),
+            FieldId::Port | FieldId::Shape | FieldId::Unit | FieldId::Folder | FieldId::BenchName => {
+                return self.ask_field(id);
+            }
             _ => {
                 let resolution = self.channel().map_or(0.0, amber_core::chain::Channel::resolution);
                 self.edit_channel(|channel| step_channel(channel, id, step, resolution));
@@ -231,25 +258,18 @@ impl App {
 
     /// Changes the selected channel's settings; its history is made anew.
     pub(super) fn edit_channel(&mut self, edit: impl FnOnce(&mut ChannelSettings)) {
-        if let Some(channel) = self.channel() {
-            let mut settings = channel.settings().clone();
-            edit(&mut settings);
-            if settings != *channel.settings() {
-                self.chain.set_channel(self.selected, settings);
-            }
-        }
+        self.with_channel(self.selected, edit);
     }
 
-    fn reopen(&mut self, port: String, baud: u32) -> Vec<Effect> {
-        let source = &self.chain.settings().source;
-        if source.port == port && source.baud == baud {
+    /// Changes how the wire is set; the source is opened anew when that is a change.
+    fn set_source(&mut self, edit: impl FnOnce(&mut Source)) -> Vec<Effect> {
+        let mut source = self.chain.settings().source.clone();
+        edit(&mut source);
+        if source == self.chain.settings().source {
             return Vec::new();
         }
-        self.chain.edit_bench(|bench| {
-            bench.source.port = port.clone();
-            bench.source.baud = baud;
-        });
-        vec![Effect::Reopen { port, baud }]
+        self.chain.edit_bench(|bench| bench.source = source.clone());
+        vec![Effect::Open(source)]
     }
 
     /// Steps the y axis of the selected channel's lane to its next rule.
@@ -304,7 +324,6 @@ fn step_channel(channel: &mut ChannelSettings, id: FieldId, step: i32, resolutio
     // Adding round steps leaves rounding behind: cut it off where nobody will miss it.
     let tidy = |value: f64| (value * 1e9).round() / 1e9;
     match id {
-        FieldId::Kind => channel.kind = around(&Kind::ALL, channel.kind, step),
         FieldId::Bits => channel.scale.bits = along_or_off(&BITS, channel.scale.bits, step),
         FieldId::Reference => channel.scale.reference = along_or_off(&REFERENCES, channel.scale.reference, step),
         FieldId::Offset => {

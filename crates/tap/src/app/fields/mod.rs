@@ -1,21 +1,36 @@
 //! What stands in the stages' panels: settings that can be changed, and facts.
 
-use super::{App, Source, Stage, Taking};
+mod split;
+mod wire;
+
+use super::{App, Stage, Taking};
 use amber_core::bench::Kind;
 use amber_core::chain::{Channel, Reading};
 use amber_core::digits::{bytes, decimals, duration, fixed, grouped, with_unit};
 use amber_core::smooth::{Filter, Strength};
 use amber_core::store::Store;
-use amber_io::LinkState;
 
 /// A setting.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum FieldId {
     Port,
     Baud,
+    DataBits,
+    Parity,
+    StopBits,
+    ResetOnOpen,
+    TakesBack,
     Pace,
+    TimeFrom,
+    TimeRate,
+    TimeTick,
+    TimeBits,
+    Shape,
+    TakeOffer,
+    LinesARow,
     FindShape,
-    Kind,
+    /// A channel, by its place.
+    Column(u8),
     Bits,
     Reference,
     Offset,
@@ -53,6 +68,13 @@ fn fact(name: &str, value: impl Into<String>) -> Field {
     Field { name: name.into(), value: value.into(), id: None, hint: "" }
 }
 
+/// A longer text, in lines of a panel's width.
+fn text(name: &str, words: &str) -> Vec<Field> {
+    let lines = crate::screen::wrapped(words, 36).into_iter().map(|line| fact("", line));
+    let heading = (!name.is_empty()).then(|| fact(name, ""));
+    heading.into_iter().chain(lines).collect()
+}
+
 impl App {
     /// The lines of a stage's panel.
     pub(crate) fn fields(&self, stage: Stage) -> Vec<Field> {
@@ -76,91 +98,11 @@ impl App {
         self.fields(stage).into_iter().filter_map(|field| field.id).collect()
     }
 
-    fn wire_fields(&self) -> Vec<Field> {
-        let settings = self.chain.settings();
-        let counts = self.chain.counts();
-        let pace = setting(
-            FieldId::Pace,
-            "numbers change",
-            format!("{} times a second", fixed(settings.screen.pace, 1)),
-            "how often numbers and wire lines change; every row is kept",
-        );
-        let mut fields = match &self.source {
-            Source::Live { link } => vec![
-                setting(FieldId::Port, "port", settings.source.port.clone(), "the device's path"),
-                setting(
-                    FieldId::Baud,
-                    "baud",
-                    settings.source.baud.to_string(),
-                    "bits a second, the board's own speed",
-                ),
-                fact(
-                    "link",
-                    match link {
-                        LinkState::Opening => "opening",
-                        LinkState::Open => "open",
-                        LinkState::Waiting { .. } => "not open, tried again",
-                    },
-                ),
-            ],
-            Source::Take(take) => vec![fact("take", super::taking::name_of(&take.folder))],
-        };
-        fields.extend([
-            pace,
-            fact("", ""),
-            fact("rows a second", fixed(self.shown.rate, 1)),
-            fact("received", bytes(counts.bytes + counts.skipped)),
-            fact("not taken in here", bytes(counts.skipped)),
-            fact("cut off at breaks", bytes(counts.cut_off)),
-            fact("not text", format!("{:.0} %", self.chain.unreadable().unwrap_or(0.0) * 100.0)),
-        ]);
-        fields
-    }
-
-    fn split_fields(&self) -> Vec<Field> {
-        let counts = self.chain.counts();
-        let shape = self.chain.shape().map_or("looking at the first lines".into(), amber_core::split::Shape::sentence);
-        let pinned = self.chain.settings().split.shape().is_some();
-        let mut fields = vec![
-            fact("", shape),
-            fact("", if pinned { "as the bench says" } else { "found by itself" }),
-            setting(
-                FieldId::FindShape,
-                "find again",
-                "press Enter",
-                "forget the shape and find it from the next lines",
-            ),
-        ];
-        if let Some(channel) = self.channel() {
-            let kind = channel.settings().kind;
-            let value = match kind {
-                Kind::Auto => format!("auto: {}", channel.kind().name()),
-                kind => kind.name().to_owned(),
-            };
-            let name = format!("{} is", channel.name());
-            fields.push(setting(
-                FieldId::Kind,
-                &name,
-                value,
-                "what the channel carries, which decides how it is drawn",
-            ));
-        }
-        fields.extend([
-            fact("", ""),
-            fact("rows", grouped(self.shown.rows)),
-            fact("messages", grouped(counts.messages)),
-            fact("half lines", grouped(counts.half)),
-            fact("refused", grouped(counts.refused())),
-        ]);
-        fields.extend(counts.reasons().map(|(why, count)| fact(&format!("  {}", why.text()), grouped(count))));
-        fields
-    }
-
     fn scale_fields(&self, channel: &Channel) -> Vec<Field> {
         let scale = &channel.settings().scale;
         let off = || "off".to_owned();
         let mut fields = vec![
-            fact("channel", format!("{} {}", self.letter(self.selected), channel.name())),
+            fact("channel", format!("{} {}", self.letter(self.selected), channel.title())),
             setting(
                 FieldId::Bits,
                 "converter bits",
@@ -226,7 +168,7 @@ impl App {
             Some(Filter::Median) => "median",
         };
         let mut fields = vec![
-            fact("channel", format!("{} {}", self.letter(self.selected), channel.name())),
+            fact("channel", format!("{} {}", self.letter(self.selected), channel.title())),
             setting(
                 FieldId::Filter,
                 "filter",
@@ -263,7 +205,7 @@ impl App {
         let unit = channel.settings().scale.unit();
         let watch = channel.settings().watch;
         let mut fields = vec![
-            fact("channel", format!("{} {}", self.letter(self.selected), channel.name())),
+            fact("channel", format!("{} {}", self.letter(self.selected), channel.title())),
             setting(
                 FieldId::WatchOn,
                 "threshold is",

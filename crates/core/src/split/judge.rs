@@ -1,0 +1,60 @@
+//! Whether bytes are what a board would send: the question that finds the baud.
+
+use super::form::form_of;
+use super::read::legible;
+
+/// What a stretch of bytes looks like.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Judged {
+    /// Bytes looked at.
+    pub bytes: usize,
+    /// The share of them that is text, 0 to 1.
+    pub text: f64,
+    /// Whole lines: those between two line endings.
+    pub lines: usize,
+    /// Whole lines that are text throughout.
+    pub legible: usize,
+    /// Whole lines that split into numbers.
+    pub numbers: usize,
+}
+
+impl Judged {
+    /// How much it looks like what a board sends, 0 to 1. Text counts for half where no line splits into numbers.
+    pub fn score(&self) -> f64 {
+        if self.lines == 0 {
+            return self.text * 0.5;
+        }
+        let share = |part: usize| part as f64 / self.lines as f64;
+        self.text * (0.5 * share(self.legible) + 0.5 * share(self.numbers))
+    }
+}
+
+/// Judges `bytes`, which may begin and end within a line.
+pub fn judge(bytes: &[u8]) -> Judged {
+    let text = bytes.iter().filter(|b| matches!(b, b' '..=b'~' | b'\t' | b'\r' | b'\n')).count();
+    let mut judged = Judged { bytes: bytes.len(), text: text as f64 / bytes.len().max(1) as f64, ..Judged::default() };
+    let ends = |b: &u8| matches!(b, b'\n' | b'\r');
+    let (Some(first), Some(last)) = (bytes.iter().position(ends), bytes.iter().rposition(ends)) else { return judged };
+    for line in bytes[first..last].split(ends).filter(|line| !line.is_empty()) {
+        judged.lines += 1;
+        judged.legible += usize::from(legible(line));
+        judged.numbers += usize::from(form_of(line).is_some());
+    }
+    judged
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn readings_are_told_from_garbage_and_from_mere_text() {
+        let readings = judge(b"=77 b=3\r\na=1 b=2\r\na=4 b=5\r\nboard hot\r\na=7 b=");
+        assert_eq!((readings.lines, readings.legible, readings.numbers), (3, 3, 2));
+        assert!(readings.score() > 0.8);
+        let garbage: Vec<u8> = (0..400u32).map(|i| (i.wrapping_mul(2_654_435_761) >> 13) as u8).collect();
+        assert!(judge(&garbage).score() < 0.3, "{:?}", judge(&garbage));
+        assert!((0.4..0.6).contains(&judge(b"hello\nthere\nyou\nall\n").score()));
+        assert_eq!(judge(b"").score(), 0.0);
+    }
+}

@@ -1,0 +1,234 @@
+//! The link: one source, watched by a thread of its own that stamps every chunk on arrival and hands it to the keeper
+//! and to the engine.
+//!
+//! The keeper's channel may never lose a chunk, so the thread waits for it. The engine's may: what does not fit is
+//! counted, and the count travels with the next chunk that does.
+
+mod find;
+mod outlet;
+mod port;
+mod text;
+
+use crate::clock::HostClock;
+use crate::serial::Problem;
+use amber_core::Stamp;
+use amber_core::bench::Source;
+use amber_core::split::Judged;
+use crossbeam_channel::{Receiver, Sender, bounded};
+use outlet::{Halt, Outlet};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::thread::JoinHandle;
+use std::time::Duration;
+
+/// Chunks that wait for the engine before others are skipped.
+const FOR_ENGINE: usize = 2048;
+
+/// Chunks that wait for the keeper before the reader waits.
+const FOR_KEEPER: usize = 2048;
+
+/// Orders that wait for the link.
+const FOR_LINK: usize = 64;
+
+/// Bytes as they arrived.
+#[derive(Clone, Debug)]
+pub struct Chunk {
+    /// When.
+    pub at: Stamp,
+    /// What.
+    pub bytes: Arc<[u8]>,
+    /// Bytes that arrived before these and were not handed on here.
+    pub skipped: u64,
+}
+
+/// A speed that was listened to.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Tried {
+    /// Bits a second.
+    pub baud: u32,
+    /// What was heard.
+    pub heard: Judged,
+}
+
+/// How the link stands.
+#[derive(Clone, Debug, PartialEq)]
+pub enum LinkState {
+    /// Being opened for the first time.
+    Opening,
+    /// Open, and listening for the board's speed.
+    Finding {
+        /// The speed that is listened to.
+        baud: u32,
+        /// Those that were, worst first.
+        tried: Vec<Tried>,
+    },
+    /// Open.
+    Open {
+        /// The speed, where the source has one.
+        baud: Option<u32>,
+        /// What was listened to before, the one in use last; empty when the speed was given.
+        tried: Vec<Tried>,
+        /// The serial number that the board gives on USB.
+        usb: Option<String>,
+    },
+    /// Not open; will be tried again after the pause.
+    Waiting {
+        /// Why.
+        problem: Problem,
+        /// Until the next try.
+        pause: Duration,
+    },
+    /// Let go of, so that another program can have the port.
+    Lent {
+        /// It will be taken back when the other program is done.
+        back: bool,
+        /// Another program has it now.
+        in_use: bool,
+    },
+    /// A text that has come to its end.
+    Ended,
+}
+
+impl LinkState {
+    /// Open at this speed, which was given.
+    pub fn open_at(baud: u32) -> LinkState {
+        LinkState::Open { baud: Some(baud), tried: Vec::new(), usb: None }
+    }
+}
+
+/// What goes to the keeper and to the engine.
+#[derive(Clone, Debug)]
+pub enum Feed {
+    /// The link stands otherwise than before.
+    State(LinkState),
+    /// The source was opened: what follows may begin within a line.
+    Joined(Stamp),
+    /// A text was opened at its beginning.
+    Begun(Stamp),
+    /// Bytes arrived.
+    Chunk(Chunk),
+    /// So many bytes were heard and not kept, while listening for the speed.
+    Unkept(u64),
+    /// Bytes were sent to the board.
+    Sent {
+        /// When they had been handed to the system.
+        at: Stamp,
+        /// What.
+        bytes: Arc<[u8]>,
+    },
+    /// Bytes could not be sent, for this reason.
+    NotSent(String),
+}
+
+/// What a link watches.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Wanted {
+    /// A serial port; the path may differ from the source's, as for simulated boards.
+    Port {
+        /// The device.
+        path: PathBuf,
+        /// How the wire is set.
+        source: Source,
+    },
+    /// A text file, which may still grow.
+    File(PathBuf),
+    /// Standard input.
+    Input,
+}
+
+impl Wanted {
+    /// What `source` names, `path` being the device where it is a simulated board.
+    pub fn of(source: &Source, path: PathBuf) -> Wanted {
+        let is_file = |path: &Path| std::fs::metadata(path).is_ok_and(|meta| meta.is_file());
+        match source.port.as_str() {
+            "-" => Wanted::Input,
+            _ if is_file(&path) => Wanted::File(path),
+            _ => Wanted::Port { path, source: source.clone() },
+        }
+    }
+}
+
+/// What a link is told to do.
+#[derive(Clone, Debug)]
+pub enum Command {
+    /// Let go of what it watches and watch this.
+    Open(Wanted),
+    /// Let go of the port for another program; `back`: take it again when that one is done.
+    Lend {
+        /// Take it back by itself.
+        back: bool,
+    },
+    /// Take the port again.
+    TakeBack,
+    /// Start the board's program anew.
+    Reset,
+    /// Listen for the speed again.
+    FindBaud,
+    /// Send these bytes.
+    Send(Vec<u8>),
+}
+
+/// A running link. It ends, and closes the port, when this is dropped.
+#[derive(Debug)]
+pub struct Link {
+    /// For the engine.
+    pub engine: Receiver<Feed>,
+    /// For the keeper.
+    pub keeper: Receiver<Feed>,
+    commands: Sender<Command>,
+    stop: Arc<AtomicBool>,
+    thread: Option<JoinHandle<()>>,
+}
+
+impl Link {
+    /// Starts to watch. Nothing fails here: what goes wrong is told as [`LinkState::Waiting`].
+    ///
+    /// # Errors
+    /// When the system gives no thread.
+    pub fn start(wanted: Wanted, clock: HostClock) -> std::io::Result<Link> {
+        let (to_engine, engine) = bounded(FOR_ENGINE);
+        let (to_keeper, keeper) = bounded(FOR_KEEPER);
+        let (commands, orders) = bounded(FOR_LINK);
+        let stop = Arc::new(AtomicBool::new(false));
+        let mut outlet = Outlet::new(clock, to_engine, to_keeper, orders, Arc::clone(&stop));
+        let thread = std::thread::Builder::new().name("link".into()).spawn(move || run(wanted, &mut outlet))?;
+        Ok(Link { engine, keeper, commands, stop, thread: Some(thread) })
+    }
+
+    /// Tells the link to do something; it does so within a tenth of a second.
+    ///
+    /// # Errors
+    /// When many commands wait, or the link has ended: gives the command back.
+    pub fn tell(&self, command: Command) -> Result<(), Command> {
+        self.commands.try_send(command).map_err(crossbeam_channel::TrySendError::into_inner)
+    }
+}
+
+impl Drop for Link {
+    fn drop(&mut self) {
+        self.stop.store(true, Ordering::Relaxed);
+        // The thread may be waiting for room in a channel that nobody empties any more.
+        self.engine = crossbeam_channel::never();
+        self.keeper = crossbeam_channel::never();
+        if let Some(thread) = self.thread.take() {
+            // A panic has been printed by its own thread already.
+            let _ = thread.join();
+        }
+    }
+}
+
+/// Watches one thing after the other until the end.
+fn run(mut wanted: Wanted, outlet: &mut Outlet) {
+    loop {
+        let halt = match wanted {
+            Wanted::Port { path, source } => port::Port::new(path, source).watch(outlet),
+            Wanted::File(path) => text::watch_file(&path, outlet),
+            Wanted::Input => text::watch_input(outlet),
+        };
+        match halt {
+            Halt::Over => return,
+            Halt::Open(next) => wanted = next,
+        }
+    }
+}

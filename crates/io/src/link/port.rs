@@ -1,0 +1,237 @@
+//! Watching a serial port: opening it, reading it, opening it again when it went away, lending it.
+
+use super::outlet::{Halt, Outlet};
+use super::{Command, Feed, LinkState, Tried, find};
+use crate::serial::{self, Problem};
+use amber_core::bench::Source;
+use serialport::TTYPort;
+use std::io::{ErrorKind, Read, Write};
+use std::path::PathBuf;
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+
+/// Bytes that are read at once, four times what Linux keeps for a reader of a terminal device; with the channels'
+/// lengths this bounds the memory.
+const AT_ONCE: usize = 16 * 1024;
+
+/// Pauses between tries, in milliseconds; the last one repeats.
+const PAUSES: [u64; 5] = [300, 600, 1200, 2500, 5000];
+
+/// A link that stayed open this long starts with the first pause again.
+const STEADY: Duration = Duration::from_secs(3);
+
+/// How often a lent port is looked at, and for how long nobody must have it before it is taken back: programmers open
+/// it several times.
+const LOOK: Duration = Duration::from_millis(250);
+const DONE: Duration = Duration::from_millis(1500);
+
+/// How long a board is held in reset, and how long a port that cannot do that is left closed instead.
+const RESET: Duration = Duration::from_millis(120);
+
+/// The longest that sending waits for a port that takes nothing.
+const SENDING: Duration = Duration::from_secs(1);
+
+/// One serial port.
+pub(super) struct Port {
+    path: PathBuf,
+    source: Source,
+    /// The speed that was found, and how.
+    found: Vec<Tried>,
+}
+
+/// What comes after a port was closed.
+enum Next {
+    /// It went away, or could not be opened.
+    Failed(Problem),
+    /// Open it again at once.
+    Again,
+    /// Open it again after a pause.
+    Pause(Duration),
+    /// It was lent.
+    Lend(bool),
+}
+
+impl Port {
+    pub(super) fn new(path: PathBuf, source: Source) -> Port {
+        Port { path, source, found: Vec::new() }
+    }
+
+    /// Watches until something else is wanted.
+    pub(super) fn watch(mut self, outlet: &mut Outlet) -> Halt {
+        let mut tries = 0;
+        loop {
+            match self.once(&mut tries, outlet) {
+                Ok(()) => {}
+                Err(halt) => return halt,
+            }
+        }
+    }
+
+    /// Opens the port, reads it until it is closed, and waits before the next try.
+    fn once(&mut self, tries: &mut usize, outlet: &mut Outlet) -> Result<(), Halt> {
+        if *tries == 0 {
+            outlet.state(LinkState::Opening)?;
+        }
+        let opened = Instant::now();
+        let next = match self.open() {
+            Err(problem) => Next::Failed(problem),
+            Ok(port) => self.read(port, outlet)?,
+        };
+        if opened.elapsed() > STEADY {
+            *tries = 0;
+        }
+        match next {
+            Next::Failed(problem) => {
+                let pause = Duration::from_millis(PAUSES[(*tries).min(PAUSES.len() - 1)]);
+                *tries += 1;
+                outlet.state(LinkState::Waiting { problem, pause })?;
+                match outlet.sleep(pause)? {
+                    Some(Command::Lend { back }) => self.lend(back, outlet)?,
+                    Some(Command::Send(_)) => outlet.tell(Feed::NotSent("the port is not open".into()))?,
+                    Some(_) | None => {}
+                }
+            }
+            Next::Again => *tries = 0,
+            Next::Pause(pause) => {
+                *tries = 0;
+                let _ = outlet.sleep(pause)?;
+            }
+            Next::Lend(back) => {
+                *tries = 0;
+                self.lend(back, outlet)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn open(&mut self) -> Result<TTYPort, Problem> {
+        // The same board may have come back under another name.
+        if !self.path.exists()
+            && let Some(path) = serial::path_of(&self.source.usb)
+        {
+            self.path = path;
+        }
+        let port = serial::open(&self.path, &self.source, self.speed())?;
+        if let Some(usb) = serial::usb_of(&self.path) {
+            self.source.usb = usb;
+        }
+        Ok(port)
+    }
+
+    /// The speed that was given, else the one that was found, else the likeliest.
+    fn speed(&self) -> u32 {
+        self.source.baud.or(self.found.last().map(|tried| tried.baud)).unwrap_or(find::COMMON[0])
+    }
+
+    /// Reads until the port is closed.
+    fn read(&mut self, mut port: TTYPort, outlet: &mut Outlet) -> Result<Next, Halt> {
+        if self.source.reset {
+            // Opening starts most boards anew, but not those that were left running by another program.
+            let _ = serial::reset(&mut port, RESET);
+        }
+        if self.source.baud.is_none() && self.found.is_empty() {
+            match find::find(&mut port, outlet)? {
+                find::Outcome::Found { tried, heard } => {
+                    self.found = tried;
+                    self.say_open(outlet)?;
+                    outlet.tell(Feed::Joined(outlet.now()))?;
+                    outlet.pass(&heard)?;
+                }
+                find::Outcome::Vanished => return Ok(Next::Failed(Problem::Vanished(self.path.clone()))),
+                find::Outcome::Told(command) => {
+                    if let Some(next) = self.obey(command, &mut port, outlet)? {
+                        return Ok(next);
+                    }
+                    return Ok(Next::Again);
+                }
+            }
+        } else {
+            self.say_open(outlet)?;
+            outlet.tell(Feed::Joined(outlet.now()))?;
+        }
+        let mut buffer = vec![0; AT_ONCE];
+        loop {
+            match port.read(&mut buffer) {
+                Ok(0) => return Ok(Next::Failed(Problem::Vanished(self.path.clone()))),
+                Ok(length) => outlet.pass(&buffer[..length])?,
+                Err(error) if matches!(error.kind(), ErrorKind::TimedOut | ErrorKind::Interrupted) => {}
+                Err(_) => return Ok(Next::Failed(Problem::Vanished(self.path.clone()))),
+            }
+            while let Some(command) = outlet.command()? {
+                if let Some(next) = self.obey(command, &mut port, outlet)? {
+                    return Ok(next);
+                }
+            }
+        }
+    }
+
+    fn say_open(&self, outlet: &mut Outlet) -> Result<(), Halt> {
+        let usb = Some(self.source.usb.clone()).filter(|usb| !usb.is_empty());
+        outlet.state(LinkState::Open { baud: Some(self.speed()), tried: self.found.clone(), usb })
+    }
+
+    /// Does what was told; gives what comes next when the port is to be closed for it.
+    fn obey(&mut self, command: Command, port: &mut TTYPort, outlet: &mut Outlet) -> Result<Option<Next>, Halt> {
+        match command {
+            Command::Send(bytes) => self.send(port, &bytes, outlet)?,
+            Command::Lend { back } => return Ok(Some(Next::Lend(back))),
+            Command::FindBaud => {
+                self.found.clear();
+                self.source.baud = None;
+                return Ok(Some(Next::Again));
+            }
+            // A port without those lines is closed for a moment, which starts the boards that have none anew.
+            Command::Reset => {
+                return Ok(match serial::reset(port, RESET) {
+                    Ok(()) => None,
+                    Err(_) => Some(Next::Pause(RESET)),
+                });
+            }
+            Command::TakeBack | Command::Open(_) => {}
+        }
+        Ok(None)
+    }
+
+    fn send(&mut self, port: &mut TTYPort, bytes: &[u8], outlet: &mut Outlet) -> Result<(), Halt> {
+        let begun = Instant::now();
+        let mut sent = 0;
+        let mut reason = None;
+        while sent < bytes.len() && reason.is_none() {
+            match port.write(&bytes[sent..]) {
+                Ok(length) => sent += length,
+                Err(error) if matches!(error.kind(), ErrorKind::TimedOut | ErrorKind::Interrupted) => {
+                    reason = (begun.elapsed() > SENDING).then(|| "the board does not take it".to_owned());
+                }
+                Err(error) => reason = Some(error.to_string()),
+            }
+        }
+        if sent > 0 {
+            outlet.tell(Feed::Sent { at: outlet.now(), bytes: Arc::from(&bytes[..sent]) })?;
+        }
+        match reason {
+            Some(reason) => outlet.tell(Feed::NotSent(format!("{sent} of {} bytes were sent: {reason}", bytes.len()))),
+            None => Ok(()),
+        }
+    }
+
+    /// Leaves the port to another program until told, or until that one is done.
+    fn lend(&mut self, back: bool, outlet: &mut Outlet) -> Result<(), Halt> {
+        let (mut seen, mut free_since) = (false, Instant::now());
+        loop {
+            let in_use = serial::is_in_use(&self.path);
+            outlet.state(LinkState::Lent { back, in_use })?;
+            if in_use {
+                (seen, free_since) = (true, Instant::now());
+            }
+            if back && seen && free_since.elapsed() >= DONE {
+                return Ok(());
+            }
+            match outlet.sleep(LOOK)? {
+                Some(Command::TakeBack) => return Ok(()),
+                Some(Command::Lend { back }) => return self.lend(back, outlet),
+                Some(Command::Send(_)) => outlet.tell(Feed::NotSent("the port is lent".into()))?,
+                Some(_) | None => {}
+            }
+        }
+    }
+}

@@ -1,0 +1,66 @@
+//! The codec of `sent.csv`: what was sent to the board, told apart from what came.
+
+use super::when::{self, iso8601};
+use amber_core::Stamp;
+use amber_core::tail::visible;
+
+/// The header row.
+pub(super) const HEADER: &[u8] = b"time_s,wall_clock,offset,bytes,text\r\n";
+
+/// Bytes that were sent to the board.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Sent {
+    /// When.
+    pub at: Stamp,
+    /// What.
+    pub bytes: Vec<u8>,
+}
+
+/// Bytes sent at `at`, as a row, when `offset` bytes had arrived in a take that started at `start`. The bytes stand in
+/// hexadecimal, and once more as text that is safe to look at.
+pub(super) fn row(start: Stamp, at: Stamp, offset: u64, bytes: &[u8]) -> Vec<u8> {
+    let mut seconds = Vec::new();
+    when::seconds(at.0 - start.0, &mut seconds);
+    let hexadecimal: String = bytes.iter().map(|byte| format!("{byte:02X}")).collect();
+    let fields = [
+        seconds,
+        iso8601(at).into_bytes(),
+        offset.to_string().into_bytes(),
+        hexadecimal.into_bytes(),
+        visible(bytes).into_bytes(),
+    ];
+    let mut writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
+    // Writing to a vector cannot fail.
+    let _ = writer.write_record(&fields);
+    writer.into_inner().unwrap_or_default()
+}
+
+/// Reads what was sent in a take that started at `start`; a row that makes no sense is left out.
+pub(super) fn parse(text: &[u8], start: Stamp) -> Vec<Sent> {
+    let mut reader = csv::ReaderBuilder::new().flexible(true).from_reader(text);
+    let sent = |row: csv::StringRecord| {
+        let digits = row.get(3)?;
+        let byte = |at: usize| u8::from_str_radix(digits.get(at..at + 2)?, 16).ok();
+        let bytes = (0..digits.len()).step_by(2).map(byte).collect::<Option<Vec<u8>>>()?;
+        Some(Sent { at: start.plus(row.get(0)?.parse().ok()?), bytes })
+    };
+    reader.records().filter_map(Result::ok).filter_map(sent).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn any_bytes_come_back() {
+        let start = Stamp(1_700_000_000_000_000_000);
+        let sent: Vec<Sent> = [&b"stroke 40\r\n"[..], b"\x1b[2J\0\xff", b"a,\"b\""]
+            .into_iter()
+            .map(|bytes| Sent { at: start.plus(0.25), bytes: bytes.to_vec() })
+            .collect();
+        let file = sent.iter().fold(HEADER.to_vec(), |file, s| [file, row(start, s.at, 7, &s.bytes)].concat());
+        assert_eq!(parse(&file, start), sent);
+        assert!(!file.contains(&0x1b));
+        assert!(parse(b"time_s,wall_clock,offset,bytes,text\r\n1,x,0,4,\r\n1,x,0,zz,\r\n", start).is_empty());
+    }
+}
