@@ -100,6 +100,8 @@ impl Part {
 pub struct Tail {
     parts: VecDeque<Part>,
     next: u64,
+    /// Lines before which the link was broken.
+    breaks: VecDeque<u64>,
 }
 
 impl Tail {
@@ -117,6 +119,18 @@ impl Tail {
         self.next += 1;
     }
 
+    /// The next line does not follow from the one before.
+    pub fn mark_break(&mut self) {
+        if self.breaks.back() != Some(&self.next) {
+            self.breaks.push_back(self.next);
+        }
+    }
+
+    /// Whether line `number` does not follow from the one before.
+    pub fn is_broken_before(&self, number: u64) -> bool {
+        self.breaks.binary_search(&number).is_ok()
+    }
+
     #[cold]
     fn begin_part(&mut self) {
         let full = self.parts.len() >= MEMORY / PART;
@@ -125,6 +139,10 @@ impl Tail {
         part.entries.clear();
         part.first = self.next;
         self.parts.push_back(part);
+        let first = self.numbers().start;
+        while self.breaks.front().is_some_and(|number| *number < first) {
+            self.breaks.pop_front();
+        }
     }
 
     /// The numbers of the lines that are kept.

@@ -65,6 +65,11 @@ impl Counts {
         }
     }
 
+    /// Begins to count lines and rows anew; what was received stays counted.
+    pub(super) fn recount_lines(&self) -> Counts {
+        Counts { rows: 0, lines: 0, messages: 0, half: 0, by_reason: Default::default(), ..self.clone() }
+    }
+
     pub(super) fn judge_afresh(&mut self) {
         (self.text, self.other) = (0, 0);
     }

@@ -145,6 +145,7 @@ impl Intake {
         self.counts.cut_off += cut_off as u64;
         self.counts.judge_afresh();
         self.timer.join();
+        self.tail.mark_break();
         self.mark_break();
     }
 

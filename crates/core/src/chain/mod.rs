@@ -10,7 +10,7 @@ pub use counts::Counts;
 use crate::Stamp;
 use crate::bench::{Bench, ChannelSettings, Split};
 use crate::clock::{Intervals, RateMeter, Time, Timer};
-use crate::split::{Fate, Offer, Shape, Splitter, Sure};
+use crate::split::{Fate, Offer, Refusal, Shape, Splitter, Sure};
 use crate::store::{Limits, Store};
 use crate::tail::Tail;
 use intake::Intake;
@@ -70,14 +70,40 @@ impl Chain {
         self.join();
     }
 
-    /// Sets how lines are laid out. [`Split::Auto`] looks for the shape afresh; the history stays.
+    /// Sets how lines are laid out; [`Split::Auto`] finds the shape afresh. All lines that are still kept are split
+    /// again, so that the history follows; rows whose lines are not kept any more are let go.
     pub fn set_split(&mut self, split: Split) {
-        self.splitter = Splitter::new(split.shape());
+        self.bench = self.bench();
         self.bench.split = split;
-        self.join();
-        if let Some(shape) = self.splitter.shape() {
-            self.intake.adopt(shape, &self.bench);
+        let fresh = Chain::new(self.bench.clone(), self.intake.store.limits());
+        let old = std::mem::replace(self, fresh);
+        self.intake.counts = old.intake.counts.recount_lines();
+        for line in old.intake.tail.lines() {
+            if old.intake.tail.is_broken_before(line.number) {
+                self.splitter.begin();
+                self.intake.break_off(0);
+            }
+            self.intake.newest = Some(line.at);
+            match line.fate {
+                Fate::Sent => self.intake.tail.push(line.at, line.fate, line.bytes),
+                // Of this one only the head is there.
+                Fate::Refused(Refusal::TooLong) => {
+                    self.intake.counts.line(line.fate);
+                    self.intake.tail.push(line.at, line.fate, line.bytes);
+                }
+                fate => {
+                    if fate == Fate::Half {
+                        self.splitter.join();
+                    }
+                    let mut findings = self.intake.with(&self.bench);
+                    self.splitter.feed(line.at, line.bytes, &mut findings);
+                    self.splitter.feed(line.at, b"\n", &mut findings);
+                }
+            }
         }
+        self.intake.settle(self.splitter.seen());
+        self.intake.newest = old.intake.newest;
+        self.splitter.go_on_from(old.splitter);
     }
 
     /// Replaces a channel's settings and makes all its history anew with them.
@@ -292,5 +318,26 @@ mod tests {
         chain.feed(Stamp::default().plus(1.0), &garbage);
         assert!(chain.unreadable().is_some_and(|share| share > 0.9));
         assert_eq!(chain.counts().bytes - fed(10).counts().bytes, 4000);
+    }
+
+    #[test]
+    fn another_shape_splits_the_history_again() {
+        let mut chain = Chain::new(Bench::default(), Limits::default());
+        for i in 0..40 {
+            chain.feed(Stamp(i * 10), format!("{}\n{}\n", i % 2, 640 + i).as_bytes());
+        }
+        chain.sent(Stamp(400), b"go");
+        chain.feed(Stamp(500), b"valve ok\n");
+        let offer = chain.doubts().1.unwrap().shape.clone();
+        chain.set_split(Split::Pinned(offer));
+        let counts = chain.counts();
+        assert_eq!((counts.rows, counts.lines, counts.messages, counts.refused()), (40, 80, 1, 0));
+        assert_eq!((counts.bytes, counts.sent), (40 * 6 + 9, 2));
+        assert_eq!((chain.store().raw(0, 7), chain.store().raw(1, 7)), (Some(1.0), Some(647.0)));
+        assert_eq!(chain.store().arrival(7), Some(Stamp(70)));
+        assert_eq!(chain.tail().lines().filter(|line| line.fate == Fate::Sent).count(), 1);
+        // And it goes on from there.
+        chain.feed(Stamp(600), b"0\n700\n");
+        assert_eq!(chain.counts().rows, 41);
     }
 }

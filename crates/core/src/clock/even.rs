@@ -36,6 +36,11 @@ impl Even {
         Even { declared, ..Even::default() }
     }
 
+    /// The same with the interval that is known so far, for rows from the beginning.
+    pub(super) fn anew(&self) -> Even {
+        Even { interval: self.interval, largest: self.largest, ..Even::new(self.declared) }
+    }
+
     /// The interval in seconds, once known.
     fn interval(&self) -> Option<f64> {
         self.declared.or(self.interval)
@@ -96,7 +101,10 @@ impl Even {
         for (_, rows) in [&mut self.begun, &mut self.younger].into_iter().flatten() {
             *rows += 1;
         }
-        let Some((begun, rows)) = self.begun else { return self.begin(arrival) };
+        let Some((begun, rows)) = self.begun else {
+            self.begun = Some((arrival, 0));
+            return;
+        };
         // Both ends of a measurement are beginnings of bursts.
         if together {
             return;

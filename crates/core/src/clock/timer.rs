@@ -93,6 +93,7 @@ impl Timer {
         let mut timer = Timer::new(in_force);
         (timer.set, timer.found, timer.changes) = (self.set.clone(), self.found.clone(), self.changes);
         timer.labels.clone_from(&self.labels);
+        timer.even = self.even.anew();
         timer.find_clock();
         timer
     }

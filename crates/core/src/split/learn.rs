@@ -1,5 +1,5 @@
-//! Finding the shape from the first lines. Only lines count, never time, so that the same bytes always give the same
-//! shape.
+//! Finding the shape from the first lines and their stamps, so that the same bytes with the same stamps always give the
+//! same shape.
 
 use super::form::{Form, Header, form_of, header_of};
 use super::number::number;
@@ -109,10 +109,11 @@ impl Learning {
         if last != previous || !distinct {
             return None;
         }
-        // Where the turn begins cannot be told for sure: in the order of the alphabet if one beginning gives that,
-        // else with the first line that was seen.
+        // Where the turn begins: behind the pause; else in the order of the alphabet if one beginning gives that, else
+        // with the first line that was seen.
         let sorted = (0..turn).find(|first| (1..turn).all(|i| last[(first + i - 1) % turn] < last[(first + i) % turn]));
-        let first = sorted.unwrap_or((turn - labels.len() % turn) % turn);
+        let seen = (turn - labels.len() % turn) % turn;
+        let first = self.behind_the_pause(last).or(sorted).unwrap_or(seen);
         let labels: Vec<String> = (0..turn).map(|i| last[(first + i) % turn].to_owned()).collect();
         let unit = |label: &String| {
             let found = forms.iter().find(|form| form.single() == Some(label));
@@ -121,6 +122,22 @@ impl Learning {
         let units: Vec<String> = labels.iter().map(unit).collect();
         let units = if units.iter().all(String::is_empty) { Vec::new() } else { units };
         Some(Shape::Stacked(Labels { labels, complete: false, units }))
+    }
+
+    /// The place in `turn` of the label before which there is a pause, when there is one.
+    fn behind_the_pause(&self, turn: &[&str]) -> Option<usize> {
+        let labelled: Vec<(&str, Stamp)> = (self.held.iter().filter(|held| !held.half))
+            .filter_map(|held| Some((held.form.as_ref()?.single()?, held.at)))
+            .collect();
+        let mut pauses = vec![0.0; turn.len()];
+        for pair in labelled.windows(2) {
+            if let Some(place) = turn.iter().position(|label| *label == pair[1].0) {
+                pauses[place] += pair[1].1.seconds_since(pair[0].1);
+            }
+        }
+        let longest = (0..turn.len()).max_by(|a, b| pauses[*a].total_cmp(&pauses[*b]))?;
+        let others = pauses.iter().enumerate().filter(|(place, _)| *place != longest).map(|(_, pause)| *pause);
+        (pauses[longest] > 2.0 * others.fold(0.0, f64::max)).then_some(longest)
     }
 
     /// What the other lines and the header say of bare numbers.

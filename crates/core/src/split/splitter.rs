@@ -144,6 +144,12 @@ impl Splitter {
         lost
     }
 
+    /// Goes on with the line that is under way in another splitter of the same bytes.
+    pub fn go_on_from(&mut self, other: Splitter) {
+        self.framer = other.framer;
+        self.lines.half = other.lines.half;
+    }
+
     fn reading(&self) -> Option<&Reading> {
         match &self.lines.state {
             State::Learning(_) => None,

@@ -184,6 +184,16 @@ fn numbers_in_turn_find_their_place_again_after_a_lost_line() {
 }
 
 #[test]
+fn a_stacked_row_begins_behind_the_pause() {
+    let mut splitter = Splitter::new(None);
+    splitter.join();
+    for (i, line) in (1..).zip(["=3", "b=1", "a=2", "y=3", "b=4", "a=5", "y=6", "b=7", "a=8", "y=9"]) {
+        splitter.feed(Stamp(i / 3 * 1_000_000 + i), format!("{line}\n").as_bytes(), &mut Log::default());
+    }
+    assert_eq!(splitter.shape().map(ToString::to_string).as_deref(), Some("stacked a y b"));
+}
+
+#[test]
 fn a_stacked_row_ends_when_its_labels_came_or_come_again() {
     let log = split(None, false, &[b"x=1\ny=2\nz=3\nx=4\ny=5\nz=6\nx=7\nz=9\nx=10\ny=\ny=11\nz=12\nboard hot\nx=13\n"]);
     assert_eq!(

@@ -64,6 +64,11 @@ impl Store {
         self.limits = limits;
     }
 
+    /// How much is kept.
+    pub fn limits(&self) -> Limits {
+        self.limits
+    }
+
     /// The numbers of the rows that are kept.
     pub fn rows(&self) -> Range<u64> {
         self.times.range()

@@ -16,7 +16,7 @@ pub(crate) use lanes::{AnalogLane, Lanes};
 pub(crate) use lines::{LineForm, Lines};
 pub(crate) use shown::{ChannelShown, Shown};
 pub(crate) use sight::Sight;
-pub(crate) use taking::{Taking, in_words, name_of};
+pub(crate) use taking::{Taking, chain_of, in_words, name_of};
 pub(crate) use talk::Talk;
 
 use amber_core::Stamp;

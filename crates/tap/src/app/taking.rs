@@ -1,9 +1,12 @@
 //! The running take, as far as the screen knows of it.
 
-use super::{App, Effect, Overlay, Prompt, Purpose};
+use super::{App, Effect, Overlay, Prompt, Purpose, Source};
 use amber_core::Stamp;
+use amber_core::bench::{Bench, Split};
+use amber_core::chain::Chain;
 use amber_core::digits;
-use amber_io::take::{Mark, Place, Report, Summary, TakeError};
+use amber_core::store::Limits;
+use amber_io::take::{Mark, OpenedTake, Place, Report, Summary, TakeError};
 use std::path::{Path, PathBuf};
 use tui_input::Input;
 
@@ -35,7 +38,36 @@ pub(crate) fn name_of(folder: &Path) -> String {
     folder.file_name().map_or_else(|| folder.display().to_string(), |name| name.to_string_lossy().into_owned())
 }
 
+/// A take with all its rows, seen through its own settings or through `bench`.
+pub(crate) fn chain_of(take: &OpenedTake, bench: Option<Bench>) -> Chain {
+    let mut chain = Chain::new(bench.unwrap_or_else(|| take.bench.clone()), Limits::NONE);
+    let mut sent = take.sent.iter().peekable();
+    for piece in &take.pieces {
+        while let Some(sent) = sent.next_if(|sent| sent.at <= piece.at) {
+            chain.sent(sent.at, &sent.bytes);
+        }
+        if piece.joined {
+            chain.join();
+        }
+        chain.feed(piece.at, &take.wire[piece.bytes.clone()]);
+    }
+    chain
+}
+
 impl App {
+    /// Sets how lines are laid out, for the history too.
+    pub(super) fn set_split(&mut self, split: Split) {
+        match &self.source {
+            Source::Take(take) => {
+                let bench = Bench { split, ..self.chain.bench() };
+                self.chain = chain_of(take, Some(bench));
+            }
+            Source::Live { .. } => self.chain.set_split(split),
+        }
+        self.selected = 0;
+        self.axes.clear();
+    }
+
     /// Starts a take, or ends the one that runs.
     pub(super) fn toggle_take(&mut self) -> Vec<Effect> {
         if self.is_take() {

@@ -3,13 +3,12 @@
 mod log;
 mod split;
 
-use crate::app::App;
+use crate::app::{App, chain_of};
 use crate::cli::{Command, Files};
 use crate::{figure, shell};
 use amber_core::bench::Bench;
 use amber_core::chain::Chain;
-use amber_core::store::Limits;
-use amber_io::take::{Keeper, OpenedTake, Report};
+use amber_io::take::{Keeper, Report};
 use amber_io::{HostClock, Link, Wanted};
 use anyhow::{Context, bail};
 use std::io::Write;
@@ -112,23 +111,11 @@ fn watch(port: Option<String>, baud: Option<u32>, files: Files, fallback: Bench)
     Ok(0)
 }
 
-/// A take with all its rows, seen through its own settings or through `bench`.
-fn load(take: &OpenedTake, bench: Option<Bench>) -> Chain {
-    let mut chain = Chain::new(bench.unwrap_or_else(|| take.bench.clone()), Limits::NONE);
-    for piece in &take.pieces {
-        if piece.joined {
-            chain.join();
-        }
-        chain.feed(piece.at, &take.wire[piece.bytes.clone()]);
-    }
-    chain
-}
-
 fn open(folder: &Path, bench_file: Option<PathBuf>) -> anyhow::Result<u8> {
     shell::need_terminal()?;
     let bench = read_given_bench(bench_file.as_deref())?;
     let take = amber_io::take::open(folder)?;
-    let app = App::take(load(&take, bench), take, bench_file);
+    let app = App::take(chain_of(&take, bench), take, bench_file);
     let clock = HostClock::start();
     shell::run(app, None, clock, &*shell::interrupted()?)?;
     Ok(0)
@@ -140,7 +127,7 @@ fn plot(folder: &Path, out: &Path, bench: Option<&Path>) -> anyhow::Result<u8> {
     for sentence in &take.mended {
         eprintln!("{}: {sentence}", folder.display());
     }
-    let mut app = App::take(load(&take, bench), take, None);
+    let mut app = App::take(chain_of(&take, bench), take, None);
     if app.chain.store().rows().is_empty() {
         bail!("{} holds no rows to draw", folder.display());
     }

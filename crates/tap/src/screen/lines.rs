@@ -1,7 +1,7 @@
 //! The lines of the wire over the whole chart: as text, as bytes, or both.
 
 use super::tail::{draw_text, sign};
-use super::{fitting, put, put_right};
+use super::{fitting, put};
 use crate::app::{App, LineForm};
 use crate::theme::{Ink, Theme};
 use amber_core::digits::{fixed, grouped};
@@ -27,8 +27,10 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
             format!(" {state} "),
         ],
     );
-    put(buffer, area, 1, 0, &heading, theme.style(Ink::Bright));
-    put_right(buffer, area, 0, " x form  / find  f filter  , . pace  c copy ", theme.style(Ink::Dim));
+    let x = put(buffer, area, 1, 0, &heading, theme.style(Ink::Bright));
+    if let Some(trouble) = app.trouble() {
+        put(buffer, area, x + 1, 0, &format!(" ▲ {trouble} "), theme.style(Ink::Alert));
+    }
     let rows = usize::from(area.height.saturating_sub(1));
     let each = if lines.form == LineForm::Both { 2 } else { 1 };
     let shown = lines.visible(tail, rows / each);

@@ -105,7 +105,8 @@ pub(crate) fn draw(app: &App, theme: Theme, buffer: &mut Buffer) {
     title::draw(app, theme, layout.title, buffer);
     strip::draw(app, theme, layout.strip, buffer);
     if app.lines.open {
-        lines::draw(app, theme, layout.chart, buffer);
+        // The last lines are among them, so that they need no place of their own.
+        lines::draw(app, theme, Rect { height: layout.chart.height + layout.tail.height, ..layout.chart }, buffer);
     } else if app.large {
         bignum::draw(app, theme, layout.chart, buffer);
     } else {
@@ -117,7 +118,9 @@ pub(crate) fn draw(app: &App, theme: Theme, buffer: &mut Buffer) {
     if let Some(area) = layout.readouts {
         readouts::draw(app, theme, area, buffer);
     }
-    tail::draw(app, theme, layout.tail, buffer);
+    if !app.lines.open {
+        tail::draw(app, theme, layout.tail, buffer);
+    }
     foot::draw(app, theme, layout.foot, buffer);
     for overlay in &app.overlays {
         match overlay {

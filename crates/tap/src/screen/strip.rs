@@ -64,7 +64,7 @@ fn texts(app: &App, stage: Stage, room: u16) -> (String, String) {
         Stage::Split => match app.chain.shape() {
             None => ("finding the shape".into(), "–".into()),
             Some(shape) => {
-                let set = fitting(room, [shape.sentence(), format!("{} fields", shape.columns())]);
+                let set = fitting(room, [shape.sentence(), format!("{} {}", shape.kind(), shape.columns())]);
                 let field = app.channel().zip(reading(app));
                 let text = field.map(|(channel, r)| (channel.title(), fixed(r.raw, channel.raw_decimals())));
                 let value = text.map(|(name, raw)| fitting(room, [format!("{name} {raw}"), raw]));

@@ -1,7 +1,7 @@
 //! The wire tail: the last lines as they came, accepted fields in their channels' inks, refused lines with the reason.
 
 use super::{put, put_right};
-use crate::app::App;
+use crate::app::{App, Stage};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::split::Fate;
@@ -22,14 +22,40 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     } else if app.is_held() && !app.is_take() {
         put_right(buffer, area, 0, " held ", theme.style(Ink::Dim));
     }
-    let rows = usize::from(area.height.saturating_sub(1));
+    let names = app.panel.is_some_and(|(stage, _)| stage == Stage::Split) && area.height > 3;
+    let rows = usize::from(area.height.saturating_sub(1 + u16::from(names)));
     let skip = app.shown.tail.len().saturating_sub(rows);
-    for (line, y) in app.shown.tail.iter().skip(skip).zip(1..) {
+    let shown = &app.shown.tail[skip..];
+    let named = shown.iter().rposition(|line| names && matches!(line.fate, Fate::Row(_)));
+    let mut y = 1;
+    for (i, line) in shown.iter().enumerate() {
         let row = Rect { y: area.y + y, height: 1, ..area };
         let time = app.wall(line.at, "%H:%M:%S%.3f");
         let x = put(buffer, row, 1, 0, &time, theme.style(Ink::Dim)) + 1;
         let x = sign(theme, line.fate, row, x, buffer);
         draw_text(app, theme, line.borrowed(), row, x, buffer);
+        y += 1;
+        if named == Some(i) {
+            field_names(app, theme, line.borrowed(), Rect { y: row.y + 1, ..row }, x, buffer);
+            y += 1;
+        }
+    }
+}
+
+/// Each field's name where the field stands in the line above, cut where the next one begins.
+fn field_names(app: &App, theme: Theme, line: TailLine<'_>, row: Rect, x: u16, buffer: &mut Buffer) {
+    let (Fate::Row(first), Some(shape)) = (line.fate, app.chain.shape()) else { return };
+    put(buffer, row, 1, 0, "its fields", theme.style(Ink::Dim));
+    let place = |at: usize| x + visible(&line.bytes[..at.min(line.bytes.len())]).chars().count() as u16;
+    let spans = shape.spans(line.bytes, usize::from(first));
+    for (i, (range, column)) in spans.iter().enumerate() {
+        let Some(index) = app.chain.channel_of_column(*column) else { continue };
+        let (from, to) = (place(range.start), spans.get(i + 1).map_or(row.width, |(next, _)| place(next.start)));
+        let name = format!("└{} {}", app.letter_or_blank(index), app.chain.channels()[index].title());
+        let name: String = name.chars().take(usize::from(to.saturating_sub(from))).collect();
+        let drawn = app.chain.channels()[index].kind() != Kind::Clock;
+        let ink = if drawn { Ink::Trace(app.ink(index)) } else { Ink::Dim };
+        put(buffer, row, from, 0, &name, theme.style(ink));
     }
 }
 

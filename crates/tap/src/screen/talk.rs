@@ -13,7 +13,7 @@ const LIST: u16 = 7;
 
 pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let width = area.width.min(100);
-    let height = (LIST + 5).min(area.height);
+    let height = (LIST + 4).min(area.height);
     // Low on the screen, over the wire lines' beginning no more than needed: answers are to be seen.
     let y = area.y + area.height.saturating_sub(height + 10).min(area.height - height);
     let place = Rect { x: area.x + (area.width - width) / 2, y, width, height };
@@ -32,7 +32,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         );
     }
     let chosen = app.talk.chosen.unwrap_or(0);
-    let rows = inner.height.saturating_sub(3);
+    let rows = inner.height.saturating_sub(2);
     let skip = (chosen + 1).saturating_sub(usize::from(rows));
     for (i, saying) in sayings.iter().enumerate().skip(skip).take(usize::from(rows)) {
         let row = Rect { y: inner.y + 1 + (i - skip) as u16, height: 1, ..inner };
@@ -47,7 +47,4 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         let every = repeat.map(|repeat| format!("every {}, ", duration(repeat.every))).unwrap_or_default();
         put_right(buffer, row, 0, &format!("{every}{} ", saying.ending.name()), theme.style(Ink::Dim));
     }
-    let y = inner.height.saturating_sub(1);
-    let keys = "Enter send  ↑↓ choose  Tab ending  Ctrl-N name it  Ctrl-E repeat  Esc close";
-    put(buffer, inner, 0, y, keys, theme.style(Ink::Dim));
 }

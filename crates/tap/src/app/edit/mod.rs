@@ -222,8 +222,8 @@ impl App {
                 self.chain.edit_bench(|bench| bench.screen.pace = pace);
             }
             FieldId::FindShape => {
-                self.chain.set_split(Split::Auto);
-                self.say("the shape is looked for in the next lines", false);
+                self.set_split(Split::Auto);
+                self.say("the shape is found anew", false);
             }
             FieldId::HistorySeconds => {
                 let seconds = along(&HISTORIES, settings.history.seconds, step);

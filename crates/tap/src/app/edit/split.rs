@@ -32,7 +32,7 @@ impl App {
     /// What is wrong with it.
     pub(super) fn pin_shape(&mut self, text: &str) -> Result<Vec<Effect>, String> {
         if text.is_empty() || text == "no" {
-            self.chain.set_split(Split::Auto);
+            self.set_split(Split::Auto);
             return Ok(Vec::new());
         }
         let shape: Shape = text.parse().map_err(|error| format!("{error}"))?;
@@ -41,7 +41,7 @@ impl App {
             Some(found) if found.to_string() == shape.to_string() => found.clone(),
             _ => shape,
         };
-        self.chain.set_split(Split::Pinned(shape));
+        self.set_split(Split::Pinned(shape));
         Ok(Vec::new())
     }
 
@@ -50,7 +50,7 @@ impl App {
         if let (_, Some(offer)) = self.chain.doubts() {
             let shape = offer.shape.clone();
             self.say(format!("the shape is now: {}", shape.sentence()), false);
-            self.chain.set_split(Split::Pinned(shape));
+            self.set_split(Split::Pinned(shape));
         } else {
             self.say("no other shape is offered", true);
         }
@@ -87,7 +87,7 @@ impl App {
         if !(1..=amber_core::split::MAX_FIELDS).contains(&shape.columns()) {
             return Err(format!("a row would have {} numbers, 64 is the most", shape.columns()));
         }
-        self.chain.set_split(Split::Pinned(shape));
+        self.set_split(Split::Pinned(shape));
         Ok(Vec::new())
     }
 

@@ -46,7 +46,7 @@ impl App {
                 FieldId::TakeOffer,
                 "take that shape",
                 "press Enter",
-                "read the stream that way from now on; the history stays as it is",
+                "read the stream that way, with all lines that are still kept",
             ));
         }
         fields.push(setting(
@@ -67,7 +67,7 @@ impl App {
             FieldId::FindShape,
             "find again",
             "press Enter",
-            "forget the shape and find it from the next lines",
+            "forget the shape and find it anew from the lines that are kept",
         ));
         fields
     }
