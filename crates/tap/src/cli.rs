@@ -7,10 +7,11 @@ use std::time::Duration;
 
 /// Watch, plot, smooth and log a board's readings in the terminal.
 #[derive(Debug, Parser)]
-#[command(name = "amber-tap", version, arg_required_else_help = true, after_help = EXIT_CODES)]
+#[command(name = "amber-tap", version, after_help = EXIT_CODES)]
 pub(crate) struct Cli {
+    /// Without a command, what can be watched is listed to choose from.
     #[command(subcommand)]
-    pub(crate) command: Command,
+    pub(crate) command: Option<Command>,
 }
 
 const EXIT_CODES: &str = "Exit codes: 0 done, 1 something failed and was said, 2 the command line makes no sense, \
@@ -23,15 +24,23 @@ pub(crate) enum Command {
         #[command(flatten)]
         files: Files,
     },
-    /// Watch a serial port.
+    /// Watch a serial port, a text file or standard input.
     Watch {
-        /// The port's path, such as /dev/ttyACM0, or the name of a simulated board; without it, the one in the bench.
+        /// A port such as /dev/ttyACM0, a text file, - for standard input, or a simulated board [default: the bench's].
         port: Option<String>,
-        /// Bits a second on the wire [default: 115200, or as the bench says].
+        /// Bits a second on the wire [default: as the bench says, else found by listening].
         #[arg(long)]
         baud: Option<u32>,
         #[command(flatten)]
         files: Files,
+    },
+    /// Watch with a bench: a file, or the name of one that is here or was used lately.
+    Bench {
+        /// NAME for NAME.bench.toml, or a path.
+        name: String,
+        /// Where takes and figures go.
+        #[arg(long, value_name = "DIR", default_value = ".")]
+        into: PathBuf,
     },
     /// Open a take on the same screen.
     Open {
@@ -51,7 +60,7 @@ pub(crate) enum Command {
         /// End after so many rows.
         #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..))]
         rows: Option<u64>,
-        /// Bits a second on the wire [default: 115200, or as the bench says].
+        /// Bits a second on the wire [default: as the bench says, else found by listening].
         #[arg(long)]
         baud: Option<u32>,
         /// Settings: shape, scales.
@@ -94,7 +103,7 @@ pub(crate) enum Command {
     },
 }
 
-#[derive(Debug, Args)]
+#[derive(Debug, Default, Args)]
 pub(crate) struct Files {
     /// Settings to start with; saving goes there too. It need not exist yet.
     #[arg(long, value_name = "FILE")]

@@ -1,10 +1,12 @@
 //! `amber-tap`: watch, plot, smooth and log a board's readings in the terminal. This file only wires.
 
 mod app;
+mod choose;
 mod cli;
 mod commands;
 mod figure;
 mod keys;
+mod recent;
 mod screen;
 mod shell;
 mod theme;

@@ -77,7 +77,8 @@ fn what_makes_no_sense_is_told_with_what_to_do_next() {
     for (arguments, code, text) in [
         (&["log", "/dev/no-such-port", "--for", "1s"][..], 1, "plug the board in"),
         (&["log", "flume", "--for", "ten"], 2, "is no unit of time"),
-        (&["log", "flume", "--bench", "bad.toml"], 1, "bad.toml: line 2, column 8: invalid type"),
+        (&["log", "flume", "--rows", "3", "--bench", "bad.toml"], 0, "bad.toml: line 2, column 8: invalid type"),
+        (&["bench", "nothing"], 1, "the screen needs a terminal"),
         (&["watch", "flume"], 1, "the screen needs a terminal"),
         (&["open", "empty"], 1, "the screen needs a terminal"),
         (&["plot", "empty", "--out", "x.svg"], 1, "is not a take: it has no wire.csv"),

@@ -234,6 +234,20 @@ impl BenchError {
     }
 }
 
+/// Where the line that begins with `key` stands in `text`; its beginning when there is none.
+fn place_of(text: &str, key: &str) -> usize {
+    let mut at = 0;
+    for line in text.split_inclusive('\n') {
+        let lead = line.len() - line.trim_start().len();
+        if line.trim_start().starts_with(key) {
+            return at + lead;
+        }
+        at += line.len();
+    }
+    // A setting within a table that is written on one line.
+    text.find(key).unwrap_or(0)
+}
+
 impl Bench {
     /// Reads a bench file's text.
     ///
@@ -245,7 +259,29 @@ impl Bench {
         })?;
         match bench.fault() {
             None => Ok(bench),
-            Some((key, message)) => Err(BenchError::at(text, text.find(key).unwrap_or(0), message)),
+            Some((key, message)) => Err(BenchError::at(text, place_of(text, key), message)),
+        }
+    }
+
+    /// Reads what holds of a bench file's text: a line with a mistake is left out and told, the rest counts. Nothing at
+    /// all holds of a text in which every line is wrong.
+    pub fn parse_what_holds(text: &str) -> (Bench, Vec<BenchError>) {
+        let mut lines: Vec<&str> = text.lines().collect();
+        let mut mistakes: Vec<BenchError> = Vec::new();
+        loop {
+            match Bench::parse(&lines.join("\n")) {
+                Ok(bench) => return (bench, mistakes),
+                Err(mistake) => {
+                    let line = mistake.line.saturating_sub(1);
+                    // Where the place is not told, the whole text is given up rather than looked at for ever.
+                    let told = lines.get(line).is_some_and(|line| !line.trim().is_empty());
+                    mistakes.push(mistake);
+                    if !told {
+                        return (Bench::default(), mistakes);
+                    }
+                    lines[line] = "";
+                }
+            }
         }
     }
 
@@ -359,6 +395,25 @@ threshold = 0.5
         }
         assert_eq!(Bench::parse(&text).unwrap(), bench);
         assert!(bench.write_into("not = [toml").is_err());
+    }
+
+    #[test]
+    fn the_rest_of_a_bench_with_mistakes_holds() {
+        let text = FLUME
+            .replacen("baud = 9600", "baud = \"fast\"", 1)
+            .replacen("kind = \"digital\"", "kind = \"binary\"\nwhat is this", 1)
+            .replacen("complete = true", "", 1);
+        let (bench, mistakes) = Bench::parse_what_holds(&text);
+        let lines: Vec<usize> = mistakes.iter().map(|mistake| mistake.line).collect();
+        assert_eq!(lines, [22, 6, 21], "{mistakes:?}");
+        assert_eq!(
+            (bench.name.as_str(), bench.source.port.as_str(), bench.source.baud),
+            ("flume", "/dev/ttyACM0", None)
+        );
+        assert_eq!((bench.channel.len(), bench.channel[1].watch.map(|w| w.threshold)), (2, Some(0.5)));
+        assert_eq!(Bench::parse_what_holds("[[[\n= 7\n").1.len(), 2);
+        let far = format!("{FLUME}\n[screen]\npace = 900\n");
+        assert_eq!(Bench::parse_what_holds(&far).1.len(), 1);
     }
 
     #[test]

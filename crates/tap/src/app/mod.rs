@@ -312,6 +312,7 @@ impl App {
             bench.channel.retain(|channel| !self.chain.is_as_found(channel));
             bench.channel.sort_by(|a, b| a.name.cmp(&b.name));
             bench.screen.span = 0.0;
+            bench.source.usb.clear();
             bench
         };
         plain(&self.chain.bench()) != plain(&self.saved_bench)
@@ -321,6 +322,15 @@ impl App {
     pub(crate) fn say(&mut self, text: impl Into<String>, bad: bool) {
         let seconds = if bad { 12.0 } else { 5.0 };
         self.notice = Some(Notice { text: text.into(), bad, until: self.now.plus(seconds) });
+    }
+
+    /// Says what is wrong in the bench file; the rest of it is in force.
+    pub(crate) fn say_mistakes(&mut self, mistakes: &[String]) {
+        if let Some(first) = mistakes.first() {
+            let more = mistakes.len() - 1;
+            let more = if more > 0 { format!(" (and {more} more)") } else { String::new() };
+            self.say(format!("{first}{more}; the rest of the bench is loaded"), true);
+        }
     }
 
     /// What is wrong with the wire for as long as it is, in a sentence that says what to do.

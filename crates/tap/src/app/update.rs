@@ -68,6 +68,10 @@ impl App {
     fn feed(&mut self, feed: Feed) {
         match feed {
             Feed::State(state) => {
+                if let LinkState::Open { usb: Some(usb), .. } = &state {
+                    let usb = usb.clone();
+                    self.chain.edit_bench(|bench| bench.source.usb = usb);
+                }
                 if let Source::Live { link } = &mut self.source {
                     *link = state;
                 }

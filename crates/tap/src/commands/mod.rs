@@ -4,7 +4,10 @@ mod log;
 mod split;
 
 use crate::app::{App, chain_of};
+use crate::choose::{Choice, Chooser};
 use crate::cli::{Command, Files};
+use crate::recent::Recent;
+use crate::shell::Front;
 use crate::{figure, shell};
 use amber_core::bench::Bench;
 use amber_core::chain::Chain;
@@ -22,15 +25,28 @@ const FLUME: &str = include_str!("../../assets/flume.bench.toml");
 /// The seed of simulated boards that are watched or logged by name.
 const SEED: u64 = 1;
 
-/// Runs a command and gives the exit code.
-pub(crate) fn run(command: Command) -> anyhow::Result<u8> {
+/// Runs a command and gives the exit code; without one, lets the person choose.
+pub(crate) fn run(command: Option<Command>) -> anyhow::Result<u8> {
+    let Some(command) = command else { return choose() };
     match command {
         Command::Demo { files } => demo(files),
-        Command::Watch { port, baud, files } => watch(port, baud, files, Bench::default()),
-        Command::Open { take, bench } => open(&take, bench),
+        Command::Watch { port, baud, files } => {
+            shell::need_terminal()?;
+            watch(prepared(port, baud, files, Bench::default())?, Front::take_over)
+        }
+        Command::Bench { name, into } => {
+            shell::need_terminal()?;
+            let bench = Some(bench_called(&name)?);
+            watch(prepared(None, None, Files { bench, into }, Bench::default())?, Front::take_over)
+        }
+        Command::Open { take, bench } => {
+            shell::need_terminal()?;
+            open(&take, bench, Front::take_over)
+        }
         Command::Log { source, length, rows, baud, bench, out } => {
-            let bench = with_source(read_bench(bench.as_deref())?.unwrap_or_default(), Some(source), baud)?;
-            log::run(bench, length, rows, out)
+            let (bench, mistakes) = read_bench(bench.as_deref())?;
+            mistakes.iter().for_each(|mistake| eprintln!("amber-tap: {mistake}"));
+            log::run(with_source(bench.unwrap_or_default(), Some(source), baud)?, length, rows, out)
         }
         Command::Plot { take, out, bench } => plot(&take, &out, bench.as_deref()),
         Command::Split { file, json, shape } => split::run(&file, shape, json),
@@ -38,26 +54,73 @@ pub(crate) fn run(command: Command) -> anyhow::Result<u8> {
     }
 }
 
-/// Reads a bench file; `None` when it does not exist.
-fn read_bench(path: Option<&Path>) -> anyhow::Result<Option<Bench>> {
-    let Some(path) = path else { return Ok(None) };
+/// Lists what can be watched, and watches what is chosen.
+fn choose() -> anyhow::Result<u8> {
+    shell::need_terminal()?;
+    let ended = shell::interrupted()?;
+    let mut front = Front::take_over()?;
+    let mut chooser = Chooser::new(".".into(), Recent::load());
+    loop {
+        let files = |bench: Option<PathBuf>| Files { bench, into: ".".into() };
+        let choice = shell::choose(&mut front, &mut chooser, &ended)?;
+        // What cannot be watched is said in the list, where another choice can be made.
+        let tried = match choice {
+            Choice::Quit => return Ok(0),
+            Choice::Take(folder) => match amber_io::take::open(&folder) {
+                Ok(take) => return show_take(take, None, None, front),
+                Err(error) => Err(error.into()),
+            },
+            Choice::Bench(path) if !path.is_file() => Err(anyhow::anyhow!("{} is not there", path.display())),
+            Choice::Bench(path) => prepared(None, None, files(Some(path)), Bench::default()),
+            // The flume is shown set up, as in the demo.
+            Choice::Source(name) if name == "flume" => {
+                prepared(None, None, files(None), Bench::parse(FLUME).unwrap_or_default())
+            }
+            Choice::Source(name) => prepared(Some(name), None, files(None), Bench::default()),
+        };
+        match tried {
+            Ok(watching) => return watch(watching, move || Ok(front)),
+            Err(error) => chooser.trouble = Some(format!("{error:#}")),
+        }
+    }
+}
+
+/// Reads a bench file, and says its mistakes; nothing when it does not exist.
+fn read_bench(path: Option<&Path>) -> anyhow::Result<(Option<Bench>, Vec<String>)> {
+    let Some(path) = path else { return Ok((None, Vec::new())) };
     match std::fs::read_to_string(path) {
-        Ok(text) => match Bench::parse(&text) {
-            Ok(bench) => Ok(Some(bench)),
-            Err(error) => bail!("{}: {error}", path.display()),
-        },
-        Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
+        Ok(text) => {
+            let (bench, mistakes) = Bench::parse_what_holds(&text);
+            Ok((Some(bench), mistakes.iter().map(|mistake| format!("{}: {mistake}", path.display())).collect()))
+        }
+        Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok((None, Vec::new())),
         Err(error) => Err(error).with_context(|| format!("cannot read {}", path.display())),
     }
 }
 
 /// The same, where there must be one.
-fn read_given_bench(path: Option<&Path>) -> anyhow::Result<Option<Bench>> {
-    let bench = read_bench(path)?;
+fn read_given_bench(path: Option<&Path>) -> anyhow::Result<(Option<Bench>, Vec<String>)> {
+    let (bench, mistakes) = read_bench(path)?;
     match (path, &bench) {
         (Some(path), None) => bail!("{} is not there", path.display()),
-        _ => Ok(bench),
+        _ => Ok((bench, mistakes)),
     }
+}
+
+/// The file of the bench that a person calls `name`.
+fn bench_called(name: &str) -> anyhow::Result<PathBuf> {
+    let here =
+        [PathBuf::from(name), PathBuf::from(format!("{name}.bench.toml")), PathBuf::from(format!("{name}.toml"))];
+    if let Some(path) = here.iter().find(|path| path.is_file()) {
+        return Ok(path.clone());
+    }
+    let recent = Recent::load();
+    if let Some(used) = recent.named(name) {
+        return Ok(used.path.clone());
+    }
+    let known: Vec<String> = recent.bench.iter().map(|used| crate::recent::stem(&used.path)).collect();
+    let known = if known.is_empty() { String::new() } else { format!("; used lately: {}", known.join(", ")) };
+    bail!("no bench '{name}': neither {name}.bench.toml here nor one used lately{known}")
 }
 
 fn with_source(mut bench: Bench, port: Option<String>, baud: Option<u32>) -> anyhow::Result<Bench> {
@@ -85,22 +148,40 @@ pub(crate) fn resolve(port: &str) -> anyhow::Result<(PathBuf, Option<amber_board
 }
 
 fn demo(files: Files) -> anyhow::Result<u8> {
+    shell::need_terminal()?;
     let bench = Bench::parse(FLUME).context("the demo's own bench")?;
-    watch(None, None, files, bench)
+    watch(prepared(None, None, files, bench)?, Front::take_over)
 }
 
-fn watch(port: Option<String>, baud: Option<u32>, files: Files, fallback: Bench) -> anyhow::Result<u8> {
-    shell::need_terminal()?;
-    let found = read_bench(files.bench.as_deref())?;
+/// What is to be watched, all that can fail before the screen is taken over being done.
+struct Watching {
+    bench: Bench,
+    mistakes: Vec<String>,
+    files: Files,
+    path: PathBuf,
+    board: Option<amber_boards::ServedBoard>,
+}
+
+fn prepared(port: Option<String>, baud: Option<u32>, files: Files, fallback: Bench) -> anyhow::Result<Watching> {
+    let (found, mistakes) = read_bench(files.bench.as_deref())?;
     let bench = with_source(found.unwrap_or(fallback), port, baud)?;
+    let (path, board) = resolve(&bench.source.port)?;
+    Ok(Watching { bench, mistakes, files, path, board })
+}
+
+fn watch(watching: Watching, front: impl FnOnce() -> anyhow::Result<Front>) -> anyhow::Result<u8> {
+    let Watching { bench, mistakes, files, path, board } = watching;
+    if let Some(file) = &files.bench {
+        crate::recent::remember(file, &bench.source);
+    }
     let limits = bench.history;
     let clock = HostClock::start();
-    let (path, board) = resolve(&bench.source.port)?;
     let link = Link::start(Wanted::of(&bench.source, path), clock).context("no thread for the port")?;
     let keeper = Keeper::start(link.keeper.clone(), clock).context("no thread for takes")?;
-    let app = App::live(Chain::new(bench, limits), files.into, files.bench, clock.now());
+    let mut app = App::live(Chain::new(bench, limits), files.into, files.bench, clock.now());
+    app.say_mistakes(&mistakes);
     let ended = shell::interrupted()?;
-    let reports = shell::run(app, Some(shell::Live { link, keeper, board }), clock, &ended)?;
+    let reports = shell::run(app, Some(shell::Live { link, keeper, board }), clock, &ended, front()?)?;
     for report in reports {
         match report {
             Report::Stopped(summary) => println!("{}: {}", summary.folder.display(), crate::app::in_words(&summary)),
@@ -111,18 +192,32 @@ fn watch(port: Option<String>, baud: Option<u32>, files: Files, fallback: Bench)
     Ok(0)
 }
 
-fn open(folder: &Path, bench_file: Option<PathBuf>) -> anyhow::Result<u8> {
-    shell::need_terminal()?;
-    let bench = read_given_bench(bench_file.as_deref())?;
+fn open(
+    folder: &Path,
+    bench_file: Option<PathBuf>,
+    front: impl FnOnce() -> anyhow::Result<Front>,
+) -> anyhow::Result<u8> {
+    let (bench, mistakes) = read_given_bench(bench_file.as_deref())?;
+    mistakes.iter().for_each(|mistake| eprintln!("amber-tap: {mistake}"));
     let take = amber_io::take::open(folder)?;
+    show_take(take, bench, bench_file, front()?)
+}
+
+fn show_take(
+    take: amber_io::take::OpenedTake,
+    bench: Option<Bench>,
+    bench_file: Option<PathBuf>,
+    front: Front,
+) -> anyhow::Result<u8> {
     let app = App::take(chain_of(&take, bench), take, bench_file);
     let clock = HostClock::start();
-    shell::run(app, None, clock, &*shell::interrupted()?)?;
+    shell::run(app, None, clock, &*shell::interrupted()?, front)?;
     Ok(0)
 }
 
 fn plot(folder: &Path, out: &Path, bench: Option<&Path>) -> anyhow::Result<u8> {
-    let bench = read_given_bench(bench)?;
+    let (bench, mistakes) = read_given_bench(bench)?;
+    mistakes.iter().for_each(|mistake| eprintln!("amber-tap: {mistake}"));
     let take = amber_io::take::open(folder)?;
     for sentence in &take.mended {
         eprintln!("{}: {sentence}", folder.display());

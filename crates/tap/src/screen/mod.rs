@@ -16,6 +16,7 @@ mod title;
 
 pub(crate) use layout::{Hit, hit};
 pub(crate) use panel::wrapped;
+pub(crate) use prompt::draw_input;
 
 use crate::app::{App, Overlay};
 use crate::theme::{Ink, Theme};
@@ -134,7 +135,7 @@ pub(crate) fn draw(app: &App, theme: Theme, buffer: &mut Buffer) {
 
 /// Writes `text` at column `x` and row `y` of `area`, cut at the edges of both `area` and `buffer`; gives the column
 /// behind it. Names, units and paths come from files and people, so what a terminal would act on becomes a symbol here.
-fn put(buffer: &mut Buffer, area: Rect, x: u16, y: u16, text: &str, style: Style) -> u16 {
+pub(crate) fn put(buffer: &mut Buffer, area: Rect, x: u16, y: u16, text: &str, style: Style) -> u16 {
     if y >= area.height || x >= area.width {
         return x;
     }
@@ -154,7 +155,7 @@ fn put(buffer: &mut Buffer, area: Rect, x: u16, y: u16, text: &str, style: Style
 }
 
 /// Writes `text` so that it ends at the right edge of `area`.
-fn put_right(buffer: &mut Buffer, area: Rect, y: u16, text: &str, style: Style) {
+pub(crate) fn put_right(buffer: &mut Buffer, area: Rect, y: u16, text: &str, style: Style) {
     let width = (text.width() as u16).min(area.width);
     put(buffer, area, area.width - width, y, text, style);
 }

@@ -17,7 +17,7 @@ pub(super) fn draw(prompt: &Prompt, theme: Theme, area: Rect, buffer: &mut Buffe
 }
 
 /// The line that is typed, with its cursor, in row `y` of `area`.
-pub(super) fn draw_input(input: &Input, theme: Theme, area: Rect, y: u16, buffer: &mut Buffer) {
+pub(crate) fn draw_input(input: &Input, theme: Theme, area: Rect, y: u16, buffer: &mut Buffer) {
     let room = area.width.saturating_sub(3);
     let scroll = input.visual_scroll(usize::from(room));
     let line = Rect { x: area.x + 2, y: area.y + y, width: area.width.saturating_sub(2), height: 1 };

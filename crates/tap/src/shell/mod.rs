@@ -1,10 +1,12 @@
 //! What touches the world: terminal, threads, files. Runs the effects that the state asks for.
 
+mod choose;
 mod pacing;
 mod run;
 mod terminal;
 
-pub(crate) use run::{Live, run};
+pub(crate) use choose::choose;
+pub(crate) use run::{Front, Live, run};
 
 use anyhow::{Context, bail};
 use rustix::fd::AsFd;
@@ -20,11 +22,12 @@ pub(crate) fn interrupted() -> anyhow::Result<Arc<AtomicBool>> {
     Ok(flag)
 }
 
-/// Whether there is a screen to draw on.
+/// Whether there is a screen to draw on, and a keyboard; standard input may be something else.
 pub(crate) fn need_terminal() -> anyhow::Result<()> {
     let is_terminal = |fd: rustix::fd::BorrowedFd<'_>| rustix::termios::isatty(fd);
-    if !is_terminal(std::io::stdout().as_fd()) || !is_terminal(std::io::stdin().as_fd()) {
-        bail!("the screen needs a terminal; without one, use `amber-tap log` or `amber-tap plot`");
+    let keyboard = is_terminal(std::io::stdin().as_fd()) || std::fs::File::open("/dev/tty").is_ok();
+    if !is_terminal(std::io::stdout().as_fd()) || !keyboard {
+        bail!("the screen needs a terminal; without one, use `amber-tap log`, `amber-tap plot` or `amber-tap split`");
     }
     Ok(())
 }

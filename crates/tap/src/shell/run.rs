@@ -30,6 +30,22 @@ pub(crate) struct Live {
     pub(crate) board: Option<amber_boards::ServedBoard>,
 }
 
+/// The terminal, taken over: what is shown and what is typed.
+pub(crate) struct Front {
+    pub(super) screen: Screen,
+    pub(super) input: Receiver<Event>,
+}
+
+impl Front {
+    /// Takes the terminal over; it is given back when this is dropped.
+    ///
+    /// # Errors
+    /// When it cannot be had.
+    pub(crate) fn take_over() -> anyhow::Result<Front> {
+        Ok(Front { screen: Screen::take_over()?, input: read_input()? })
+    }
+}
+
 struct Shell<'a> {
     app: &'a mut App,
     live: &'a mut Option<Live>,
@@ -46,10 +62,10 @@ pub(crate) fn run(
     mut live: Option<Live>,
     clock: HostClock,
     ended: &AtomicBool,
+    front: Front,
 ) -> anyhow::Result<Vec<Report>> {
     let theme = Theme::new(Depth::from_environment(|name| std::env::var(name).ok()));
-    let mut screen = Screen::take_over()?;
-    let input = read_input()?;
+    let Front { mut screen, input } = front;
     let mut shell =
         Shell { app: &mut app, live: &mut live, clock, jobs: bounded(16), figures: Vec::new(), over: false };
     let mut pacer = Pacer::new(Instant::now());
@@ -189,7 +205,11 @@ impl Shell<'_> {
             Effect::Mark { at, note } => self.order(Order::Mark { at, note }),
             Effect::Figure => self.write_figure()?,
             Effect::SaveBench { path, bench } => {
-                let done = save_bench(&path, &bench).map(|()| (path, bench)).map_err(|error| format!("{error:#}"));
+                let done = save_bench(&path, &bench).map_err(|error| format!("{error:#}"));
+                let done = done.map(|()| {
+                    crate::recent::remember(&path, &bench.source);
+                    (path, bench)
+                });
                 // The channel has room: it is emptied after each effect that fills it.
                 let _ = self.jobs.0.try_send(Message::BenchSaved(done));
             }

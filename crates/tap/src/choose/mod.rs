@@ -1,0 +1,279 @@
+//! Choosing what to watch, when nothing was named: ports, benches used lately, takes, simulated boards, or a path.
+
+mod view;
+
+pub(crate) use view::draw;
+
+use crate::recent::{Recent, stem};
+use amber_io::FoundPort;
+use crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
+use std::path::{Path, PathBuf};
+use tui_input::Input;
+use tui_input::backend::crossterm::EventHandler;
+
+/// Takes that are offered, the newest ones.
+const TAKES: usize = 6;
+
+/// Benches that are offered.
+const BENCHES: usize = 6;
+
+/// What was chosen.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Choice {
+    /// A port, a text file or a simulated board, by what stands for it on the command line.
+    Source(String),
+    /// A bench file.
+    Bench(PathBuf),
+    /// A take's folder.
+    Take(PathBuf),
+    /// Nothing.
+    Quit,
+}
+
+/// One thing that can be chosen.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Item {
+    pub(crate) choice: Choice,
+    pub(crate) name: String,
+    pub(crate) about: String,
+    /// Was plugged in since the list was opened.
+    pub(crate) is_new: bool,
+}
+
+/// A heading with what stands under it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Section {
+    pub(crate) heading: &'static str,
+    pub(crate) items: Vec<Item>,
+    /// What to say when there is nothing.
+    pub(crate) empty: &'static str,
+}
+
+/// The list and what is chosen in it.
+#[derive(Debug)]
+pub(crate) struct Chooser {
+    folder: PathBuf,
+    recent: Recent,
+    ports: Vec<FoundPort>,
+    /// The ports that were there at the start.
+    first: Option<Vec<PathBuf>>,
+    takes: Vec<PathBuf>,
+    pub(crate) selected: usize,
+    /// A path that is being typed.
+    pub(crate) typing: Option<Input>,
+    /// What went wrong with the last choice.
+    pub(crate) trouble: Option<String>,
+}
+
+impl Chooser {
+    /// A list for what is in `folder`.
+    pub(crate) fn new(folder: PathBuf, recent: Recent) -> Chooser {
+        let mut chooser = Chooser {
+            takes: takes_in(&folder),
+            folder,
+            recent,
+            ports: Vec::new(),
+            first: None,
+            selected: 0,
+            typing: None,
+            trouble: None,
+        };
+        chooser.selected = chooser.first_choice();
+        chooser
+    }
+
+    /// These ports are there now; gives whether that is a change. The choice stays on what it was.
+    pub(crate) fn set_ports(&mut self, ports: Vec<FoundPort>) -> bool {
+        if self.first.is_some() && ports == self.ports {
+            return false;
+        }
+        let chosen = self.item().map(|item| item.choice);
+        let first = self.first.is_none();
+        let paths = || ports.iter().map(|port| port.path.clone()).collect();
+        self.first.get_or_insert_with(paths);
+        self.ports = ports;
+        let items = self.items();
+        let again = chosen.and_then(|choice| items.iter().position(|item| item.choice == choice));
+        let fresh = items.iter().position(|item| item.is_new);
+        self.selected = match (first, fresh, again) {
+            (true, ..) => self.first_choice(),
+            // A board that was just plugged in is most likely what is wanted.
+            (false, Some(fresh), _) => fresh,
+            (false, None, again) => again.unwrap_or(0),
+        };
+        true
+    }
+
+    /// The first port, where there is one, else the flume.
+    fn first_choice(&self) -> usize {
+        let items = self.items();
+        let port = (!self.ports.is_empty()).then_some(0);
+        port.or_else(|| items.iter().position(|item| matches!(item.choice, Choice::Bench(_)))).unwrap_or(0)
+    }
+
+    /// Everything that can be chosen, under its headings.
+    pub(crate) fn sections(&self) -> Vec<Section> {
+        let item = |choice: Choice, name: String, about: String| Item { choice, name, about, is_new: false };
+        let mut ports = Vec::new();
+        for port in &self.ports {
+            let path = port.path.display().to_string();
+            let is_new = self.first.as_ref().is_some_and(|first| !first.contains(&port.path));
+            let serial = if port.usb.is_empty() { String::new() } else { format!(", serial number {}", port.usb) };
+            // The same board seen again: the bench used last with it comes first.
+            if let Some(used) = self.recent.of_board(&port.usb) {
+                let about = format!("{}{serial}, with the bench used last: {}", port.product, stem(&used.path));
+                ports.push(Item { is_new, ..item(Choice::Bench(used.path.clone()), path.clone(), about) });
+            }
+            let about = format!("{}{serial}", port.product);
+            ports.push(Item { is_new, ..item(Choice::Source(path.clone()), path, about) });
+        }
+        let bench = |used: &crate::recent::Used| {
+            let about = format!("{}, {}", used.port, used.path.display());
+            item(Choice::Bench(used.path.clone()), stem(&used.path), about)
+        };
+        let take = |path: &PathBuf| {
+            let name = path.file_name().map_or_else(String::new, |name| name.to_string_lossy().into_owned());
+            item(Choice::Take(path.clone()), name, "recorded here".into())
+        };
+        let board =
+            |(name, about): &(&str, &str)| item(Choice::Source((*name).into()), (*name).into(), (*about).into());
+        vec![
+            Section { heading: "serial ports", items: ports, empty: "none: plug a board in, it appears by itself" },
+            Section {
+                heading: "benches used lately",
+                items: self.recent.bench.iter().take(BENCHES).map(bench).collect(),
+                empty: "none yet: s saves one while watching",
+            },
+            Section {
+                heading: "takes in this folder",
+                items: self.takes.iter().map(take).collect(),
+                empty: "none yet: t makes one while watching",
+            },
+            Section { heading: "simulated boards", items: amber_boards::BOARDS.iter().map(board).collect(), empty: "" },
+        ]
+    }
+
+    fn items(&self) -> Vec<Item> {
+        self.sections().into_iter().flat_map(|section| section.items).collect()
+    }
+
+    fn item(&self) -> Option<Item> {
+        self.items().into_iter().nth(self.selected)
+    }
+
+    /// Takes a key; gives the choice when one was made.
+    pub(crate) fn key(&mut self, key: KeyEvent) -> Option<Choice> {
+        let control = key.modifiers.contains(KeyModifiers::CONTROL);
+        if let Some(input) = &mut self.typing {
+            match key.code {
+                KeyCode::Esc => self.typing = None,
+                KeyCode::Char('c') if control => self.typing = None,
+                KeyCode::Enter => {
+                    let text = input.value().trim().to_owned();
+                    if !text.is_empty() {
+                        self.typing = None;
+                        return Some(self.typed(&text));
+                    }
+                }
+                _ => drop(input.handle_event(&Event::Key(key))),
+            }
+            return None;
+        }
+        self.trouble = None;
+        let last = self.items().len().saturating_sub(1);
+        match key.code {
+            KeyCode::Up => self.selected = self.selected.saturating_sub(1),
+            KeyCode::Down | KeyCode::Tab => self.selected = (self.selected + 1).min(last),
+            KeyCode::Home => self.selected = 0,
+            KeyCode::End => self.selected = last,
+            KeyCode::Enter => return self.item().map(|item| item.choice),
+            KeyCode::Esc | KeyCode::Char('q') => return Some(Choice::Quit),
+            KeyCode::Char('c') if control => return Some(Choice::Quit),
+            KeyCode::Char('/' | '.' | '~') => {
+                if let KeyCode::Char(first) = key.code {
+                    self.typing = Some(Input::new(first.to_string()));
+                }
+            }
+            KeyCode::Char('p') => self.typing = Some(Input::default()),
+            _ => self.trouble = Some("arrows choose, Enter watches, p types a path, q quits".into()),
+        }
+        None
+    }
+
+    /// What a typed path stands for: a take's folder, a bench file, else a source.
+    fn typed(&self, text: &str) -> Choice {
+        let home = text.strip_prefix("~/").and_then(|rest| Some(Path::new(&std::env::var_os("HOME")?).join(rest)));
+        let path = home.unwrap_or_else(|| self.folder.join(text));
+        if path.is_dir() {
+            Choice::Take(path)
+        } else if path.extension().is_some_and(|end| end == "toml") {
+            Choice::Bench(path)
+        } else if path.exists() {
+            Choice::Source(path.display().to_string())
+        } else {
+            Choice::Source(text.into())
+        }
+    }
+}
+
+/// The newest takes in `folder`, newest first.
+fn takes_in(folder: &Path) -> Vec<PathBuf> {
+    let entries = std::fs::read_dir(folder).into_iter().flatten().flatten().map(|entry| entry.path());
+    let mut takes: Vec<PathBuf> = entries.filter(|path| path.join("wire.bin").is_file()).collect();
+    takes.sort();
+    takes.reverse();
+    takes.truncate(TAKES);
+    takes
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::recent::Used;
+
+    fn port(path: &str, usb: &str) -> FoundPort {
+        FoundPort { path: path.into(), product: "maker board".into(), usb: usb.into() }
+    }
+
+    fn press(chooser: &mut Chooser, codes: &[KeyCode]) -> Option<Choice> {
+        codes.iter().filter_map(|code| chooser.key((*code).into())).last()
+    }
+
+    #[test]
+    fn ports_come_first_a_new_one_is_chosen_and_a_known_board_brings_its_bench() {
+        let used = Used { path: "/b/tank.bench.toml".into(), port: "/dev/ttyACM7".into(), usb: "77".into() };
+        let mut chooser = Chooser::new("/nowhere".into(), Recent { bench: vec![used] });
+        assert!(chooser.set_ports(vec![port("/dev/ttyACM0", "11")]));
+        assert_eq!(press(&mut chooser, &[KeyCode::Enter]), Some(Choice::Source("/dev/ttyACM0".into())));
+        press(&mut chooser, &[KeyCode::Down]);
+        assert!(!chooser.set_ports(vec![port("/dev/ttyACM0", "11")]));
+        assert!(chooser.set_ports(vec![port("/dev/ttyACM0", "11"), port("/dev/ttyACM1", "77")]));
+        assert_eq!(press(&mut chooser, &[KeyCode::Enter]), Some(Choice::Bench("/b/tank.bench.toml".into())));
+        assert_eq!(press(&mut chooser, &[KeyCode::Down, KeyCode::Enter]), Some(Choice::Source("/dev/ttyACM1".into())));
+        // It is pulled out again, while it was chosen.
+        assert!(chooser.set_ports(Vec::new()));
+        assert!(chooser.item().is_some());
+    }
+
+    #[test]
+    fn a_path_can_be_typed_and_the_way_out_is_there() {
+        let dir = tempfile::tempdir().unwrap();
+        std::fs::create_dir(dir.path().join("take-0001")).unwrap();
+        std::fs::write(dir.path().join("take-0001/wire.bin"), "").unwrap();
+        std::fs::write(dir.path().join("notes.txt"), "1\n2\n").unwrap();
+        let mut chooser = Chooser::new(dir.path().into(), Recent::default());
+        chooser.set_ports(Vec::new());
+        let mut typed = |text: &str| {
+            press(&mut chooser, &[KeyCode::Char('p')]);
+            let codes: Vec<KeyCode> = text.chars().map(KeyCode::Char).chain([KeyCode::Enter]).collect();
+            press(&mut chooser, &codes)
+        };
+        assert_eq!(typed("take-0001"), Some(Choice::Take(dir.path().join("take-0001"))));
+        assert_eq!(typed("notes.txt"), Some(Choice::Source(dir.path().join("notes.txt").display().to_string())));
+        assert_eq!(typed("x.bench.toml"), Some(Choice::Bench(dir.path().join("x.bench.toml"))));
+        assert_eq!(typed("/dev/ttyUSB9"), Some(Choice::Source("/dev/ttyUSB9".into())));
+        assert_eq!(press(&mut chooser, &[KeyCode::Char('p'), KeyCode::Esc]), None);
+        assert_eq!(press(&mut chooser, &[KeyCode::Char('q')]), Some(Choice::Quit));
+        assert!(chooser.sections()[2].items[0].name == "take-0001");
+    }
+}
