@@ -6,8 +6,8 @@ use crate::flume::{Flume, Programme};
 use crate::noise::Noise;
 use std::time::Duration;
 
-/// Seconds between two tricks, and how long the longest takes.
-const PAUSE: f64 = 4.0;
+/// Seconds between two tricks, usually.
+pub(crate) const PAUSE: f64 = 4.0;
 
 /// What it does, one after the other.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -43,17 +43,20 @@ pub(crate) struct Gremlin {
     flume: Flume,
     noise: Noise,
     seed: u64,
+    pause: f64,
     tricks: u64,
     away: bool,
 }
 
 impl Gremlin {
-    pub(crate) fn new(seed: u64) -> Gremlin {
-        Gremlin { flume: Flume::new(Programme::Waves, seed), noise: Noise::new(seed), seed, tricks: 0, away: false }
+    /// A gremlin that waits `pause` seconds before each trick.
+    pub(crate) fn new(seed: u64, pause: f64) -> Gremlin {
+        let (flume, noise) = (Flume::new(Programme::Waves, seed), Noise::new(seed));
+        Gremlin { flume, noise, seed, pause, tricks: 0, away: false }
     }
 
     fn next_trick(&self) -> f64 {
-        (self.tricks + 1) as f64 * PAUSE
+        (self.tricks + 1) as f64 * self.pause
     }
 
     fn play(&mut self, trick: Trick, fresh: &mut Vec<u8>, out: &mut Vec<u8>) {
@@ -96,7 +99,7 @@ impl Board for Gremlin {
     }
 
     fn reset(&mut self) {
-        *self = Gremlin::new(self.seed);
+        *self = Gremlin::new(self.seed, self.pause);
     }
 
     fn run(&mut self, now: Duration, out: &mut Vec<u8>) {
@@ -124,7 +127,7 @@ impl Board for Gremlin {
     }
 
     fn vanishes(&mut self) -> Option<Duration> {
-        std::mem::take(&mut self.away).then_some(AWAY)
+        std::mem::take(&mut self.away).then_some(AWAY.min(Duration::from_secs_f64(self.pause)))
     }
 }
 
@@ -134,7 +137,7 @@ mod tests {
 
     #[test]
     fn it_plays_every_trick_and_then_vanishes() {
-        let mut gremlin = Gremlin::new(1);
+        let mut gremlin = Gremlin::new(1, PAUSE);
         let mut out = Vec::new();
         let mut vanished_at = None;
         for step in 1..600 {

@@ -36,7 +36,12 @@ pub fn by_name(name: &str, seed: u64) -> Option<Box<dyn Board>> {
         "twin" => Box::new(Plain::new(|| Twin, seed)),
         "notes" => Box::new(Plain::new(|| Notes, seed)),
         "chatter" => Box::new(Plain::new(Chatter::new, seed)),
-        "gremlin" => Box::new(Gremlin::new(seed)),
+        "gremlin" => Box::new(Gremlin::new(seed, gremlin::PAUSE)),
         _ => return None,
     })
+}
+
+/// The gremlin with `pause` seconds before each of its tricks, the last of which is to vanish for as long at most.
+pub fn hasty_gremlin(seed: u64, pause: f64) -> Box<dyn Board> {
+    Box::new(Gremlin::new(seed, pause))
 }

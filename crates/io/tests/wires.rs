@@ -1,0 +1,212 @@
+//! What a link does beside reading: finding the speed, sending, resetting, lending, and watching texts.
+
+use amber_boards::{Pty, ServedBoard, by_name, serve};
+use amber_core::bench::{Bench, Source};
+use amber_io::take::{Keeper, Order, Place, Report, open};
+use amber_io::{Command, Feed, HostClock, Link, LinkState, Wanted};
+use std::fs;
+use std::io::Write;
+use std::path::Path;
+use std::time::{Duration, Instant};
+
+/// Generous, for slow machines; nothing is timed by it.
+const PATIENCE: Duration = Duration::from_secs(30);
+
+fn port(path: &Path, baud: Option<u32>) -> Wanted {
+    Wanted::Port { path: path.into(), source: Source { baud, ..Source::default() } }
+}
+
+/// A board by name, and a link to it.
+fn board(name: &str, baud: Option<u32>) -> (ServedBoard, Link) {
+    let board = serve(by_name(name, 1).unwrap()).unwrap();
+    let link = Link::start(port(board.path(), baud), HostClock::start()).unwrap();
+    (board, link)
+}
+
+/// Waits until `test` has found what it waits for in what comes.
+fn until<T>(link: &Link, what: &str, mut test: impl FnMut(&Feed) -> Option<T>) -> T {
+    let begun = Instant::now();
+    while begun.elapsed() < PATIENCE {
+        // Nobody keeps anything here.
+        while link.keeper.try_recv().is_ok() {}
+        if let Ok(feed) = link.engine.recv_timeout(Duration::from_millis(50))
+            && let Some(found) = test(&feed)
+        {
+            return found;
+        }
+    }
+    panic!("waited for {what}");
+}
+
+/// Waits for bytes with `text` in them.
+fn text(link: &Link, text: &str) {
+    let mut seen = Vec::new();
+    until(link, text, |feed| {
+        if let Feed::Chunk(chunk) = feed {
+            seen.extend_from_slice(&chunk.bytes);
+        }
+        seen.windows(text.len()).any(|window| window == text.as_bytes()).then_some(())
+    });
+}
+
+#[test]
+fn the_speed_of_each_board_is_found_by_listening() {
+    for (name, baud) in [("twin", 9600), ("chatter", 57_600), ("notes", 115_200)] {
+        let (_board, link) = board(name, None);
+        let mut unkept = 0;
+        let tried = until(&link, "a speed", |feed| match feed {
+            Feed::Unkept(bytes) => {
+                unkept += bytes;
+                None
+            }
+            Feed::State(LinkState::Open { baud: Some(_), tried, .. }) => Some(tried.clone()),
+            _ => None,
+        });
+        let last = tried.last().unwrap();
+        assert_eq!(last.baud, baud, "{name}: {tried:?}");
+        assert!(last.heard.score() > 0.85 && tried[..tried.len() - 1].iter().all(|t| t.heard.score() < 0.35));
+        assert_eq!(unkept > 0, tried.len() > 1, "what was heard at other speeds is counted");
+        // It can be overruled, and found again.
+        link.tell(Command::Open(port(Path::new("/dev/null"), Some(300)))).unwrap();
+        until(&link, "the other port", |feed| matches!(feed, Feed::State(LinkState::Waiting { .. })).then_some(()));
+    }
+}
+
+#[test]
+fn the_board_hears_what_is_sent_and_a_take_tells_it_apart() {
+    let dir = tempfile::tempdir().unwrap();
+    let clock = HostClock::start();
+    let board = serve(by_name("flume", 1).unwrap()).unwrap();
+    let link = Link::start(port(board.path(), Some(115_200)), clock).unwrap();
+    let keeper = Keeper::start(link.keeper.clone(), clock).unwrap();
+    keeper.orders.send(Order::Start { place: Place::Exactly(dir.path().join("x")), bench: Box::default() }).unwrap();
+    let wait = |what: &str, test: &dyn Fn(&Feed) -> bool| {
+        let begun = Instant::now();
+        while !link.engine.recv_timeout(Duration::from_millis(100)).is_ok_and(|feed| test(&feed)) {
+            assert!(begun.elapsed() < PATIENCE, "waited for {what}");
+        }
+    };
+    wait("rows", &|feed| matches!(feed, Feed::Chunk(_)));
+    link.tell(Command::Send(b"stroke 7\r\n\x1b[2J".to_vec())).unwrap();
+    wait("the sending", &|feed| matches!(feed, Feed::Sent { bytes, .. } if bytes.starts_with(b"stroke")));
+    let heard =
+        |feed: &Feed| matches!(feed, Feed::Chunk(chunk) if chunk.bytes.windows(11).any(|w| w == b"ok stroke 7"));
+    wait("the answer", &heard);
+    keeper.orders.send(Order::Stop).unwrap();
+    while !matches!(keeper.reports.recv_timeout(PATIENCE).unwrap(), Report::Stopped(_)) {}
+    let take = open(&dir.path().join("x")).unwrap();
+    assert_eq!(take.sent.len(), 1);
+    assert_eq!(take.sent[0].bytes, b"stroke 7\r\n\x1b[2J");
+    let table = fs::read(dir.path().join("x/sent.csv")).unwrap();
+    assert!(!table.contains(&0x1b), "what was sent is safe to look at");
+    assert!(take.wire.windows(11).any(|w| w == b"ok stroke 7") && !take.wire.windows(4).any(|w| w == b"\x1b[2J"));
+}
+
+#[test]
+fn a_board_is_reset_on_purpose() {
+    let (_board, link) = board("flume", Some(115_200));
+    text(&link, "t_us=500000 ");
+    link.tell(Command::Reset).unwrap();
+    text(&link, "ready: send ? for help");
+    text(&link, "t_us=10000 ");
+}
+
+#[test]
+fn a_lent_port_comes_back_by_itself_when_the_other_program_is_done() {
+    let (board, link) = board("flume", Some(115_200));
+    text(&link, "gauge_a=");
+    link.tell(Command::Lend { back: true }).unwrap();
+    let lent = |in_use: bool| {
+        move |feed: &Feed| {
+            let found = matches!(feed, Feed::State(LinkState::Lent { in_use: now, .. }) if *now == in_use);
+            found.then_some(())
+        }
+    };
+    until(&link, "the port to be free", lent(false));
+    // Sending meanwhile is refused and said.
+    link.tell(Command::Send(b"x".to_vec())).unwrap();
+    until(&link, "the refusal", |feed| matches!(feed, Feed::NotSent(_)).then_some(()));
+    let mut other =
+        std::process::Command::new("sleep").arg("60").stdin(fs::File::open(board.path()).unwrap()).spawn().unwrap();
+    until(&link, "the other program to be seen", lent(true));
+    other.kill().unwrap();
+    other.wait().unwrap();
+    until(&link, "the port again", |feed| matches!(feed, Feed::State(LinkState::Open { .. })).then_some(()));
+    text(&link, "gauge_a=");
+    // And it is taken back when told to.
+    link.tell(Command::Lend { back: false }).unwrap();
+    until(&link, "the port to be free", lent(false));
+    link.tell(Command::TakeBack).unwrap();
+    until(&link, "the port again", |feed| matches!(feed, Feed::Joined(_)).then_some(()));
+}
+
+#[test]
+fn a_text_file_is_read_and_followed_as_it_grows_and_when_it_is_begun_anew() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("readings.txt");
+    fs::write(&path, "a=1\na=2\na=3\n").unwrap();
+    let link = Link::start(Wanted::of(&Source::at("x"), path.clone()), HostClock::start()).unwrap();
+    let begun = until(&link, "its beginning", |feed| match feed {
+        Feed::Begun(at) => Some(*at),
+        _ => None,
+    });
+    let first = until(&link, "its first line", |feed| match feed {
+        Feed::Chunk(chunk) => Some(chunk.clone()),
+        _ => None,
+    });
+    assert_eq!((&first.bytes[..], first.at.seconds_since(begun)), (&b"a=1\n"[..], 0.01));
+    text(&link, "a=3");
+    fs::OpenOptions::new().append(true).open(&path).unwrap().write_all(b"a=4\n").unwrap();
+    text(&link, "a=4");
+    fs::write(&path, "b=1\n").unwrap();
+    until(&link, "its new beginning", |feed| matches!(feed, Feed::Begun(_)).then_some(()));
+    text(&link, "b=1");
+    link.tell(Command::Send(b"x".to_vec())).unwrap();
+    until(&link, "the refusal", |feed| matches!(feed, Feed::NotSent(_)).then_some(()));
+}
+
+#[test]
+fn a_board_that_vanishes_again_and_again_costs_no_byte_that_arrived() {
+    let dir = tempfile::tempdir().unwrap();
+    let clock = HostClock::start();
+    let board = serve(amber_boards::hasty_gremlin(1, 0.05)).unwrap();
+    let link = Link::start(port(board.path(), Some(115_200)), clock).unwrap();
+    let keeper = Keeper::start(link.keeper.clone(), clock).unwrap();
+    let place = Place::Exactly(dir.path().join("x"));
+    keeper.orders.send(Order::Start { place, bench: Box::new(Bench::default()) }).unwrap();
+    while !matches!(keeper.reports.recv_timeout(PATIENCE).unwrap(), Report::Started(_)) {}
+    let (mut joins, mut arrived) = (0, Vec::new());
+    let begun = Instant::now();
+    let threads = || fs::read_dir("/proc/self/task").unwrap().count();
+    while joins < 8 {
+        assert!(begun.elapsed() < PATIENCE, "{joins} returns");
+        match link.engine.recv_timeout(Duration::from_millis(100)) {
+            Ok(Feed::Joined(_)) => joins += 1,
+            Ok(Feed::Chunk(chunk)) => {
+                assert_eq!(chunk.skipped, 0, "this engine keeps up");
+                arrived.extend_from_slice(&chunk.bytes);
+            }
+            _ => {}
+        }
+    }
+    assert!(threads() < 60, "threads do not pile up");
+    drop(link);
+    keeper.join();
+    let wire = fs::read(dir.path().join("x/wire.bin")).unwrap();
+    // The take may have begun after the first bytes, and went on after this test stopped listening.
+    let start = arrived.windows(64).position(|window| wire.starts_with(window)).unwrap();
+    let common = (arrived.len() - start).min(wire.len());
+    assert!(common > 1_000_000, "{common} bytes");
+    assert!(arrived[start..start + common] == wire[..common], "what arrived is what was kept");
+    let take = open(&dir.path().join("x")).unwrap();
+    assert!(take.pieces.iter().filter(|piece| piece.joined).count() >= 7, "each return is a break in the take");
+}
+
+#[test]
+fn a_silent_port_is_waited_for_and_can_be_left() {
+    let pty = Pty::open(115_200).unwrap();
+    let link = Link::start(port(pty.path(), None), HostClock::start()).unwrap();
+    until(&link, "listening", |feed| matches!(feed, Feed::State(LinkState::Finding { .. })).then_some(()));
+    link.tell(Command::Open(port(Path::new("/dev/no-such-port"), None))).unwrap();
+    until(&link, "the other port", |feed| matches!(feed, Feed::State(LinkState::Waiting { .. })).then_some(()));
+}
