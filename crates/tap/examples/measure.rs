@@ -1,6 +1,6 @@
 //! Measures the running program: latency from wire to screen, load, and floods. Run on demand, never by tests:
 //!
-//! `cargo build --release && cargo run --release --example measure -- latency load frame flood pace`
+//! `cargo build --release && cargo run --release --example measure -- latency load frame flood pace vanish`
 //!
 //! The program runs on a terminal of 160x47 that this one reads, with a board that this one plays. Rows are numbered,
 //! so that what is in the take and on the screen can be checked.
@@ -46,7 +46,7 @@ const FRAME: &[u8] = b"\x1b[?2026l";
 impl Program {
     fn watch(port: &Path, folder: &Path, span: f64, pace: f64, follow_rows: bool) -> Outcome<Program> {
         let bench = folder.join("measure.bench.toml");
-        std::fs::write(&bench, format!("[screen]\nspan = {span:.1}\npace = {pace:.1}\n"))?;
+        std::fs::write(&bench, format!("[source]\nbaud = 115200\n[screen]\nspan = {span:.1}\npace = {pace:.1}\n"))?;
         let [port, bench, folder] = [port, &bench, folder].map(|path| path.to_string_lossy().into_owned());
         Program::start(&["watch", &port, "--bench", &bench, "--into", &folder], follow_rows)
     }
@@ -114,12 +114,17 @@ impl Program {
         Ok(ticks / 100.0)
     }
 
-    /// Resident memory in megabytes.
-    fn memory(&self) -> Outcome<f64> {
+    /// A number from what the system says of the process.
+    fn status(&self, name: &str) -> Outcome<f64> {
         let pid = self.child.process_id().ok_or("no process")?;
         let status = std::fs::read_to_string(format!("/proc/{pid}/status"))?;
-        let line = status.lines().find_map(|line| line.strip_prefix("VmRSS:")).ok_or("no VmRSS")?;
-        Ok(line.trim().trim_end_matches("kB").trim().parse::<f64>()? / 1024.0)
+        let line = status.lines().find_map(|line| line.strip_prefix(name)).ok_or("no such line")?;
+        Ok(line.trim().trim_end_matches("kB").trim().parse::<f64>()?)
+    }
+
+    /// Resident memory in megabytes.
+    fn memory(&self) -> Outcome<f64> {
+        Ok(self.status("VmRSS:")? / 1024.0)
     }
 
     fn quit(mut self) -> Outcome {
@@ -296,6 +301,51 @@ fn flood(folder: &Path, name: &str, rate: Option<f64>, length: Duration) -> Outc
     Ok(())
 }
 
+/// Lets a board vanish and come back again and again while a take runs.
+fn vanish(folder: &Path, times: usize) -> Outcome {
+    let board = amber_boards::serve(amber_boards::hasty_gremlin(1, 0.05))?;
+    // A short history, so that memory is not still being filled at the end.
+    let bench = folder.join("vanish.bench.toml");
+    std::fs::write(&bench, "[source]\nbaud = 115200\n[history]\nrows = 20000\n")?;
+    let [port, bench, into] = [board.path(), &bench, folder].map(|path| path.to_string_lossy().into_owned());
+    let mut program = Program::start(&["watch", &port, "--bench", &bench, "--into", &into], false)?;
+    program.wait_for("rows/s")?;
+    program.press("t")?;
+    program.wait_for("runs: every byte")?;
+    let take = newest_take(folder)?;
+    let returns = || std::fs::read_to_string(take.join("wire.csv")).map_or(0, |t| t.matches(",join").count());
+    let begun = Instant::now();
+    let mut samples = Vec::new();
+    while returns() < times {
+        if returns() * 5 >= times * samples.len() {
+            samples.push((program.memory()?, program.status("Threads:")?));
+        }
+        if begun.elapsed() > Duration::from_secs(900) {
+            return Err(format!("only {} returns; the screen is\n{}", returns(), program.text()).into());
+        }
+        std::thread::sleep(Duration::from_millis(200));
+    }
+    samples.push((program.memory()?, program.status("Threads:")?));
+    program.press("t")?;
+    program.wait_for("ended:")?;
+    program.quit()?;
+    let opened = amber_io::take::open(&take)?;
+    let same = opened.decode() == std::fs::read(take.join("readings.csv"))?;
+    println!(
+        "vanish    {times} times away and back in {:.0} s, a take running: {:.1} MB and {} stretches in wire.bin,",
+        begun.elapsed().as_secs_f64(),
+        opened.wire.len() as f64 / 1e6,
+        opened.pieces.iter().filter(|piece| piece.joined).count()
+    );
+    println!(
+        "          decoded again {}; memory at fifths: {} MB; threads: {}",
+        if same { "to the same table" } else { "to ANOTHER table" },
+        samples.iter().map(|(m, _)| format!("{m:.0}")).collect::<Vec<_>>().join(" "),
+        samples.iter().map(|(_, t)| format!("{t:.0}")).collect::<Vec<_>>().join(" ")
+    );
+    Ok(())
+}
+
 fn newest_take(folder: &Path) -> Outcome<PathBuf> {
     let entries = std::fs::read_dir(folder)?.flatten().map(|entry| entry.path());
     entries.filter(|path| path.join("wire.bin").exists()).max().ok_or_else(|| "no take".into())
@@ -305,16 +355,19 @@ fn main() -> Outcome {
     let folder = std::env::temp_dir().join(format!("amber-tap-measure-{}", std::process::id()));
     std::fs::create_dir_all(&folder)?;
     let asked: Vec<String> = std::env::args().skip(1).collect();
-    for what in
-        if asked.is_empty() { ["latency", "load", "frame", "flood", "pace"].map(String::from).to_vec() } else { asked }
-    {
+    for what in if asked.is_empty() {
+        ["latency", "load", "frame", "flood", "pace", "vanish"].map(String::from).to_vec()
+    } else {
+        asked
+    } {
         match what.as_str() {
             "latency" => latency(&folder)?,
             "load" => load(&folder)?,
             "frame" => frame(&folder)?,
             "flood" => flood(&folder, "flood", Some(1e6), Duration::from_secs(60))?,
             "pace" => flood(&folder, "pace", None, Duration::from_secs(10))?,
-            _ => return Err("measure latency, load, frame, flood or pace".into()),
+            "vanish" => vanish(&folder, 200)?,
+            _ => return Err("measure latency, load, frame, flood, pace or vanish".into()),
         }
     }
     Ok(std::fs::remove_dir_all(&folder)?)

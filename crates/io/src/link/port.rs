@@ -17,9 +17,6 @@ const AT_ONCE: usize = 16 * 1024;
 /// Pauses between tries, in milliseconds; the last one repeats.
 const PAUSES: [u64; 5] = [300, 600, 1200, 2500, 5000];
 
-/// A link that stayed open this long starts with the first pause again.
-const STEADY: Duration = Duration::from_secs(3);
-
 /// How often a lent port is looked at, and for how long nobody must have it before it is taken back: programmers open
 /// it several times.
 const LOOK: Duration = Duration::from_millis(250);
@@ -37,6 +34,8 @@ pub(super) struct Port {
     source: Source,
     /// The speed that was found, and how.
     found: Vec<Tried>,
+    /// Bytes came since the port was opened.
+    heard: bool,
 }
 
 /// What comes after a port was closed.
@@ -53,7 +52,7 @@ enum Next {
 
 impl Port {
     pub(super) fn new(path: PathBuf, source: Source) -> Port {
-        Port { path, source, found: Vec::new() }
+        Port { path, source, found: Vec::new(), heard: false }
     }
 
     /// Watches until something else is wanted.
@@ -72,12 +71,13 @@ impl Port {
         if *tries == 0 {
             outlet.state(LinkState::Opening)?;
         }
-        let opened = Instant::now();
+        self.heard = false;
         let next = match self.open() {
             Err(problem) => Next::Failed(problem),
             Ok(port) => self.read(port, outlet)?,
         };
-        if opened.elapsed() > STEADY {
+        // A port that brought something is worth trying soon.
+        if self.heard {
             *tries = 0;
         }
         match next {
@@ -153,7 +153,10 @@ impl Port {
         loop {
             match port.read(&mut buffer) {
                 Ok(0) => return Ok(Next::Failed(Problem::Vanished(self.path.clone()))),
-                Ok(length) => outlet.pass(&buffer[..length])?,
+                Ok(length) => {
+                    self.heard = true;
+                    outlet.pass(&buffer[..length])?;
+                }
                 Err(error) if matches!(error.kind(), ErrorKind::TimedOut | ErrorKind::Interrupted) => {}
                 Err(_) => return Ok(Next::Failed(Problem::Vanished(self.path.clone()))),
             }

@@ -1,0 +1,97 @@
+//! What must hold for any bytes at all: run by the fuzz targets, and over kept inputs by a plain test.
+
+#![allow(dead_code)] // Each fuzz target uses one of them.
+
+use amber_core::Stamp;
+use amber_core::bench::Bench;
+use amber_core::split::{Fate, Frame, Framer, MAX_FIELDS, MAX_LINE, Shape, Sink, Splitter};
+
+/// Lines are cut alike however the bytes come, and none is too long.
+pub fn framer(data: &[u8]) {
+    let Some((size, bytes)) = data.split_first() else { return };
+    let frames = |size: usize| {
+        let mut framer = Framer::new();
+        let mut out = Vec::new();
+        for piece in bytes.chunks(size) {
+            framer.feed(piece, |frame| {
+                let (line, whole) = match frame {
+                    Frame::Line(line) => (line, true),
+                    Frame::TooLong(line) => (line, false),
+                };
+                assert!(!line.is_empty() && line.len() <= MAX_LINE);
+                out.push((line.to_vec(), whole));
+            });
+        }
+        out
+    };
+    assert_eq!(frames(bytes.len().max(1)), frames(usize::from(*size).max(1)));
+}
+
+#[derive(Default, PartialEq, Debug)]
+struct Seen {
+    columns: usize,
+    lines: u64,
+    rows: Vec<Vec<u64>>,
+    fates: Vec<Fate>,
+}
+
+impl Sink for Seen {
+    fn shape(&mut self, shape: &Shape) {
+        self.columns = shape.columns();
+        assert!((1..=MAX_FIELDS).contains(&self.columns));
+        assert!((0..self.columns).all(|i| !shape.label(i).chars().any(char::is_control)));
+        assert!(!shape.sentence().is_empty());
+    }
+
+    fn line(&mut self, _: Stamp, fate: Fate, _: &[u8]) {
+        self.lines += 1;
+        self.fates.push(fate);
+    }
+
+    fn row(&mut self, _: Stamp, values: &[f64]) {
+        assert_eq!(values.len(), self.columns);
+        self.rows.push(values.iter().map(|value| value.to_bits()).collect());
+    }
+}
+
+/// Rows are the same however the bytes come; a shape that was found can be typed and pinned.
+pub fn splitter(data: &[u8]) {
+    let Some((size, bytes)) = data.split_first() else { return };
+    let split = |size: usize| {
+        let mut splitter = Splitter::new(None);
+        if size.is_multiple_of(2) {
+            splitter.join();
+        }
+        let mut seen = Seen::default();
+        bytes.chunks(size.max(1)).for_each(|piece| splitter.feed(Stamp(0), piece, &mut seen));
+        (splitter, seen)
+    };
+    let (splitter, seen) = split(usize::from(*size));
+    let even = usize::from(*size).is_multiple_of(2);
+    let whole = bytes.len().max(2).next_multiple_of(2) + usize::from(!even);
+    assert_eq!(seen, split(whole).1);
+    let Some(shape) = splitter.settled_shape() else { return };
+    let typed: Result<Shape, _> = shape.to_string().parse();
+    assert_eq!(typed.map(|typed| typed.columns()).ok(), Some(shape.columns()), "{shape}");
+    for line in bytes.split(|b| *b == b'\n').take(20) {
+        assert!(shape.spans(line, 0).iter().all(|(at, column)| at.end <= line.len() && *column < shape.columns() + 64));
+    }
+    let mut pinned = Seen { columns: shape.columns(), ..Seen::default() };
+    Splitter::new(Some(shape)).feed(Stamp(0), bytes, &mut pinned);
+}
+
+/// Any text gives a bench that can be written and read again.
+pub fn bench(data: &[u8]) {
+    let Ok(text) = std::str::from_utf8(data) else { return };
+    if text.len() > 4096 {
+        return;
+    }
+    let (bench, mistakes) = Bench::parse_what_holds(text);
+    assert!(mistakes.len() <= text.lines().count() + 1);
+    let written = bench.new_file("fuzzed");
+    assert_eq!(Bench::parse(&written).as_ref(), Ok(&bench), "{written}");
+    if mistakes.is_empty() {
+        let again = bench.write_into(text).expect("what was read is TOML");
+        assert_eq!(Bench::parse(&again), Ok(bench), "{again}");
+    }
+}
