@@ -26,8 +26,9 @@ pub(crate) enum Command {
     },
     /// Watch a serial port, a text file or standard input.
     Watch {
-        /// A port such as /dev/ttyACM0, a text file, - for standard input, or a simulated board [default: the bench's].
-        port: Option<String>,
+        /// A port such as /dev/ttyACM0, a text file, - for standard input, or a simulated board; several are watched side
+        /// by side, NAME=PORT names one [default: the bench's].
+        ports: Vec<String>,
         /// Bits a second on the wire [default: as the bench says, else found by listening].
         #[arg(long)]
         baud: Option<u32>,

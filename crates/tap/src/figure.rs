@@ -16,7 +16,10 @@ const COLUMNS: usize = 1800;
 /// What is in view, as a figure.
 pub(crate) fn of(app: &App) -> Figure {
     let columns = Columns::new(app.end(), app.sight.span, COLUMNS, Motion::Scroll);
-    let grid = Grid::new(app.chain.store(), &columns, app.end(), app.chain.rate().interval());
+    let grid = |id: usize| {
+        let chain = app.chain_of(id);
+        Grid::new(chain.store(), &columns, app.end(), chain.rate().interval())
+    };
     let wall = |at: Stamp| app.wall(at, "%Y-%m-%d %H:%M:%S");
     let end = app.end();
     let (zero, time_label, source) = match &app.source {
@@ -29,7 +32,6 @@ pub(crate) fn of(app: &App) -> Figure {
     let right = end.seconds_since(zero);
     let width = columns.width as f64 * 1e-9;
     let seconds = |place: usize| columns.begin(place).unwrap_or(end).seconds_since(zero) + width / 2.0;
-    let channels = app.chain.channels();
     let lanes = app.lanes();
     let lane = |lane: &crate::app::AnalogLane| Lane {
         label: visible(lane.unit.as_bytes()),
@@ -38,11 +40,11 @@ pub(crate) fn of(app: &App) -> Figure {
             .channels
             .iter()
             .map(|index| {
-                let channel = &channels[*index];
+                let (channel, grid) = (app.channel_at(*index), grid(*index));
                 let pale = channel.smoothed().map(|_| runs(&grid.trace(channel.scaled()), seconds));
                 Trace {
                     letter: app.letter(*index),
-                    name: visible(channel.title().as_bytes()),
+                    name: visible(app.title(*index).as_bytes()),
                     ink: app.ink(*index),
                     runs: runs(&grid.trace(channel.output()), seconds),
                     pale: pale.unwrap_or_default(),
@@ -52,14 +54,14 @@ pub(crate) fn of(app: &App) -> Figure {
         thresholds: lane
             .channels
             .iter()
-            .filter_map(|index| Some((channels[*index].settings().watch?.threshold, app.ink(*index))))
+            .filter_map(|index| Some((app.channel_at(*index).settings().watch?.threshold, app.ink(*index))))
             .collect(),
     };
     let logic = |index: &usize| LogicLane {
         letter: app.letter(*index),
-        name: visible(channels[*index].name().as_bytes()),
+        name: visible(app.title(*index).as_bytes()),
         ink: app.ink(*index),
-        levels: levels(&grid.logic(channels[*index].scaled()), |place| seconds(place) - width / 2.0),
+        levels: levels(&grid(*index).logic(app.channel_at(*index).scaled()), |place| seconds(place) - width / 2.0),
     };
     let marks = app.marks.iter().map(|mark| FigureMark {
         number: mark.number,

@@ -28,7 +28,7 @@ fn app() -> App {
     let chain = Chain::new(Bench::parse(BENCH).unwrap(), Limits::default());
     let mut app = App::live(chain, PathBuf::from("."), None, START);
     app.zone = jiff::tz::TimeZone::UTC;
-    let tell = |app: &mut App, at, feed| drop(app.update(at, crate::app::Message::Feed(feed)));
+    let tell = |app: &mut App, at, feed| drop(app.update(at, crate::app::Message::Feed(0, feed)));
     tell(&mut app, START, Feed::State(LinkState::open_at(115_200)));
     for i in 0..1000u32 {
         let at = START.plus(f64::from(i) * 0.01);

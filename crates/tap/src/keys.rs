@@ -91,6 +91,7 @@ pub(crate) enum Action {
     ChannelUp,
     ChannelDown,
     CodeWords,
+    NextSource,
 }
 
 /// One row of the table.
@@ -154,6 +155,7 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Main: [(Char('n'), NONE)], A::Large, "n", "the channel's number as large as the screen", Some("n large");
     Main: [(Char('l'), NONE)], A::Lines, "l", "read the wire's lines, or see the chart again", Some("l lines");
     Main: [(Char(':'), NONE)], A::Talk, ":", "send a line to the board", Some(": talk");
+    Main: [(Char('\\'), NONE)], A::NextSource, "\\", "take the next source to hand, where several are watched", None;
     Main: [(Char('o'), NONE)], A::TakeOffer, "o", "read the stream by the other shape that is offered", None;
     Main: [(Char('<'), NONE)], A::ChannelUp, "<", "move the channel up", None;
     Main: [(Char('>'), NONE)], A::ChannelDown, ">", "move the channel down", None;

@@ -3,11 +3,13 @@
 //! A bench file is TOML that a person may edit; [`Bench::parse`] reads it, [`Bench::write_into`] puts changed settings
 //! into the text of an existing file and leaves its comments alone.
 
+mod beside;
 mod merge;
 mod source;
 mod split;
 mod words;
 
+pub use beside::{Beside, source_names};
 pub use source::{Parity, Source};
 pub use words::Words;
 
@@ -33,6 +35,9 @@ pub struct Bench {
     pub split: Split,
     /// Where rows get their time from.
     pub time: Time,
+    /// Other sources that are watched beside this one.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub beside: Vec<Beside>,
     /// How much is kept in memory.
     pub history: Limits,
     /// How it is shown.
@@ -303,8 +308,10 @@ impl Bench {
         if !(self.screen.span > 0.0 && self.screen.span <= 86_400.0) {
             return Some(("span", "span must be above 0 and at most 86400 seconds".into()));
         }
-        if let Some((key, fault)) = self.source.fault() {
-            return Some((key, fault.into()));
+        for source in self.beside.iter().map(|beside| &beside.source).chain([&self.source]) {
+            if let Some((key, fault)) = source.fault() {
+                return Some((key, fault.into()));
+            }
         }
         let twice = self.channel.iter().enumerate().find(|(i, c)| self.channel[..*i].iter().any(|o| o.name == c.name));
         twice.map(|(_, channel)| ("[[channel]]", format!("channel '{}' stands twice", channel.name)))

@@ -7,7 +7,7 @@ use amber_core::bench::Bench;
 use amber_core::split::{Fate, Frame, Framer, MAX_FIELDS, MAX_LINE, Shape, Sink, Splitter};
 
 /// Lines are cut alike however the bytes come, and none is too long.
-pub fn framer(data: &[u8]) {
+pub(crate) fn framer(data: &[u8]) {
     let Some((size, bytes)) = data.split_first() else { return };
     let frames = |size: usize| {
         let mut framer = Framer::new();
@@ -55,7 +55,7 @@ impl Sink for Seen {
 }
 
 /// Rows are the same however the bytes come; a shape that was found can be typed and pinned.
-pub fn splitter(data: &[u8]) {
+pub(crate) fn splitter(data: &[u8]) {
     let Some((size, bytes)) = data.split_first() else { return };
     let split = |size: usize| {
         let mut splitter = Splitter::new(None);
@@ -81,7 +81,7 @@ pub fn splitter(data: &[u8]) {
 }
 
 /// Any text gives a bench that can be written and read again.
-pub fn bench(data: &[u8]) {
+pub(crate) fn bench(data: &[u8]) {
     let Ok(text) = std::str::from_utf8(data) else { return };
     if text.len() > 4096 {
         return;

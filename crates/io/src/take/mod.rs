@@ -10,6 +10,8 @@
 //! | `sent.csv` | what was sent to the board, if anything: time, wall clock, offset in `wire.bin`, bytes, text |
 //! | `bench.toml` | the settings in force at the start |
 //!
+//! A take of several sources is a folder of takes, one for each source.
+//!
 //! `readings.csv` is made by [`Decoder`] from the bytes of `wire.bin` and nothing else, both when it is written and
 //! when it is checked, so decoding again gives the same file byte for byte. Files are only ever added to; a checkpoint
 //! writes all of them through in an order ([`Writer::checkpoint`]) that lets a reader tell what is whole.
@@ -26,10 +28,10 @@ mod writer;
 pub use decode::{Decoder, Tally};
 pub use keeper::{Keeper, Order, Report};
 pub use marks::Mark;
-pub use reader::{OpenedTake, Piece, open};
+pub use reader::{OpenedTake, Piece, open, open_all};
 pub use sent::Sent;
 pub use when::iso8601;
-pub use writer::{Place, Summary, Writer};
+pub use writer::{Place, Summary, Writer, next_folder};
 
 use std::io;
 use std::path::{Path, PathBuf};

@@ -57,6 +57,23 @@ impl OpenedTake {
     }
 }
 
+/// Opens what is in `folder`: one take, or the takes of several sources, each with the name of its source; the name is
+/// empty for one alone.
+///
+/// # Errors
+/// As [`open`].
+pub fn open_all(folder: &Path) -> Result<Vec<(String, OpenedTake)>, TakeError> {
+    let is_take = |folder: &Path| folder.join(WIRE).is_file();
+    let entries = fs::read_dir(folder).into_iter().flatten().flatten().map(|entry| entry.path());
+    let mut parts: Vec<PathBuf> = entries.filter(|path| is_take(path)).collect();
+    if is_take(folder) || parts.is_empty() {
+        return Ok(vec![(String::new(), open(folder)?)]);
+    }
+    parts.sort();
+    let name = |path: &Path| path.file_name().map_or_else(String::new, |name| name.to_string_lossy().into_owned());
+    parts.iter().map(|part| Ok((name(part), open(part)?))).collect()
+}
+
 /// Opens the take in `folder`.
 ///
 /// Half lines at the ends of its tables are cut off, and rows that are in `wire.bin` but not yet in `readings.csv` are

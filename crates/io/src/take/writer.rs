@@ -283,20 +283,27 @@ fn make_folder(place: &Place) -> Result<PathBuf, TakeError> {
                 made => made.map(|()| folder.clone()).map_err(TakeError::io(create, folder)),
             }
         }
-        Place::Next(parent) => {
-            fs::create_dir_all(parent).map_err(TakeError::io(create, parent))?;
-            let numbers = fs::read_dir(parent).map_err(TakeError::io("cannot read", parent))?;
-            let number = |name: &str| name.strip_prefix("take-")?.parse::<u32>().ok();
-            let last = numbers.flatten().filter_map(|entry| number(&entry.file_name().to_string_lossy())).max();
-            for next in last.unwrap_or(0) + 1.. {
-                let folder = parent.join(format!("take-{next:04}"));
-                match fs::create_dir(&folder) {
-                    Ok(()) => return Ok(folder),
-                    Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {}
-                    Err(error) => return Err(TakeError::io(create, &folder)(error)),
-                }
-            }
-            Err(TakeError::Exists(parent.clone()))
+        Place::Next(parent) => next_folder(parent),
+    }
+}
+
+/// Makes a new folder below `parent`: `take-0001`, `take-0002` …, whichever is next.
+///
+/// # Errors
+/// When the system says no.
+pub fn next_folder(parent: &Path) -> Result<PathBuf, TakeError> {
+    let create = "cannot create";
+    fs::create_dir_all(parent).map_err(TakeError::io(create, parent))?;
+    let numbers = fs::read_dir(parent).map_err(TakeError::io("cannot read", parent))?;
+    let number = |name: &str| name.strip_prefix("take-")?.parse::<u32>().ok();
+    let last = numbers.flatten().filter_map(|entry| number(&entry.file_name().to_string_lossy())).max();
+    for next in last.unwrap_or(0) + 1.. {
+        let folder = parent.join(format!("take-{next:04}"));
+        match fs::create_dir(&folder) {
+            Ok(()) => return Ok(folder),
+            Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {}
+            Err(error) => return Err(TakeError::io(create, &folder)(error)),
         }
     }
+    Err(TakeError::Exists(parent.into()))
 }

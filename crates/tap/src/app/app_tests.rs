@@ -21,14 +21,14 @@ fn app() -> App {
     let mut app = App::live(chain, PathBuf::from("out"), None, START);
     app.zone = TimeZone::UTC;
     app.size = (160, 47);
-    app.update(START, Message::Feed(Feed::State(LinkState::open_at(115_200))));
-    app.update(START, Message::Feed(Feed::Joined(START)));
+    app.update(START, Message::Feed(0, Feed::State(LinkState::open_at(115_200))));
+    app.update(START, Message::Feed(0, Feed::Joined(START)));
     app
 }
 
 fn feed(app: &mut App, at: Stamp, bytes: &[u8]) {
     let chunk = Chunk { at, bytes: bytes.into(), skipped: 0 };
-    assert!(app.update(at, Message::Feed(Feed::Chunk(chunk))).is_empty());
+    assert!(app.update(at, Message::Feed(0, Feed::Chunk(chunk))).is_empty());
 }
 
 /// The flume, watched for so many seconds in chunks of 10 ms.
@@ -231,17 +231,17 @@ fn a_take_is_ordered_marked_and_ended() {
     press(&mut app, KeyCode::Char('m'));
     assert!(app.notice.as_ref().unwrap().text.contains("start one with t"));
     let effects = press(&mut app, KeyCode::Char('t'));
-    let [Effect::StartTake { place, bench }] = &effects[..] else { panic!("{effects:?}") };
+    let [Effect::StartTake { place, benches }] = &effects[..] else { panic!("{effects:?}") };
     assert_eq!(*place, TakePlace::Next("out".into()));
-    assert!(bench.split.shape().is_some(), "the shape that was found is pinned");
-    app.update(app.now, Message::Report(Report::Started("out/take-0007".into())));
+    assert!(benches[0].split.shape().is_some(), "the shape that was found is pinned");
+    app.update(app.now, Message::Report(0, Report::Started("out/take-0007".into())));
     press(&mut app, KeyCode::Char('m'));
     let moment = app.now;
     typed(&mut app, "q, t and ? are just text");
     let effects = press(&mut app, KeyCode::Enter);
     assert_eq!(effects, [Effect::Mark { at: moment, note: "q, t and ? are just text".into() }]);
     let note = || "weight\u{1b}[2J".to_owned();
-    app.update(moment, Message::Report(Report::Marked { number: 1, at: moment, note: note() }));
+    app.update(moment, Message::Report(0, Report::Marked { number: 1, at: moment, note: note() }));
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("● take-0007"), "{text}");
     press(&mut app, KeyCode::Char('6'));
@@ -256,7 +256,7 @@ fn a_take_is_ordered_marked_and_ended() {
     assert_eq!(press(&mut app, KeyCode::Char('t')), [Effect::StopTake]);
     let tally = Tally { rows: 75_122, refused: 2, ..Tally::default() };
     let summary = Summary { folder: "out/take-0007".into(), bytes: 5_600_000, tally, marks: 1, seconds: 751.2 };
-    app.update(app.now, Message::Report(Report::Stopped(summary)));
+    app.update(app.now, Message::Report(0, Report::Stopped(summary)));
     assert!(picture(&mut app, 160, 47).contains("take-0007 ended: 75 122 rows, 5.6 MB, 12.52 min, 2 lines refused"));
 }
 
@@ -265,16 +265,16 @@ fn what_goes_wrong_is_said_and_watching_goes_on() {
     let mut app = watched(2);
     let reason = std::io::Error::from(std::io::ErrorKind::StorageFull);
     let error = TakeError::Io { doing: "cannot write to", path: "out/take-0001/wire.bin".into(), reason };
-    app.update(app.now, Message::Report(Report::Failed { error, kept: None }));
+    app.update(app.now, Message::Report(0, Report::Failed { error, kept: None }));
     assert!(
         picture(&mut app, 160, 47).contains("no take runs: cannot write to out/take-0001/wire.bin: the disk is full")
     );
     let problem = Problem::Vanished("/dev/ttyACM0".into());
     let state = LinkState::Waiting { problem, pause: Duration::from_millis(600) };
-    app.update(app.now, Message::Feed(Feed::State(state)));
+    app.update(app.now, Message::Feed(0, Feed::State(state)));
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("▲ not open") && text.contains("/dev/ttyACM0 went away: check the cable"), "{text}");
-    app.update(app.now, Message::Feed(Feed::State(LinkState::open_at(115_200))));
+    app.update(app.now, Message::Feed(0, Feed::State(LinkState::open_at(115_200))));
     feed(&mut app, START.plus(2.5), &[0xE3; 4000]);
     assert!(picture(&mut app, 160, 47).contains("115200 baud is probably wrong"));
 }

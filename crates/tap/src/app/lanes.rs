@@ -30,7 +30,8 @@ impl App {
     /// The lanes as they are to be drawn.
     pub(crate) fn lanes(&self) -> Lanes {
         let mut lanes = Lanes::default();
-        for (index, channel) in self.chain.channels().iter().enumerate() {
+        for index in 0..self.channel_count() {
+            let channel = self.channel_at(index);
             match channel.kind() {
                 _ if channel.settings().hidden => {}
                 Kind::Digital | Kind::Code => lanes.digital.push(index),
@@ -61,17 +62,21 @@ impl App {
 
     /// The converter's full scale, widest of the channels; `None` when no channel says its bits.
     pub(crate) fn full_scale(&self, channels: &[usize]) -> Option<(f64, f64)> {
-        let scales = channels.iter().filter_map(|index| self.chain.channels()[*index].settings().scale.full_scale());
+        let scales = channels.iter().filter_map(|index| self.channel_at(*index).settings().scale.full_scale());
         scales.reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)))
     }
 
     /// Lets the y axes follow what is in view; `now` goes on in a take too, where the picture's time stands.
     pub(crate) fn follow_axes(&mut self, now: Stamp) {
         let end = self.end();
-        let rows = self.chain.store().between(end.plus(-self.sight.span), end);
+        let begin = end.plus(-self.sight.span);
         for lane in self.lanes().analog {
-            let channels = || lane.channels.iter().map(|index| &self.chain.channels()[*index]);
-            let spans = channels().filter_map(|channel| channel.scaled().least_most(rows.clone()));
+            let channels = || lane.channels.iter().map(|index| self.channel_at(*index));
+            let span = |id: &usize| {
+                let rows = self.chain_of(*id).store().between(begin, end);
+                self.channel_at(*id).scaled().least_most(rows)
+            };
+            let spans = lane.channels.iter().filter_map(span);
             let data = spans.reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)));
             let step = channels().map(amber_core::chain::Channel::resolution).fold(0.0, f64::max);
             let axis = self.axes.entry(lane.unit.clone()).or_default();

@@ -57,6 +57,12 @@ pub(crate) struct Lines {
 }
 
 impl Lines {
+    /// Forgets which lines were shown: another source is at hand.
+    pub(super) fn forget(&mut self) {
+        self.cursor = None;
+        self.picked.clear();
+    }
+
     /// Picks the newest line when its time has come; gives whether it did.
     pub(super) fn follow(&mut self, tail: &Tail, now: Stamp) -> bool {
         let Some(pace) = self.pace.filter(|_| self.open && self.cursor.is_none()) else { return false };

@@ -6,6 +6,7 @@ mod fields;
 mod lanes;
 mod lines;
 mod shown;
+mod side;
 mod sight;
 mod taking;
 mod talk;
@@ -137,8 +138,10 @@ pub(crate) struct Notice {
 pub(crate) enum Message {
     Key(KeyEvent),
     Mouse(MouseEvent),
-    Feed(Feed),
-    Report(Report),
+    /// From the source at this place.
+    Feed(usize, Feed),
+    /// From the keeper of the source at this place.
+    Report(usize, Report),
     /// A figure was written, or could not be.
     Figure(Result<Vec<PathBuf>, String>),
     /// The bench was written, or could not be.
@@ -148,9 +151,10 @@ pub(crate) enum Message {
 /// What goes out, for the shell to do.
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) enum Effect {
+    /// Start a take, with the settings of each source.
     StartTake {
         place: TakePlace,
-        bench: Box<Bench>,
+        benches: Vec<Bench>,
     },
     StopTake,
     Mark {
@@ -163,10 +167,10 @@ pub(crate) enum Effect {
         path: PathBuf,
         bench: Box<Bench>,
     },
-    /// Let go of the source and open this one.
-    Open(amber_core::bench::Source),
-    /// Tell the link to do something.
-    Tell(LinkOrder),
+    /// Let go of the source at this place and open this one.
+    Open(usize, amber_core::bench::Source),
+    /// Tell the link of the source at this place to do something.
+    Tell(usize, LinkOrder),
     /// Put this text where other programs paste from.
     Copy(String),
     Quit,
@@ -184,9 +188,17 @@ pub(crate) enum LinkOrder {
 
 /// Everything that the screen shows.
 pub(crate) struct App {
+    /// The chain of the source at hand, and what that is.
     pub(crate) chain: Chain,
     pub(crate) source: Source,
+    /// Its place among all sources.
+    pub(crate) place: usize,
+    /// The other sources.
+    sides: Vec<side::Side>,
     pub(crate) taking: Taking,
+    /// What the take of each source holds, and how many of them have ended.
+    summaries: Vec<Option<amber_io::take::Summary>>,
+    stopped: usize,
     pub(crate) marks: Vec<Mark>,
     pub(crate) sight: Sight,
     pub(crate) shown: Shown,
@@ -241,7 +253,11 @@ impl App {
             sight: Sight::live(settings.screen.span),
             saved_bench: chain.bench(),
             source,
+            place: 0,
+            sides: Vec::new(),
             taking: Taking::default(),
+            summaries: Vec::new(),
+            stopped: 0,
             marks: Vec::new(),
             shown: Shown::default(),
             selected: 0,
@@ -270,18 +286,17 @@ impl App {
 
     /// The letter that stands for a channel on the chart: channels that can be drawn are lettered in their order.
     pub(crate) fn letter(&self, channel: usize) -> char {
-        let before = self.chain.channels()[..channel].iter().filter(|c| c.kind() != Kind::Clock).count();
-        char::from(b'A' + (before % 26) as u8)
+        char::from(b'A' + (self.ink(channel) % 26) as u8)
     }
 
     /// The same, and a blank for channels that are not drawn.
     pub(crate) fn letter_or_blank(&self, channel: usize) -> char {
-        if self.chain.channels()[channel].kind() == Kind::Clock { ' ' } else { self.letter(channel) }
+        if self.channel_at(channel).kind() == Kind::Clock { ' ' } else { self.letter(channel) }
     }
 
     /// The number of a channel's ink, which goes with its letter.
     pub(crate) fn ink(&self, channel: usize) -> usize {
-        self.chain.channels()[..channel].iter().filter(|c| c.kind() != Kind::Clock).count()
+        (0..channel).filter(|id| self.channel_at(*id).kind() != Kind::Clock).count()
     }
 
     /// An instant on the wall, in the person's own time zone.
@@ -309,13 +324,19 @@ impl App {
     pub(crate) fn unsaved(&self) -> bool {
         let plain = |bench: &Bench| {
             let mut bench = bench.clone();
-            bench.channel.retain(|channel| !self.chain.is_as_found(channel));
+            let mut parts = Vec::new();
+            for mut part in std::mem::take(&mut bench).parts() {
+                let place = parts.len();
+                part.channel.retain(|channel| !self.chain_at(place).is_as_found(channel));
+                part.source.usb.clear();
+                parts.push(part);
+            }
+            bench = Bench::of_parts(parts);
             bench.channel.sort_by(|a, b| a.name.cmp(&b.name));
             bench.screen.span = 0.0;
-            bench.source.usb.clear();
             bench
         };
-        plain(&self.chain.bench()) != plain(&self.saved_bench)
+        plain(&self.bench()) != plain(&self.saved_bench)
     }
 
     /// Puts a passing message into the footer.

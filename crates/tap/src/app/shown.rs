@@ -26,7 +26,9 @@ pub(crate) struct Shown {
     pub(crate) at: Option<Stamp>,
     pub(crate) channels: Vec<ChannelShown>,
     pub(crate) tail: Vec<KeptLine>,
+    /// Rows a second of the source at hand, and of all.
     pub(crate) rate: f64,
+    pub(crate) all_rates: f64,
     pub(crate) rows: u64,
 }
 
@@ -38,6 +40,7 @@ impl App {
         if due {
             self.shown.at = Some(now);
             self.shown.rate = self.chain.rate().rate(self.now);
+            self.shown.all_rates = self.chains().map(|chain| chain.rate().rate(self.now)).sum();
             self.shown.rows = self.chain.counts().rows;
             if !self.is_held() || self.shown.tail.is_empty() {
                 self.shown.tail = last_lines(self.chain.tail());
@@ -54,13 +57,17 @@ impl App {
 
     fn refresh_channels(&mut self) {
         let end = self.end();
-        let rows = self.chain.store().between(end.plus(-self.sight.span), end);
-        let row = rows.end.checked_sub(1).filter(|row| self.chain.store().rows().contains(row));
-        let shown = |(index, channel): (usize, &amber_core::chain::Channel)| ChannelShown {
-            reading: row.and_then(|row| self.chain.reading(index, row)),
-            least_most: channel.output().least_most(rows.clone()).map(|(a, b)| (f64::from(a), f64::from(b))),
-        };
-        self.shown.channels = self.chain.channels().iter().enumerate().map(shown).collect();
+        let begin = end.plus(-self.sight.span);
+        let mut channels = Vec::with_capacity(self.channel_count());
+        for chain in self.chains() {
+            let rows = chain.store().between(begin, end);
+            let row = rows.end.checked_sub(1).filter(|row| chain.store().rows().contains(row));
+            channels.extend(chain.channels().iter().enumerate().map(|(index, channel)| ChannelShown {
+                reading: row.and_then(|row| chain.reading(index, row)),
+                least_most: channel.output().least_most(rows.clone()).map(|(a, b)| (f64::from(a), f64::from(b))),
+            }));
+        }
+        self.shown.channels = channels;
     }
 
     /// Whether the numbers' time has come.

@@ -78,8 +78,9 @@ impl App {
             return vec![Effect::StopTake];
         }
         self.taking = Taking::Starting;
+        self.stopped = 0;
         let place = Place::Next(self.folder.clone());
-        vec![Effect::StartTake { place, bench: Box::new(self.chain.pinned_bench()) }]
+        vec![Effect::StartTake { place, benches: self.pinned_benches() }]
     }
 
     /// Asks for a mark's note; the mark stands at the moment the key was pressed.
@@ -97,35 +98,66 @@ impl App {
         Vec::new()
     }
 
-    pub(super) fn hear_keeper(&mut self, report: Report) {
+    /// The keeper of the source at `place` reports. A take of several sources is a folder of takes, one for each.
+    pub(super) fn hear_keeper(&mut self, place: usize, report: Report) -> Vec<Effect> {
+        let several = self.sources() > 1;
         match report {
             Report::Started(folder) => {
-                self.say(
-                    format!("{} runs: every byte and row is kept in {}", name_of(&folder), folder.display()),
-                    false,
-                );
-                self.taking = Taking::Yes { folder, since: self.now, saved: None };
-                self.marks.clear();
-            }
-            Report::Saved(summary) => {
-                if let Taking::Yes { saved, .. } = &mut self.taking {
-                    *saved = Some(summary);
+                let whole = if several { folder.parent().map(PathBuf::from) } else { None }.unwrap_or(folder);
+                if !matches!(self.taking, Taking::Yes { .. }) {
+                    let name = name_of(&whole);
+                    self.say(format!("{name} runs: every byte and row is kept in {}", whole.display()), false);
+                    self.taking = Taking::Yes { folder: whole, since: self.now, saved: None };
+                    self.marks.clear();
+                    self.summaries = vec![None; self.sources()];
                 }
             }
-            Report::Marked { number, at, note } => {
+            Report::Saved(summary) => self.note_summary(place, summary),
+            // Each keeper sets the same mark.
+            Report::Marked { number, at, note } if place == 0 => {
                 self.say(format!("mark {number} set"), false);
                 self.marks.push(Mark { number, at, note });
             }
+            Report::Marked { .. } => {}
             Report::Stopped(summary) => {
-                self.taking = Taking::No;
-                self.say(format!("{} ended: {}", name_of(&summary.folder), in_words(&summary)), false);
+                self.note_summary(place, summary);
+                self.stopped += 1;
+                if self.stopped >= self.sources()
+                    && let Taking::Yes { saved: Some(summary), .. } = std::mem::take(&mut self.taking)
+                {
+                    self.stopped = 0;
+                    self.say(format!("{} ended: {}", name_of(&summary.folder), in_words(&summary)), false);
+                }
             }
-            Report::Failed { error, kept } => self.take_failed(&error, kept.as_ref()),
+            Report::Failed { error, kept } => {
+                self.take_failed(&error, kept.as_ref());
+                // Half of a take is of no use: the others end too.
+                return if several { vec![Effect::StopTake] } else { Vec::new() };
+            }
         }
+        Vec::new()
+    }
+
+    /// Takes note of what the take of one source holds, and adds up.
+    fn note_summary(&mut self, place: usize, summary: Summary) {
+        let Taking::Yes { folder, saved, .. } = &mut self.taking else { return };
+        self.summaries.resize(self.sides.len() + 1, None);
+        self.summaries[place] = Some(summary);
+        let sum = self.summaries.iter().flatten().cloned().reduce(|mut all, one| {
+            all.bytes += one.bytes;
+            all.tally.rows += one.tally.rows;
+            all.tally.refused += one.tally.refused;
+            all.tally.messages += one.tally.messages;
+            all.tally.late_fields += one.tally.late_fields;
+            all.seconds = all.seconds.max(one.seconds);
+            all
+        });
+        *saved = sum.map(|sum| Summary { folder: folder.clone(), ..sum });
     }
 
     fn take_failed(&mut self, error: &TakeError, kept: Option<&Summary>) {
         self.taking = Taking::No;
+        self.stopped = 0;
         let kept = kept.map(|summary| format!("; {} keeps {}", name_of(&summary.folder), in_words(summary)));
         self.say(format!("no take runs: {error}{}", kept.unwrap_or_default()), true);
     }

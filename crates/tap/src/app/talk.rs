@@ -30,6 +30,8 @@ pub(crate) struct Repeat {
     /// Seconds between.
     pub(crate) every: f64,
     next: Stamp,
+    /// The place of the source that it is sent to.
+    place: usize,
 }
 
 impl App {
@@ -85,7 +87,7 @@ impl App {
                 self.talk.input.reset();
                 self.talk.chosen = None;
                 self.notice = None;
-                vec![Effect::Tell(LinkOrder::Send(bytes))]
+                vec![Effect::Tell(self.place, LinkOrder::Send(bytes))]
             }
             Err(wrong) => {
                 self.say(wrong, true);
@@ -143,8 +145,8 @@ impl App {
             return Err(format!("{SHORTEST} to 86400 seconds"));
         }
         self.talk.repeats.retain(|repeat| repeat.saying.text != saying.text);
-        let next = self.now;
-        self.talk.repeats.extend(every.map(|every| Repeat { saying: saying.clone(), every, next }));
+        let (next, place) = (self.now, self.place);
+        self.talk.repeats.extend(every.map(|every| Repeat { saying: saying.clone(), every, next, place }));
         Ok(Vec::new())
     }
 
@@ -157,7 +159,9 @@ impl App {
             repeat.next = if next <= now { now.plus(repeat.every) } else { next };
             // It was read once already, when it was asked for.
             effects.extend(
-                encode(&repeat.saying.text, repeat.saying.ending).ok().map(|b| Effect::Tell(LinkOrder::Send(b))),
+                encode(&repeat.saying.text, repeat.saying.ending)
+                    .ok()
+                    .map(|b| Effect::Tell(repeat.place, LinkOrder::Send(b))),
             );
         }
         effects

@@ -18,14 +18,11 @@ impl App {
         match message {
             Message::Key(key) => self.key(key),
             Message::Mouse(mouse) => self.mouse(mouse),
-            Message::Feed(feed) => {
-                self.feed(feed);
+            Message::Feed(place, feed) => {
+                self.at_place(place, |app| app.feed(feed));
                 Vec::new()
             }
-            Message::Report(report) => {
-                self.hear_keeper(report);
-                Vec::new()
-            }
+            Message::Report(place, report) => self.hear_keeper(place, report),
             Message::Figure(Ok(paths)) => {
                 let names: Vec<String> = paths.iter().map(|path| path.display().to_string()).collect();
                 self.say(format!("figure written: {}", names.join(" and ")), false);
@@ -139,8 +136,8 @@ impl App {
         if matches!(action, Action::Help | Action::Hold | Action::ClosePanel | Action::Cancel) {
             self.notice = None;
         }
-        let store = self.chain.store();
-        let first = store.time(store.rows().start).unwrap_or(self.now);
+        let oldest = |chain: &amber_core::chain::Chain| chain.store().time(chain.store().rows().start);
+        let first = self.chains().filter_map(oldest).min().unwrap_or(self.now);
         let last = self.now;
         match action {
             Action::Panel(stage) => self.open_panel(stage),
@@ -195,15 +192,18 @@ impl App {
                 self.say("this is a take: there is no port", true);
             }
             Action::FindBaud => return self.find_baud(),
-            Action::ResetBoard => return vec![Effect::Tell(LinkOrder::Reset)],
+            Action::ResetBoard => return vec![Effect::Tell(self.place, LinkOrder::Reset)],
             Action::LendPort => return self.lend_or_take_back(),
+            Action::NextSource => self.next_source(),
             Action::TakeOffer => self.take_offer(),
             Action::ChannelUp => self.move_channel(-1),
             Action::ChannelDown => self.move_channel(1),
             Action::CodeWords => return self.ask_words(),
             Action::Take => return self.toggle_take(),
             Action::Mark => return self.ask_mark(),
-            Action::Figure if self.chain.store().rows().is_empty() => self.say("nothing to draw yet", true),
+            Action::Figure if self.chains().all(|chain| chain.store().rows().is_empty()) => {
+                self.say("nothing to draw yet", true)
+            }
             Action::Figure => return vec![Effect::Figure],
             Action::SaveBench => return self.save_bench(),
             Action::Help => self.overlays.push(Overlay::Help(0)),
@@ -259,14 +259,14 @@ impl App {
     /// Lets the speed be found by listening.
     fn find_baud(&mut self) -> Vec<Effect> {
         self.chain.edit_bench(|bench| bench.source.baud = None);
-        vec![Effect::Tell(LinkOrder::FindBaud)]
+        vec![Effect::Tell(self.place, LinkOrder::FindBaud)]
     }
 
     /// Lets go of the port for another program, or takes it back.
     fn lend_or_take_back(&mut self) -> Vec<Effect> {
         let lent = matches!(&self.source, Source::Live { link: LinkState::Lent { .. } });
         if lent {
-            return vec![Effect::Tell(LinkOrder::TakeBack)];
+            return vec![Effect::Tell(self.place, LinkOrder::TakeBack)];
         }
         let how = if self.takes_back {
             "it comes back when another program has used it, or with L"
@@ -274,21 +274,30 @@ impl App {
             "L takes it back"
         };
         self.say(format!("the port is free for another program: {how}"), false);
-        vec![Effect::Tell(LinkOrder::Lend { back: self.takes_back })]
+        vec![Effect::Tell(self.place, LinkOrder::Lend { back: self.takes_back })]
     }
 
     /// Chooses the next channel that can be drawn; hidden ones too, so that they can be shown again.
     fn choose(&mut self, by: i32) {
-        let channels = self.chain.channels();
-        let count = channels.len() as i32;
-        let mut at = self.selected as i32;
+        let count = self.channel_count() as i32;
+        let mut at = self.selected_id() as i32;
         for _ in 0..count {
             at = (at + by).rem_euclid(count);
-            if channels[at as usize].kind() != Kind::Clock {
+            if self.channel_at(at as usize).kind() != Kind::Clock {
                 break;
             }
         }
-        self.selected = at as usize;
+        self.select(at as usize);
+    }
+
+    /// Takes the next source to hand.
+    fn next_source(&mut self) {
+        if self.sources() == 1 {
+            return self.say("there is one source; `amber-tap watch A B` watches two side by side", true);
+        }
+        self.turn_to((self.place + 1) % self.sources());
+        let name = self.source_names().swap_remove(self.place);
+        self.say(format!("{name} is at hand: wire, split, lines and talk are its own"), false);
     }
 
     fn zoom(&mut self, steps: i32, place: f64) {
@@ -320,7 +329,7 @@ impl App {
     }
 
     fn write_bench(&self, path: PathBuf) -> Vec<Effect> {
-        vec![Effect::SaveBench { path, bench: Box::new(self.chain.bench()) }]
+        vec![Effect::SaveBench { path, bench: Box::new(self.bench()) }]
     }
 
     fn quit(&mut self) -> Vec<Effect> {
@@ -367,7 +376,7 @@ impl App {
             (MouseEventKind::ScrollUp, Some(Hit::Chart(place, _))) => self.zoom(-1, place),
             (MouseEventKind::ScrollDown, Some(Hit::Chart(place, _))) => self.zoom(1, place),
             (MouseEventKind::Down(MouseButton::Left), Some(Hit::Channel(index) | Hit::Chart(_, Some(index)))) => {
-                self.selected = index;
+                self.select(index);
             }
             (MouseEventKind::Down(MouseButton::Left), Some(Hit::Stage(stage))) => self.open_panel(stage),
             _ => {}

@@ -107,8 +107,11 @@ impl Chooser {
     /// The first port, where there is one, else the flume.
     fn first_choice(&self) -> usize {
         let items = self.items();
-        let port = (!self.ports.is_empty()).then_some(0);
-        port.or_else(|| items.iter().position(|item| matches!(item.choice, Choice::Bench(_)))).unwrap_or(0)
+        // Ports without a name are mostly built in, with nothing at them.
+        let port = self.ports.first().filter(|port| !port.product.is_empty()).map(|_| 0);
+        port.or_else(|| items.iter().position(|item| matches!(item.choice, Choice::Bench(_))))
+            .or_else(|| items.iter().position(|item| item.name == "flume"))
+            .unwrap_or(0)
     }
 
     /// Everything that can be chosen, under its headings.
@@ -124,7 +127,8 @@ impl Chooser {
                 let about = format!("{}{serial}, with the bench used last: {}", port.product, stem(&used.path));
                 ports.push(Item { is_new, ..item(Choice::Bench(used.path.clone()), path.clone(), about) });
             }
-            let about = format!("{}{serial}", port.product);
+            let product = if port.product.is_empty() { "built in" } else { &port.product };
+            let about = format!("{product}{serial}");
             ports.push(Item { is_new, ..item(Choice::Source(path.clone()), path, about) });
         }
         let bench = |used: &crate::recent::Used| {
@@ -133,7 +137,8 @@ impl Chooser {
         };
         let take = |path: &PathBuf| {
             let name = path.file_name().map_or_else(String::new, |name| name.to_string_lossy().into_owned());
-            item(Choice::Take(path.clone()), name, "recorded here".into())
+            let size = std::fs::metadata(path.join("wire.bin")).map(|meta| amber_core::digits::bytes(meta.len()));
+            item(Choice::Take(path.clone()), name, size.unwrap_or_else(|_| "several sources".into()))
         };
         let board =
             |(name, about): &(&str, &str)| item(Choice::Source((*name).into()), (*name).into(), (*about).into());
@@ -219,7 +224,14 @@ impl Chooser {
 /// The newest takes in `folder`, newest first.
 fn takes_in(folder: &Path) -> Vec<PathBuf> {
     let entries = std::fs::read_dir(folder).into_iter().flatten().flatten().map(|entry| entry.path());
-    let mut takes: Vec<PathBuf> = entries.filter(|path| path.join("wire.bin").is_file()).collect();
+    let is_one = |path: &Path| path.join("wire.bin").is_file();
+    // Several sources have a folder each within one.
+    let is_several = |path: &Path| {
+        let name = path.file_name().map_or_else(String::new, |name| name.to_string_lossy().into_owned());
+        let within = || std::fs::read_dir(path).into_iter().flatten().flatten();
+        name.starts_with("take-") && within().any(|entry| is_one(&entry.path()))
+    };
+    let mut takes: Vec<PathBuf> = entries.filter(|path| is_one(path) || is_several(path)).collect();
     takes.sort();
     takes.reverse();
     takes.truncate(TAKES);

@@ -11,7 +11,7 @@ use crate::shell::Front;
 use crate::{figure, shell};
 use amber_core::bench::Bench;
 use amber_core::chain::Chain;
-use amber_io::take::{Keeper, Report};
+use amber_io::take::{Keeper, OpenedTake, Report};
 use amber_io::{HostClock, Link, Wanted};
 use anyhow::{Context, bail};
 use std::io::Write;
@@ -30,14 +30,14 @@ pub(crate) fn run(command: Option<Command>) -> anyhow::Result<u8> {
     let Some(command) = command else { return choose() };
     match command {
         Command::Demo { files } => demo(files),
-        Command::Watch { port, baud, files } => {
+        Command::Watch { ports, baud, files } => {
             shell::need_terminal()?;
-            watch(prepared(port, baud, files, Bench::default())?, Front::take_over)
+            watch(prepared(&ports, baud, files, Bench::default())?, Front::take_over)
         }
         Command::Bench { name, into } => {
             shell::need_terminal()?;
             let bench = Some(bench_called(&name)?);
-            watch(prepared(None, None, Files { bench, into }, Bench::default())?, Front::take_over)
+            watch(prepared(&[], None, Files { bench, into }, Bench::default())?, Front::take_over)
         }
         Command::Open { take, bench } => {
             shell::need_terminal()?;
@@ -46,7 +46,8 @@ pub(crate) fn run(command: Option<Command>) -> anyhow::Result<u8> {
         Command::Log { source, length, rows, baud, bench, out } => {
             let (bench, mistakes) = read_bench(bench.as_deref())?;
             mistakes.iter().for_each(|mistake| eprintln!("amber-tap: {mistake}"));
-            log::run(with_source(bench.unwrap_or_default(), Some(source), baud)?, length, rows, out)
+            let bench = with_sources(bench.unwrap_or_default(), &[source], baud)?;
+            log::run(bench, length, rows, out)
         }
         Command::Plot { take, out, bench } => plot(&take, &out, bench.as_deref()),
         Command::Split { file, json, shape } => split::run(&file, shape, json),
@@ -66,17 +67,17 @@ fn choose() -> anyhow::Result<u8> {
         // What cannot be watched is said in the list, where another choice can be made.
         let tried = match choice {
             Choice::Quit => return Ok(0),
-            Choice::Take(folder) => match amber_io::take::open(&folder) {
-                Ok(take) => return show_take(take, None, None, front),
+            Choice::Take(folder) => match amber_io::take::open_all(&folder) {
+                Ok(takes) => return show_takes(takes, None, None, front),
                 Err(error) => Err(error.into()),
             },
             Choice::Bench(path) if !path.is_file() => Err(anyhow::anyhow!("{} is not there", path.display())),
-            Choice::Bench(path) => prepared(None, None, files(Some(path)), Bench::default()),
+            Choice::Bench(path) => prepared(&[], None, files(Some(path)), Bench::default()),
             // The flume is shown set up, as in the demo.
             Choice::Source(name) if name == "flume" => {
-                prepared(None, None, files(None), Bench::parse(FLUME).unwrap_or_default())
+                prepared(&[], None, files(None), Bench::parse(FLUME).unwrap_or_default())
             }
-            Choice::Source(name) => prepared(Some(name), None, files(None), Bench::default()),
+            Choice::Source(name) => prepared(&[name], None, files(None), Bench::default()),
         };
         match tried {
             Ok(watching) => return watch(watching, move || Ok(front)),
@@ -123,15 +124,24 @@ fn bench_called(name: &str) -> anyhow::Result<PathBuf> {
     bail!("no bench '{name}': neither {name}.bench.toml here nor one used lately{known}")
 }
 
-fn with_source(mut bench: Bench, port: Option<String>, baud: Option<u32>) -> anyhow::Result<Bench> {
-    if let Some(port) = port {
-        bench.source.port = port;
+/// The bench with the sources that were named, where any were.
+fn with_sources(mut bench: Bench, ports: &[String], baud: Option<u32>) -> anyhow::Result<Bench> {
+    if !ports.is_empty() {
+        bench.beside.resize(ports.len() - 1, amber_core::bench::Beside::default());
     }
-    if baud.is_some() {
-        bench.source.baud = baud;
-    }
-    if bench.source.port.is_empty() {
-        bail!("no port: give one, such as /dev/ttyACM0, or a bench that names one");
+    let others = bench.beside.iter_mut().map(|beside| &mut beside.source);
+    for (i, source) in [&mut bench.source].into_iter().chain(others).enumerate() {
+        if let Some(port) = ports.get(i) {
+            let named = port.split_once('=').filter(|(name, _)| !name.contains('/') && !Path::new(port).exists());
+            let (name, port) = named.unwrap_or(("", port));
+            (source.name, source.port) = (name.to_owned(), port.to_owned());
+        }
+        if baud.is_some() {
+            source.baud = baud;
+        }
+        if source.port.is_empty() {
+            bail!("no port: give one, such as /dev/ttyACM0, or a bench that names one");
+        }
     }
     Ok(bench)
 }
@@ -150,7 +160,7 @@ pub(crate) fn resolve(port: &str) -> anyhow::Result<(PathBuf, Option<amber_board
 fn demo(files: Files) -> anyhow::Result<u8> {
     shell::need_terminal()?;
     let bench = Bench::parse(FLUME).context("the demo's own bench")?;
-    watch(prepared(None, None, files, bench)?, Front::take_over)
+    watch(prepared(&[], None, files, bench)?, Front::take_over)
 }
 
 /// What is to be watched, all that can fail before the screen is taken over being done.
@@ -158,30 +168,40 @@ struct Watching {
     bench: Bench,
     mistakes: Vec<String>,
     files: Files,
-    path: PathBuf,
-    board: Option<amber_boards::ServedBoard>,
+    /// The device of each source, and the simulated board behind it.
+    devices: Vec<(PathBuf, Option<amber_boards::ServedBoard>)>,
 }
 
-fn prepared(port: Option<String>, baud: Option<u32>, files: Files, fallback: Bench) -> anyhow::Result<Watching> {
+fn prepared(ports: &[String], baud: Option<u32>, files: Files, fallback: Bench) -> anyhow::Result<Watching> {
     let (found, mistakes) = read_bench(files.bench.as_deref())?;
-    let bench = with_source(found.unwrap_or(fallback), port, baud)?;
-    let (path, board) = resolve(&bench.source.port)?;
-    Ok(Watching { bench, mistakes, files, path, board })
+    let bench = with_sources(found.unwrap_or(fallback), ports, baud)?;
+    let devices = bench.parts().iter().map(|part| resolve(&part.source.port)).collect::<Result<_, _>>()?;
+    Ok(Watching { bench, mistakes, files, devices })
 }
 
 fn watch(watching: Watching, front: impl FnOnce() -> anyhow::Result<Front>) -> anyhow::Result<u8> {
-    let Watching { bench, mistakes, files, path, board } = watching;
+    let Watching { bench, mistakes, files, devices } = watching;
     if let Some(file) = &files.bench {
         crate::recent::remember(file, &bench.source);
     }
-    let limits = bench.history;
     let clock = HostClock::start();
-    let link = Link::start(Wanted::of(&bench.source, path), clock).context("no thread for the port")?;
-    let keeper = Keeper::start(link.keeper.clone(), clock).context("no thread for takes")?;
-    let mut app = App::live(Chain::new(bench, limits), files.into, files.bench, clock.now());
+    let mut live = Vec::new();
+    let mut chains = Vec::new();
+    for (part, (path, board)) in bench.parts().into_iter().zip(devices) {
+        let link = Link::start(Wanted::of(&part.source, path), clock).context("no thread for the port")?;
+        let keeper = Keeper::start(link.keeper.clone(), clock).context("no thread for takes")?;
+        live.push(shell::Live { link, keeper, board });
+        let limits = part.history;
+        chains.push(Chain::new(part, limits));
+    }
+    let others = chains.split_off(1);
+    let first = chains.pop().context("there is a first source")?;
+    let opening = |chain| (chain, crate::app::Source::Live { link: amber_io::LinkState::Opening });
+    let app = App::live(first, files.into, files.bench, clock.now());
+    let mut app = app.beside(others.into_iter().map(opening));
     app.say_mistakes(&mistakes);
     let ended = shell::interrupted()?;
-    let reports = shell::run(app, Some(shell::Live { link, keeper, board }), clock, &ended, front()?)?;
+    let reports = shell::run(app, live, clock, &ended, front()?)?;
     for report in reports {
         match report {
             Report::Stopped(summary) => println!("{}: {}", summary.folder.display(), crate::app::in_words(&summary)),
@@ -199,31 +219,49 @@ fn open(
 ) -> anyhow::Result<u8> {
     let (bench, mistakes) = read_given_bench(bench_file.as_deref())?;
     mistakes.iter().for_each(|mistake| eprintln!("amber-tap: {mistake}"));
-    let take = amber_io::take::open(folder)?;
-    show_take(take, bench, bench_file, front()?)
+    let takes = amber_io::take::open_all(folder)?;
+    show_takes(takes, bench, bench_file, front()?)
 }
 
-fn show_take(
-    take: amber_io::take::OpenedTake,
+/// The takes of one or several sources, with their rows, as the screen shows them.
+fn app_of(takes: Vec<(String, OpenedTake)>, bench: Option<Bench>, bench_file: Option<PathBuf>) -> anyhow::Result<App> {
+    let parts = bench.map(|bench| bench.parts());
+    let several = takes.len() > 1;
+    let mut chains = Vec::new();
+    for (i, (name, take)) in takes.into_iter().enumerate() {
+        let mut part = parts.as_ref().and_then(|parts| parts.get(i)).cloned().unwrap_or_else(|| take.bench.clone());
+        if several {
+            part.source.name = name;
+        }
+        chains.push((chain_of(&take, Some(part)), take));
+    }
+    let others = chains.split_off(1);
+    let (chain, take) = chains.pop().context("there is a first take")?;
+    let app = App::take(chain, take, bench_file);
+    Ok(app.beside(others.into_iter().map(|(chain, take)| (chain, crate::app::Source::Take(Box::new(take))))))
+}
+
+fn show_takes(
+    takes: Vec<(String, OpenedTake)>,
     bench: Option<Bench>,
     bench_file: Option<PathBuf>,
     front: Front,
 ) -> anyhow::Result<u8> {
-    let app = App::take(chain_of(&take, bench), take, bench_file);
+    let app = app_of(takes, bench, bench_file)?;
     let clock = HostClock::start();
-    shell::run(app, None, clock, &*shell::interrupted()?, front)?;
+    shell::run(app, Vec::new(), clock, &*shell::interrupted()?, front)?;
     Ok(0)
 }
 
 fn plot(folder: &Path, out: &Path, bench: Option<&Path>) -> anyhow::Result<u8> {
     let (bench, mistakes) = read_given_bench(bench)?;
     mistakes.iter().for_each(|mistake| eprintln!("amber-tap: {mistake}"));
-    let take = amber_io::take::open(folder)?;
-    for sentence in &take.mended {
-        eprintln!("{}: {sentence}", folder.display());
+    let takes = amber_io::take::open_all(folder)?;
+    for (_, take) in &takes {
+        take.mended.iter().for_each(|sentence| eprintln!("{}: {sentence}", take.folder.display()));
     }
-    let mut app = App::take(chain_of(&take, bench), take, None);
-    if app.chain.store().rows().is_empty() {
+    let mut app = app_of(takes, bench, None)?;
+    if app.chains().all(|chain| chain.store().rows().is_empty()) {
         bail!("{} holds no rows to draw", folder.display());
     }
     app.before_frame(app.now);

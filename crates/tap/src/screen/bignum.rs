@@ -78,9 +78,9 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put(buffer, area, 2, 1, "no channel yet: rows must arrive first", theme.style(Ink::Dim));
         return;
     };
-    let shown = app.shown.channels.get(app.selected).copied().unwrap_or_default();
-    let ink = theme.style(Ink::Trace(app.ink(app.selected)));
-    let title = format!("{} {}", app.letter(app.selected), channel.title());
+    let shown = app.shown.channels.get(app.selected_id()).copied().unwrap_or_default();
+    let ink = theme.style(Ink::Trace(app.ink(app.selected_id())));
+    let title = format!("{} {}", app.letter(app.selected_id()), app.title(app.selected_id()));
     put(buffer, area, 2, 1, &title, theme.style(Ink::Bright));
     let digital = channel.kind() == Kind::Digital;
     let places = channel.decimals();

@@ -36,11 +36,8 @@ fn height(form: Form, kind: Kind) -> u16 {
 
 /// The channels with their rows: the richest form for all that fits, the selected one a step richer where it does not.
 fn places(app: &App, rows: u16) -> Vec<(usize, Form, u16)> {
-    let channels: Vec<(usize, Kind)> = app
-        .chain
-        .channels()
-        .iter()
-        .enumerate()
+    let channels: Vec<(usize, Kind)> = (0..app.channel_count())
+        .map(|index| (index, app.channel_at(index)))
         .filter(|(_, channel)| channel.kind() != Kind::Clock)
         .map(|(index, channel)| {
             (
@@ -59,7 +56,7 @@ fn places(app: &App, rows: u16) -> Vec<(usize, Form, u16)> {
         (Form::Middle, Form::Line),
         (Form::Line, Form::Line),
     ];
-    let form = |plan: (Form, Form), index: usize| if index == app.selected { plan.0 } else { plan.1 };
+    let form = |plan: (Form, Form), index: usize| if index == app.selected_id() { plan.0 } else { plan.1 };
     let needs = |plan| channels.iter().map(|(index, kind)| height(form(plan, *index), *kind)).sum::<u16>();
     let plan = plans.into_iter().find(|plan| needs(*plan) <= rows).unwrap_or((Form::Line, Form::Line));
     let mut y = 0;
@@ -88,12 +85,12 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         if top >= area.height {
             break;
         }
-        let channel = &app.chain.channels()[index];
+        let channel = app.channel_at(index);
         let shown = app.shown.channels.get(index).copied().unwrap_or_default();
         let block = Rect { y: inside.y + top, height: area.height - top, ..inside };
         let number = number(channel, shown);
         let name_row = Rect { height: 1, ..block };
-        let chosen = index == app.selected;
+        let chosen = index == app.selected_id();
         if chosen {
             buffer.set_style(name_row, theme.style(Ink::Chosen));
         }
@@ -102,7 +99,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         let letter = app.letter(index).to_string();
         let ink = theme.style(Ink::Trace(app.ink(index)));
         let x = put(buffer, name_row, x, 0, &letter, ink) + 1;
-        let x = put(buffer, name_row, x, 0, channel.title(), theme.style(quiet)) + 1;
+        let x = put(buffer, name_row, x, 0, &app.title(index), theme.style(quiet)) + 1;
         if channel.settings().hidden {
             put_right(buffer, name_row, 0, "hidden ", theme.style(quiet));
             continue;

@@ -28,12 +28,12 @@ fn app(channels: usize, seconds: u32, size: (u16, u16)) -> App {
     let mut app = App::live(Chain::new(bench, Limits::default()), PathBuf::from("."), None, START);
     app.zone = jiff::tz::TimeZone::UTC;
     app.size = size;
-    app.update(START, Message::Feed(Feed::State(LinkState::open_at(115_200))));
+    app.update(START, Message::Feed(0, Feed::State(LinkState::open_at(115_200))));
     for i in 0..seconds * 50 {
         let at = START.plus(f64::from(i) * 0.02);
         let fields = (0..channels - 1).map(|c| format!("c{c}={} ", 2000 + (i * (c as u32 + 3)) % 500));
         let line = format!("{}c{}={}\n", fields.collect::<String>(), channels - 1, i / 40 % 2);
-        app.update(at, Message::Feed(Feed::Chunk(Chunk { at, bytes: line.as_bytes().into(), skipped: 0 })));
+        app.update(at, Message::Feed(0, Feed::Chunk(Chunk { at, bytes: line.as_bytes().into(), skipped: 0 })));
     }
     app.before_frame(app.now);
     app
@@ -261,7 +261,7 @@ fn the_wire_lines_show_fields_in_their_inks_and_why_a_line_was_refused() {
     let mut app = app(3, 1, (160, 47));
     let at = app.now.plus(0.02);
     let bytes: &[u8] = b"c0=1 c1=x c2=0\npump primed\n";
-    app.update(at, Message::Feed(Feed::Chunk(Chunk { at, bytes: bytes.into(), skipped: 0 })));
+    app.update(at, Message::Feed(0, Feed::Chunk(Chunk { at, bytes: bytes.into(), skipped: 0 })));
     app.refresh_soon();
     app.before_frame(at);
     let mut buffer = Buffer::empty(Rect::new(0, 0, 160, 47));

@@ -80,7 +80,7 @@ fn texts(app: &App, stage: Stage, room: u16) -> (String, String) {
 }
 
 fn reading(app: &App) -> Option<amber_core::chain::Reading> {
-    app.shown.channels.get(app.selected).and_then(|shown| shown.reading)
+    app.shown.channels.get(app.selected_id()).and_then(|shown| shown.reading)
 }
 
 fn wire(app: &App, room: u16) -> (String, String) {

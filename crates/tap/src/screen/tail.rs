@@ -17,6 +17,10 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     if app.is_take() {
         put_right(buffer, area, 0, " up to the right edge of the chart ", theme.style(Ink::Dim));
     }
+    if app.sources() > 1 {
+        let name = app.source_names().swap_remove(app.place);
+        put_right(buffer, area, 0, &format!(" of {name} (\\ the next) "), theme.style(Ink::Dim));
+    }
     if let Some(trouble) = app.trouble() {
         put(buffer, area, x + 1, 0, &format!(" ▲ {trouble} "), theme.style(Ink::Alert));
     } else if app.is_held() && !app.is_take() {
@@ -49,14 +53,19 @@ fn field_names(app: &App, theme: Theme, line: TailLine<'_>, row: Rect, x: u16, b
     let place = |at: usize| x + visible(&line.bytes[..at.min(line.bytes.len())]).chars().count() as u16;
     let spans = shape.spans(line.bytes, usize::from(first));
     for (i, (range, column)) in spans.iter().enumerate() {
-        let Some(index) = app.chain.channel_of_column(*column) else { continue };
+        let Some(index) = id_of_column(app, *column) else { continue };
         let (from, to) = (place(range.start), spans.get(i + 1).map_or(row.width, |(next, _)| place(next.start)));
-        let name = format!("└{} {}", app.letter_or_blank(index), app.chain.channels()[index].title());
+        let name = format!("└{} {}", app.letter_or_blank(index), app.title(index));
         let name: String = name.chars().take(usize::from(to.saturating_sub(from))).collect();
-        let drawn = app.chain.channels()[index].kind() != Kind::Clock;
+        let drawn = app.channel_at(index).kind() != Kind::Clock;
         let ink = if drawn { Ink::Trace(app.ink(index)) } else { Ink::Dim };
         put(buffer, row, from, 0, &name, theme.style(ink));
     }
+}
+
+/// The number among all channels of the one that column `column` of the source at hand feeds.
+fn id_of_column(app: &App, column: usize) -> Option<usize> {
+    Some(app.first_of(app.place) + app.chain.channel_of_column(column)?)
 }
 
 /// What became of a line: a sign, and the reason where it was not used. Gives the column behind it.
@@ -94,8 +103,7 @@ pub(super) fn draw_text(app: &App, theme: Theme, line: TailLine<'_>, row: Rect, 
         // A line that was read by another shape may have its fields in any order.
         let start = range.start.clamp(at, line.bytes.len());
         x = put(buffer, row, x, 0, &visible(&line.bytes[at..start]), plain);
-        let channel = app.chain.channel_of_column(column);
-        let drawn = channel.filter(|index| app.chain.channels()[*index].kind() != Kind::Clock);
+        let drawn = id_of_column(app, column).filter(|index| app.channel_at(*index).kind() != Kind::Clock);
         let style = drawn.map_or(plain, |index| theme.style(Ink::Trace(app.ink(index))));
         at = range.end.clamp(start, line.bytes.len());
         x = put(buffer, row, x, 0, &visible(&line.bytes[start..at]), style);

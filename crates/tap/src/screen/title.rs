@@ -61,11 +61,10 @@ fn heard(app: &App) -> bool {
 }
 
 fn right_parts(app: &App) -> Vec<(Ink, String)> {
-    let counts = app.chain.counts();
     let mut parts = Vec::new();
     if !app.is_take() {
         parts.push((Ink::Dim, app.wall(app.now, "%H:%M:%S")));
-        parts.push((Ink::Text, format!("{} rows/s", fixed(app.shown.rate, 1))));
+        parts.push((Ink::Text, format!("{} rows/s", fixed(app.shown.all_rates, 1))));
     }
     if app.is_take() {
         let store = app.chain.store();
@@ -74,11 +73,12 @@ fn right_parts(app: &App) -> Vec<(Ink, String)> {
         let length = ends.map_or(0.0, |(first, last)| last.seconds_since(first));
         parts.push((Ink::Text, format!("{} rows over {}", grouped(rows.end - rows.start), clock(length))));
     }
-    let refused = counts.refused();
+    let refused: u64 = app.chains().map(|chain| chain.counts().refused()).sum();
     let ink = if refused > 0 { Ink::Bright } else { Ink::Dim };
     parts.push((ink, format!("refused {}", grouped(refused))));
-    if counts.skipped > 0 {
-        parts.push((Ink::Alert, format!(" skipped {} ", amber_core::digits::bytes(counts.skipped))));
+    let skipped: u64 = app.chains().map(|chain| chain.counts().skipped).sum();
+    if skipped > 0 {
+        parts.push((Ink::Alert, format!(" skipped {} ", amber_core::digits::bytes(skipped))));
     }
     match (&app.taking, app.is_take()) {
         (Taking::Starting, _) => parts.push((Ink::Alert, " take starts ".into())),

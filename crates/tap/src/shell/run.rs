@@ -7,10 +7,10 @@ use crate::figure;
 use crate::screen::{self, Change, Drawn};
 use crate::theme::{Depth, Theme};
 use amber_core::bench::{Bench, Source};
-use amber_io::take::{Keeper, Order, Report};
+use amber_io::take::{Keeper, Order, Place, Report, next_folder};
 use amber_io::{Command, Feed, HostClock, Link, Wanted};
-use anyhow::Context;
-use crossbeam_channel::{Receiver, Sender, bounded, never, select};
+use anyhow::{Context, bail};
+use crossbeam_channel::{Receiver, Select, Sender, TryRecvError, bounded};
 use crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseEventKind};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -19,6 +19,9 @@ use std::time::{Duration, Instant};
 
 /// How often the screen is looked after when nothing comes.
 const TICK: Duration = Duration::from_millis(200);
+
+/// Said when a keeper takes no more orders.
+const BUSY: &str = "the disk does not keep up: the order was not taken, try again";
 
 /// How long data are taken in before the next look at the keys.
 const SLICE: Duration = Duration::from_millis(6);
@@ -48,7 +51,8 @@ impl Front {
 
 struct Shell<'a> {
     app: &'a mut App,
-    live: &'a mut Option<Live>,
+    /// The sources in their order; none for takes.
+    live: &'a mut Vec<Live>,
     clock: HostClock,
     jobs: (Sender<Message>, Receiver<Message>),
     /// Figures that are being written.
@@ -59,7 +63,7 @@ struct Shell<'a> {
 /// Shows `app` until the person quits. Gives the reports of a take that was ended by quitting.
 pub(crate) fn run(
     mut app: App,
-    mut live: Option<Live>,
+    mut live: Vec<Live>,
     clock: HostClock,
     ended: &AtomicBool,
     front: Front,
@@ -108,10 +112,12 @@ pub(crate) fn run(
         // A panic has been printed by its own thread already.
         let _ = figure.join();
     }
-    let Some(Live { link, keeper, board }) = live else { return Ok(Vec::new()) };
-    drop(link);
-    let reports = keeper.join();
-    drop(board);
+    let mut reports = Vec::new();
+    for Live { link, keeper, board } in live {
+        drop(link);
+        reports.extend(keeper.join());
+        drop(board);
+    }
     Ok(reports)
 }
 
@@ -133,37 +139,47 @@ impl Shell<'_> {
     /// Waits for something, at most `wait`, and takes in all that is there. Gives what it changed on the screen;
     /// whether rows changed the chart is for the caller to see.
     fn wait(&mut self, input: &Receiver<Event>, wait: Duration) -> anyhow::Result<Change> {
-        let (feed, reports) = match self.live {
-            Some(live) => (live.link.engine.clone(), live.keeper.reports.clone()),
-            None => (never(), never()),
-        };
+        let sources: Vec<(Receiver<Feed>, Receiver<Report>)> =
+            self.live.iter().map(|live| (live.link.engine.clone(), live.keeper.reports.clone())).collect();
         let jobs = self.jobs.1.clone();
-        let mut change = Change::None;
-        select! {
-            recv(input) -> event => change = self.event(event.context("the keyboard is gone")?)?,
-            recv(feed) -> piece => match piece {
-                Ok(piece) => change = self.feed(piece)?,
-                Err(_) => self.over = true,
-            },
-            recv(reports) -> report => if let Ok(report) = report {
-                change = self.tell(Message::Report(report))?;
-            },
-            recv(jobs) -> job => if let Ok(job) = job {
-                change = self.tell(job)?;
-            },
-            default(wait) => return Ok(Change::None),
+        let mut select = Select::new();
+        select.recv(input);
+        select.recv(&jobs);
+        for (feed, reports) in &sources {
+            select.recv(feed);
+            select.recv(reports);
         }
-        while let Ok(event) = input.try_recv() {
-            change = change.max(self.event(event)?);
+        if select.ready_timeout(wait).is_err() {
+            return Ok(Change::None);
+        }
+        let mut change = Change::None;
+        loop {
+            match input.try_recv() {
+                Ok(event) => change = change.max(self.event(event)?),
+                Err(TryRecvError::Empty) => break,
+                Err(TryRecvError::Disconnected) => bail!("the keyboard is gone"),
+            }
+        }
+        while let Ok(job) = jobs.try_recv() {
+            change = change.max(self.tell(job)?);
         }
         let begun = Instant::now();
-        while begun.elapsed() < SLICE
-            && let Ok(piece) = feed.try_recv()
-        {
-            change = change.max(self.feed(piece)?);
-        }
-        while let Ok(report) = reports.try_recv() {
-            change = change.max(self.tell(Message::Report(report))?);
+        for (place, (feed, reports)) in sources.iter().enumerate() {
+            // Each source has its share of the time.
+            let slice = SLICE * (place as u32 + 1) / sources.len() as u32;
+            while begun.elapsed() < slice {
+                match feed.try_recv() {
+                    Ok(piece) => change = change.max(self.feed(place, piece)?),
+                    Err(TryRecvError::Empty) => break,
+                    Err(TryRecvError::Disconnected) => {
+                        self.over = true;
+                        break;
+                    }
+                }
+            }
+            while let Ok(report) = reports.try_recv() {
+                change = change.max(self.tell(Message::Report(place, report))?);
+            }
         }
         Ok(change)
     }
@@ -185,9 +201,9 @@ impl Shell<'_> {
         }
     }
 
-    fn feed(&mut self, piece: Feed) -> anyhow::Result<Change> {
+    fn feed(&mut self, place: usize, piece: Feed) -> anyhow::Result<Change> {
         let is_state = matches!(piece, Feed::State(_));
-        self.tell(Message::Feed(piece))?;
+        self.tell(Message::Feed(place, piece))?;
         Ok(if is_state { Change::All } else { Change::None })
     }
 
@@ -200,9 +216,9 @@ impl Shell<'_> {
 
     fn run_effect(&mut self, effect: Effect) -> anyhow::Result<()> {
         match effect {
-            Effect::StartTake { place, bench } => self.order(Order::Start { place, bench }),
-            Effect::StopTake => self.order(Order::Stop),
-            Effect::Mark { at, note } => self.order(Order::Mark { at, note }),
+            Effect::StartTake { place, benches } => self.start_take(place, benches)?,
+            Effect::StopTake => self.order(&Order::Stop),
+            Effect::Mark { at, note } => self.order(&Order::Mark { at, note }),
             Effect::Figure => self.write_figure()?,
             Effect::SaveBench { path, bench } => {
                 let done = save_bench(&path, &bench).map_err(|error| format!("{error:#}"));
@@ -213,27 +229,53 @@ impl Shell<'_> {
                 // The channel has room: it is emptied after each effect that fills it.
                 let _ = self.jobs.0.try_send(Message::BenchSaved(done));
             }
-            Effect::Open(source) => self.open(&source),
-            Effect::Tell(order) => self.tell_link(order),
+            Effect::Open(place, source) => self.open(place, &source),
+            Effect::Tell(place, order) => self.tell_link(place, order),
             Effect::Copy(text) => super::terminal::copy(&text),
             Effect::Quit => self.over = true,
         }
         Ok(())
     }
 
-    fn order(&mut self, order: Order) {
-        if let Some(live) = &self.live
-            && live.keeper.orders.try_send(order).is_err()
-        {
-            self.app.say("the disk does not keep up: the order was not taken, try again", true);
+    /// Starts the keepers; several of them write below one folder.
+    fn start_take(&mut self, place: Place, benches: Vec<Bench>) -> anyhow::Result<()> {
+        let places = if self.live.len() == 1 {
+            vec![place]
+        } else {
+            let folder = match &place {
+                Place::Next(parent) => next_folder(parent),
+                Place::Exactly(folder) => Ok(folder.clone()),
+            };
+            match folder {
+                Ok(folder) => self.app.source_names().iter().map(|name| Place::Exactly(folder.join(name))).collect(),
+                Err(error) => {
+                    self.tell(Message::Report(0, Report::Failed { error, kept: None }))?;
+                    return Ok(());
+                }
+            }
+        };
+        for ((live, place), bench) in self.live.iter().zip(places).zip(benches) {
+            if live.keeper.orders.try_send(Order::Start { place, bench: Box::new(bench) }).is_err() {
+                self.app.say(BUSY, true);
+            }
+        }
+        Ok(())
+    }
+
+    /// Gives all keepers the same order.
+    fn order(&mut self, order: &Order) {
+        for live in self.live.iter() {
+            if live.keeper.orders.try_send(order.clone()).is_err() {
+                self.app.say(BUSY, true);
+            }
         }
     }
 
-    fn open(&mut self, source: &Source) {
+    fn open(&mut self, place: usize, source: &Source) {
         match crate::commands::resolve(&source.port) {
             Ok((path, board)) => {
-                self.command(Command::Open(Wanted::of(source, path)));
-                if let (Some(live), true) = (&mut self.live, board.is_some()) {
+                self.command(place, Command::Open(Wanted::of(source, path)));
+                if let (Some(live), true) = (self.live.get_mut(place), board.is_some()) {
                     live.board = board;
                 }
             }
@@ -241,18 +283,19 @@ impl Shell<'_> {
         }
     }
 
-    fn tell_link(&mut self, order: LinkOrder) {
-        self.command(match order {
+    fn tell_link(&mut self, place: usize, order: LinkOrder) {
+        let command = match order {
             LinkOrder::Lend { back } => Command::Lend { back },
             LinkOrder::TakeBack => Command::TakeBack,
             LinkOrder::Reset => Command::Reset,
             LinkOrder::FindBaud => Command::FindBaud,
             LinkOrder::Send(bytes) => Command::Send(bytes),
-        });
+        };
+        self.command(place, command);
     }
 
-    fn command(&mut self, command: Command) {
-        if let Some(live) = &self.live
+    fn command(&mut self, place: usize, command: Command) {
+        if let Some(live) = self.live.get(place)
             && live.link.tell(command).is_err()
         {
             self.app.say("the port is busy: the order was not taken, try again", true);

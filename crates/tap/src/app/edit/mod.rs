@@ -190,11 +190,11 @@ impl App {
                 self.edit_channel(|channel| channel.watch = Some(watch));
             }
             FieldId::HistorySeconds if value < 1.0 => return Err("keep at least 1 second".into()),
-            FieldId::HistorySeconds => self.chain.set_limits(|limits| limits.seconds = value),
+            FieldId::HistorySeconds => self.set_limits(|limits| limits.seconds = value),
             FieldId::HistoryRows if value < 1.0 => return Err("keep at least 1 row".into()),
             FieldId::HistoryRows => {
                 let rows = whole()?;
-                self.chain.set_limits(|limits| limits.rows = rows);
+                self.set_limits(|limits| limits.rows = rows);
             }
             _ => {}
         }
@@ -227,11 +227,11 @@ impl App {
             }
             FieldId::HistorySeconds => {
                 let seconds = along(&HISTORIES, settings.history.seconds, step);
-                self.chain.set_limits(|limits| limits.seconds = seconds);
+                self.set_limits(|limits| limits.seconds = seconds);
             }
             FieldId::HistoryRows => {
                 let rows = along(&HISTORY_ROWS, settings.history.rows, step);
-                self.chain.set_limits(|limits| limits.rows = rows);
+                self.set_limits(|limits| limits.rows = rows);
             }
             FieldId::WatchOn => self.toggle_watch(),
             FieldId::Port | FieldId::Shape | FieldId::Unit | FieldId::Folder | FieldId::BenchName => {
@@ -250,7 +250,7 @@ impl App {
         let Some(channel) = self.channel() else { return };
         let places = channel.decimals();
         let round = |value: f64| amber_core::digits::fixed(value, places).parse().unwrap_or(0.0);
-        let present = self.shown.channels.get(self.selected).and_then(|s| s.reading).map_or(0.0, |r| r.smoothed);
+        let present = self.shown.channels.get(self.selected_id()).and_then(|s| s.reading).map_or(0.0, |r| r.smoothed);
         let noise = channel.noise().unwrap_or(0.0);
         let fresh = Watch { threshold: round(present), hysteresis: round(noise * 6.0) };
         self.edit_channel(|channel| channel.watch = if channel.watch.is_some() { None } else { Some(fresh) });
@@ -269,7 +269,7 @@ impl App {
             return Vec::new();
         }
         self.chain.edit_bench(|bench| bench.source = source.clone());
-        vec![Effect::Open(source)]
+        vec![Effect::Open(self.place, source)]
     }
 
     /// Steps the y axis of the selected channel's lane to its next rule.
@@ -279,7 +279,7 @@ impl App {
         };
         let unit = channel.settings().scale.unit().to_owned();
         let next = match self.chain.settings().axis(&unit) {
-            Rule::Fit if self.full_scale(&[self.selected]).is_none() => {
+            Rule::Fit if self.full_scale(&[self.selected_id()]).is_none() => {
                 return self.say("full scale is not known: set the converter's bits (3), or type limits (Y)", true);
             }
             Rule::Fit => Rule::Full,
@@ -291,7 +291,7 @@ impl App {
     /// Asks for the limits of the y axis of the selected channel's lane.
     pub(super) fn ask_limits(&mut self) {
         let lanes = self.lanes();
-        let Some(lane) = lanes.analog.iter().find(|lane| lane.channels.contains(&self.selected)) else {
+        let Some(lane) = lanes.analog.iter().find(|lane| lane.channels.contains(&self.selected_id())) else {
             return self.say("Y is for analog channels in sight: choose one with Tab", true);
         };
         self.overlays.push(Overlay::Prompt(Prompt {

@@ -102,7 +102,7 @@ impl App {
         let scale = &channel.settings().scale;
         let off = || "off".to_owned();
         let mut fields = vec![
-            fact("channel", format!("{} {}", self.letter(self.selected), channel.title())),
+            fact("channel", format!("{} {}", self.letter(self.selected_id()), channel.title())),
             setting(
                 FieldId::Bits,
                 "converter bits",
@@ -137,7 +137,7 @@ impl App {
         ];
         let places = channel.decimals();
         if let Some(Reading { raw, volts, quantity, .. }) =
-            self.shown.channels.get(self.selected).and_then(|s| s.reading)
+            self.shown.channels.get(self.selected_id()).and_then(|s| s.reading)
         {
             let volt_places = scale.volts_per_count().map_or(3, decimals);
             let unit = scale.unit();
@@ -168,7 +168,7 @@ impl App {
             Some(Filter::Median) => "median",
         };
         let mut fields = vec![
-            fact("channel", format!("{} {}", self.letter(self.selected), channel.title())),
+            fact("channel", format!("{} {}", self.letter(self.selected_id()), channel.title())),
             setting(
                 FieldId::Filter,
                 "filter",
@@ -205,7 +205,7 @@ impl App {
         let unit = channel.settings().scale.unit();
         let watch = channel.settings().watch;
         let mut fields = vec![
-            fact("channel", format!("{} {}", self.letter(self.selected), channel.title())),
+            fact("channel", format!("{} {}", self.letter(self.selected_id()), channel.title())),
             setting(
                 FieldId::WatchOn,
                 "threshold is",

@@ -75,16 +75,17 @@ impl App {
     /// A line for each channel, with what the last row had for it.
     fn column_fields(&self) -> Vec<Field> {
         let channels = self.chain.channels();
+        let first = self.first_of(self.place);
         let line = |(index, channel): (usize, &amber_core::chain::Channel)| {
             let kind = match channel.settings().kind {
                 Kind::Auto => format!("{}?", channel.kind().name()),
                 kind => kind.name().to_owned(),
             };
-            let raw = self.shown.channels.get(index).and_then(|shown| shown.reading).map(|reading| reading.raw);
+            let raw = self.shown.channels.get(first + index).and_then(|shown| shown.reading).map(|reading| reading.raw);
             let raw = raw.map_or("–".into(), |raw| fixed(raw, channel.raw_decimals()));
             let hidden = if channel.settings().hidden { " hidden" } else { "" };
             let from = if channel.settings().called.is_empty() { "" } else { channel.name() };
-            let name = format!("{} {}", self.letter_or_blank(index), channel.title());
+            let name = format!("{} {}", self.letter_or_blank(first + index), channel.title());
             let value = format!("{from} {raw}  {kind}{hidden}");
             setting(
                 FieldId::Column(index as u8),

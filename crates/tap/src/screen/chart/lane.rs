@@ -25,8 +25,8 @@ pub(super) fn heading(app: &App, theme: Theme, lane: &AnalogLane, area: Rect, bu
     for index in &lane.channels {
         let ink = theme.style(Ink::Trace(app.ink(*index)));
         x = put(buffer, area, x, 0, &format!(" {} ", app.letter(*index)), ink);
-        let chosen = *index == app.selected;
-        let name = format!("{} ", app.chain.channels()[*index].name());
+        let chosen = *index == app.selected_id();
+        let name = format!("{} ", app.title(*index));
         x = put(buffer, area, x, 0, &name, theme.style(if chosen { Ink::Bright } else { Ink::Dim }));
     }
     let rule = match lane.rule {
@@ -40,7 +40,14 @@ pub(super) fn heading(app: &App, theme: Theme, lane: &AnalogLane, area: Rect, bu
 }
 
 /// The traces of a lane, and their letters.
-pub(super) fn traces(app: &App, theme: Theme, lane: &AnalogLane, grid: &Grid<'_>, plot: Rect, buffer: &mut Buffer) {
+pub(super) fn traces<'a>(
+    app: &App,
+    theme: Theme,
+    lane: &AnalogLane,
+    grid: &impl Fn(usize) -> &'a Grid<'a>,
+    plot: Rect,
+    buffer: &mut Buffer,
+) {
     let stroke = |spans: &[Span]| {
         let mut dots = Dots::new(plot);
         for (x, span) in spans.iter().enumerate() {
@@ -52,20 +59,20 @@ pub(super) fn traces(app: &App, theme: Theme, lane: &AnalogLane, grid: &Grid<'_>
         dots
     };
     for index in &lane.channels {
-        let channel = &app.chain.channels()[*index];
+        let channel = app.channel_at(*index);
         if channel.smoothed().is_some() {
-            stroke(&grid.trace(channel.scaled())).draw(plot, theme.style(Ink::Pale(app.ink(*index))), buffer);
+            stroke(&grid(*index).trace(channel.scaled())).draw(plot, theme.style(Ink::Pale(app.ink(*index))), buffer);
         }
     }
     // The chosen channel lies on top.
     let chosen_last = lane
         .channels
         .iter()
-        .filter(|i| **i != app.selected)
-        .chain(lane.channels.iter().filter(|i| **i == app.selected));
+        .filter(|i| **i != app.selected_id())
+        .chain(lane.channels.iter().filter(|i| **i == app.selected_id()));
     let mut letters: Vec<(u16, usize)> = Vec::new();
     for index in chosen_last {
-        let spans = grid.trace(app.chain.channels()[*index].output());
+        let spans = grid(*index).trace(app.channel_at(*index).output());
         stroke(&spans).draw(plot, theme.style(Ink::Trace(app.ink(*index))), buffer);
         if let Some((low, high)) = spans.iter().rev().find_map(|span| *span) {
             let middle = f64::from(low + high) / 2.0;
@@ -95,7 +102,7 @@ pub(super) fn axis(theme: Theme, lane: &AnalogLane, plot: Rect, buffer: &mut Buf
 
 /// The row of the channel's threshold, where it is in the plot, and its value.
 fn threshold_row(app: &App, lane: &AnalogLane, index: usize, plot: Rect) -> Option<(u16, f64)> {
-    let watch = app.chain.channels()[index].settings().watch?;
+    let watch = app.channel_at(index).settings().watch?;
     let inside = (lane.limits.0..=lane.limits.1).contains(&watch.threshold);
     inside.then(|| ((dot_row(watch.threshold, lane.limits, plot.height) / 4) as u16, watch.threshold))
 }
@@ -130,7 +137,7 @@ fn tags(app: &App, theme: Theme, mut letters: Vec<(u16, usize)>, plot: Rect, buf
         next = y + 1;
         let area = Rect { x: plot.right(), width: TAGS, ..plot };
         let ink = theme.style(Ink::Trace(app.ink(index)));
-        put(buffer, area, 0, y, if index == app.selected { "◂" } else { " " }, theme.style(Ink::Bright));
+        put(buffer, area, 0, y, if index == app.selected_id() { "◂" } else { " " }, theme.style(Ink::Bright));
         put(buffer, area, 1, y, &app.letter(index).to_string(), ink);
     }
 }
@@ -141,15 +148,15 @@ pub(super) fn digital_name(app: &App, theme: Theme, index: usize, plot: Rect, bu
     let ink = theme.style(Ink::Trace(app.ink(index)));
     let x = put(buffer, left, 1, 0, &app.letter(index).to_string(), ink) + 1;
     let name = Rect { width: GUTTER - 1, ..left };
-    let strength = if index == app.selected { Ink::Bright } else { Ink::Dim };
-    put(buffer, name, x, 0, app.chain.channels()[index].title(), theme.style(strength));
+    let strength = if index == app.selected_id() { Ink::Bright } else { Ink::Dim };
+    put(buffer, name, x, 0, &app.title(index), theme.style(strength));
     put(buffer, left, GUTTER - 1, 0, "┤", theme.style(Ink::Faint));
 }
 
 /// A digital channel in one row: high is a block, low a line, both a shade.
 pub(super) fn digital(app: &App, theme: Theme, index: usize, grid: &Grid<'_>, plot: Rect, buffer: &mut Buffer) {
     let ink = theme.style(Ink::Trace(app.ink(index)));
-    let logic = grid.logic(app.chain.channels()[index].scaled());
+    let logic = grid.logic(app.channel_at(index).scaled());
     for (x, pair) in (0..).zip(logic.chunks(2)) {
         let symbol = match (pair.contains(&Logic::High), pair.contains(&Logic::Low), pair.contains(&Logic::Both)) {
             (_, _, true) | (true, true, _) => "▓",
@@ -160,13 +167,13 @@ pub(super) fn digital(app: &App, theme: Theme, index: usize, grid: &Grid<'_>, pl
         put(buffer, plot, x, 0, symbol, ink);
     }
     let tag = Rect { x: plot.right(), width: TAGS, ..plot };
-    put(buffer, tag, 0, 0, if index == app.selected { "◂" } else { " " }, theme.style(Ink::Bright));
+    put(buffer, tag, 0, 0, if index == app.selected_id() { "◂" } else { " " }, theme.style(Ink::Bright));
     put(buffer, tag, 1, 0, &app.letter(index).to_string(), ink);
 }
 
 /// A code in one row: the word for it, or the number, where it begins, and a line for as long as it lasts.
 pub(super) fn coded(app: &App, theme: Theme, index: usize, grid: &Grid<'_>, plot: Rect, buffer: &mut Buffer) {
-    let channel = &app.chain.channels()[index];
+    let channel = app.channel_at(index);
     let ink = theme.style(Ink::Trace(app.ink(index)));
     let spans = grid.trace(channel.scaled());
     let code = |pair: &[Option<(f32, f32)>]| pair.iter().rev().find_map(|span| span.map(|(_, code)| code));
@@ -184,6 +191,6 @@ pub(super) fn coded(app: &App, theme: Theme, index: usize, grid: &Grid<'_>, plot
         x += length;
     }
     let tag = Rect { x: plot.right(), width: TAGS, ..plot };
-    put(buffer, tag, 0, 0, if index == app.selected { "◂" } else { " " }, theme.style(Ink::Bright));
+    put(buffer, tag, 0, 0, if index == app.selected_id() { "◂" } else { " " }, theme.style(Ink::Bright));
     put(buffer, tag, 1, 0, &app.letter(index).to_string(), ink);
 }

@@ -10,6 +10,7 @@ use crate::app::{App, Source};
 use crate::theme::{Ink, Theme};
 use amber_core::Stamp;
 use amber_core::bench::Kind;
+use amber_core::chain::Chain;
 use amber_core::window::{Columns, Grid};
 use amber_io::LinkState;
 use dots::Dots;
@@ -69,8 +70,8 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, edge_alone: bool, buffer
     let skip = if edge_alone { parts.plot.width.saturating_sub(EDGE - TAGS) } else { 0 };
     let seen = columns.from_place(usize::from(skip) * 2);
     let right = |plot: Rect| Rect { x: plot.x + skip, width: plot.width - skip, ..plot };
-    let grid = |columns| Grid::new(app.chain.store(), columns, app.end(), app.chain.rate().interval());
-    let (grid, whole) = (grid(&seen), grid(&columns));
+    let (grids, whole) = (grids(app, &seen), grids(app, &columns));
+    let grid = |id: usize| &grids[app.place_of(id).0];
     if lanes.analog.is_empty() && lanes.digital.is_empty() {
         guide(app, theme, area, buffer);
     }
@@ -84,14 +85,20 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, edge_alone: bool, buffer
     }
     for (index, plot) in lanes.digital.iter().zip(&parts.digital) {
         lane::digital_name(app, theme, *index, *plot, buffer);
-        if app.chain.channels()[*index].kind() == Kind::Code {
+        if app.channel_at(*index).kind() == Kind::Code {
             // A word may begin long before the newest end: it is drawn from where it begins.
-            lane::coded(app, theme, *index, &whole, *plot, buffer);
+            lane::coded(app, theme, *index, &whole[app.place_of(*index).0], *plot, buffer);
         } else {
-            lane::digital(app, theme, *index, &grid, right(*plot), buffer);
+            lane::digital(app, theme, *index, grid(*index), right(*plot), buffer);
         }
     }
     time::axis(app, theme, &columns, parts.time, parts.plot, buffer);
+}
+
+/// A grid over the rows of each source.
+fn grids<'a>(app: &'a App, columns: &Columns) -> Vec<Grid<'a>> {
+    let grid = |chain: &'a Chain| Grid::new(chain.store(), columns, app.end(), chain.rate().interval());
+    app.chains().map(grid).collect()
 }
 
 fn columns(app: &App, parts: &Parts) -> Columns {
@@ -110,30 +117,37 @@ pub(super) fn look(app: &App, area: Rect) -> Look {
     let lanes = app.lanes();
     let parts = Parts::new(area, lanes.analog.len(), lanes.digital.len());
     let columns = columns(app, &parts);
-    let store = app.chain.store();
     let newest = columns.newest();
-    let [first, second] = [newest - 1, newest].map(|column| store.first_at(Stamp(column * columns.width)));
-    let rows = [first..second, second..store.rows().end];
+    // The rows of the newest two columns, of each source.
+    let newest_rows = |chain: &Chain| {
+        let store = chain.store();
+        let [first, second] = [newest - 1, newest].map(|column| store.first_at(Stamp(column * columns.width)));
+        [first..second, second..store.rows().end]
+    };
+    let rows: Vec<_> = app.chains().map(newest_rows).collect();
+    let rows_of = |id: usize| &rows[app.place_of(id).0];
     let mut frame = std::hash::DefaultHasher::new();
     let mut edge = std::hash::DefaultHasher::new();
     // A row's own time may lie before the newest end.
-    (columns.width, newest, first, store.rows().is_empty(), &lanes.digital, app.marks.len()).hash(&mut frame);
+    let firsts: Vec<u64> = rows.iter().map(|rows| rows[0].start).collect();
+    let empty = app.chains().all(|chain| chain.store().rows().is_empty());
+    (columns.width, newest, firsts, empty, &lanes.digital, app.marks.len()).hash(&mut frame);
     for (lane, (_, plot)) in lanes.analog.iter().zip(&parts.analog) {
         (lane.limits.0.to_bits(), lane.limits.1.to_bits(), &lane.channels).hash(&mut frame);
         let dots = |value: f32| {
             let value = f64::from(value);
             (lane::dot_row(value, lane.limits, plot.height), value < lane.limits.0, value > lane.limits.1)
         };
-        for channel in lane.channels.iter().map(|index| &app.chain.channels()[*index]) {
+        for (index, channel) in lane.channels.iter().map(|index| (*index, app.channel_at(*index))) {
             for series in channel.smoothed().into_iter().chain([channel.scaled()]) {
-                let spans = rows.clone().map(|rows| series.least_most(rows).map(|(a, b)| (dots(a), dots(b))));
+                let spans = rows_of(index).clone().map(|rows| series.least_most(rows).map(|(a, b)| (dots(a), dots(b))));
                 spans.hash(&mut edge);
             }
         }
     }
     for index in &lanes.digital {
-        let span = app.chain.channels()[*index].scaled().least_most(first..store.rows().end);
-        let code = app.chain.channels()[*index].kind() == Kind::Code;
+        let span = app.channel_at(*index).scaled().least_most(rows_of(*index)[0].start..rows_of(*index)[1].end);
+        let code = app.channel_at(*index).kind() == Kind::Code;
         let part = |value: f32| if code { value.to_bits() } else { u32::from(value >= 0.5) };
         span.map(|(a, b)| (part(a), part(b))).hash(&mut edge);
     }
@@ -185,10 +199,10 @@ pub(super) fn channel_at(app: &App, area: Rect, column: u16, row: u16) -> Option
     }
     let at = parts.analog.iter().position(|(heading, plot)| within(heading) || within(plot))?;
     let (lane, plot) = (&lanes.analog[at], parts.analog[at].1);
-    let grid = Grid::new(app.chain.store(), &columns(app, &parts), app.end(), app.chain.rate().interval());
+    let grids = grids(app, &columns(app, &parts));
     let place = usize::from(column.saturating_sub(plot.x).min(plot.width.saturating_sub(1))) * 2;
     let distance = |index: &usize| {
-        let spans = grid.trace(app.chain.channels()[*index].output());
+        let spans = grids[app.place_of(*index).0].trace(app.channel_at(*index).output());
         let near =
             (0..spans.len()).filter_map(|i| spans[i].map(|span| (i.abs_diff(place), span))).min_by_key(|(d, _)| *d);
         near.map_or(f64::INFINITY, |(_, (low, high))| {
