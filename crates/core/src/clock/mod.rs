@@ -99,7 +99,7 @@ impl Time {
             Time::Auto => "found by itself".into(),
             Time::Arrival => "arrival of the last byte".into(),
             Time::Even => "arrival, evened out".into(),
-            Time::Board { channel, tick, .. } => format!("the board's clock {channel}, in {}", tick.name()),
+            Time::Board { channel, tick, .. } => format!("board's clock {channel}, {}", tick.name()),
             Time::Rate { hz } => format!("declared, {hz} rows/s"),
         }
     }

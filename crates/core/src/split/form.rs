@@ -74,7 +74,8 @@ fn labels(labels: Vec<String>, units: Vec<String>) -> Labels {
 fn json_form(line: &[u8]) -> Option<Form> {
     let mut paths: Vec<String> = Vec::new();
     json::scan(line, |path, _, _| paths.push(String::from_utf8_lossy(path).into_owned())).ok()?;
-    let sound = (1..=MAX_FIELDS).contains(&paths.len()) && paths.iter().all(|path| !path.is_empty());
+    let unique = (1..paths.len()).all(|i| !paths[..i].contains(&paths[i]));
+    let sound = unique && (1..=MAX_FIELDS).contains(&paths.len()) && paths.iter().all(|path| !path.is_empty());
     sound.then(|| Form { shape: Shape::Json(labels(paths, Vec::new())), needed: STRONG })
 }
 

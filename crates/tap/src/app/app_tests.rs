@@ -12,11 +12,11 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use std::time::Duration;
 
-const START: Stamp = Stamp(1_780_000_000_000_000_000);
+pub(super) const START: Stamp = Stamp(1_780_000_000_000_000_000);
 
 const FLUME: &str = include_str!("../../assets/flume.bench.toml");
 
-fn app() -> App {
+pub(super) fn app() -> App {
     let chain = Chain::new(Bench::parse(FLUME).unwrap(), Limits::default());
     let mut app = App::live(chain, PathBuf::from("out"), None, START);
     app.zone = TimeZone::UTC;
@@ -26,13 +26,13 @@ fn app() -> App {
     app
 }
 
-fn feed(app: &mut App, at: Stamp, bytes: &[u8]) {
+pub(super) fn feed(app: &mut App, at: Stamp, bytes: &[u8]) {
     let chunk = Chunk { at, bytes: bytes.into(), skipped: 0 };
     assert!(app.update(at, Message::Feed(0, Feed::Chunk(chunk))).is_empty());
 }
 
 /// The flume, watched for so many seconds in chunks of 10 ms.
-fn watched(seconds: u64) -> App {
+pub(super) fn watched(seconds: u64) -> App {
     let mut app = app();
     let mut board = amber_boards::Flume::new(amber_boards::Programme::Waves, 1);
     for step in 1..=seconds * 100 {
@@ -45,7 +45,7 @@ fn watched(seconds: u64) -> App {
     app
 }
 
-fn picture(app: &mut App, width: u16, height: u16) -> String {
+pub(super) fn picture(app: &mut App, width: u16, height: u16) -> String {
     app.size = (width, height);
     app.refresh_soon();
     app.before_frame(app.now);
@@ -55,17 +55,17 @@ fn picture(app: &mut App, width: u16, height: u16) -> String {
     cells.chunks(usize::from(width)).map(|row| row.concat().trim_end().to_owned() + "\n").collect()
 }
 
-fn press(app: &mut App, code: KeyCode) -> Vec<Effect> {
+pub(super) fn press(app: &mut App, code: KeyCode) -> Vec<Effect> {
     app.update(app.now, Message::Key(code.into()))
 }
 
-fn typed(app: &mut App, text: &str) {
+pub(super) fn typed(app: &mut App, text: &str) {
     for c in text.chars() {
         assert!(press(app, KeyCode::Char(c)).is_empty());
     }
 }
 
-fn replace(app: &mut App, text: &str) -> Vec<Effect> {
+pub(super) fn replace(app: &mut App, text: &str) -> Vec<Effect> {
     app.update(app.now, Message::Key(KeyEvent::new(KeyCode::Char('u'), KeyModifiers::CONTROL)));
     typed(app, text);
     press(app, KeyCode::Enter)

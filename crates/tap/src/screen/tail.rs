@@ -14,16 +14,17 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     put(buffer, area, 0, 0, &rule, theme.style(Ink::Faint));
     let x =
         put(buffer, area, 1, 0, if app.is_take() { " as it came " } else { " as it comes " }, theme.style(Ink::Dim));
-    if app.is_take() {
-        put_right(buffer, area, 0, " up to the right edge of the chart ", theme.style(Ink::Dim));
-    }
-    if app.sources() > 1 {
-        let name = app.source_names().swap_remove(app.place);
-        put_right(buffer, area, 0, &format!(" of {name} (\\ the next) "), theme.style(Ink::Dim));
+    let up_to = if app.is_take() { " up to the right edge of the chart" } else { "" };
+    let of = match app.sources() {
+        1 => String::new(),
+        _ => format!(" of {} (\\ the next)", app.source_names().swap_remove(app.place)),
+    };
+    if !(of.is_empty() && up_to.is_empty()) {
+        put_right(buffer, area, 0, &format!("{of}{up_to} "), theme.style(Ink::Dim));
     }
     if let Some(trouble) = app.trouble() {
         put(buffer, area, x + 1, 0, &format!(" ▲ {trouble} "), theme.style(Ink::Alert));
-    } else if app.is_held() && !app.is_take() {
+    } else if app.is_held() && !app.is_take() && app.sources() == 1 {
         put_right(buffer, area, 0, " held ", theme.style(Ink::Dim));
     }
     let names = app.panel.is_some_and(|(stage, _)| stage == Stage::Split) && area.height > 3;
@@ -55,7 +56,7 @@ fn field_names(app: &App, theme: Theme, line: TailLine<'_>, row: Rect, x: u16, b
     for (i, (range, column)) in spans.iter().enumerate() {
         let Some(index) = id_of_column(app, *column) else { continue };
         let (from, to) = (place(range.start), spans.get(i + 1).map_or(row.width, |(next, _)| place(next.start)));
-        let name = format!("└{} {}", app.letter_or_blank(index), app.title(index));
+        let name = format!("└{} {}", app.letter_or_blank(index), app.channel_at(index).title());
         let name: String = name.chars().take(usize::from(to.saturating_sub(from))).collect();
         let drawn = app.channel_at(index).kind() != Kind::Clock;
         let ink = if drawn { Ink::Trace(app.ink(index)) } else { Ink::Dim };

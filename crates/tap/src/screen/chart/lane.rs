@@ -149,7 +149,9 @@ pub(super) fn digital_name(app: &App, theme: Theme, index: usize, plot: Rect, bu
     let x = put(buffer, left, 1, 0, &app.letter(index).to_string(), ink) + 1;
     let name = Rect { width: GUTTER - 1, ..left };
     let strength = if index == app.selected_id() { Ink::Bright } else { Ink::Dim };
-    put(buffer, name, x, 0, &app.title(index), theme.style(strength));
+    let room = name.width.saturating_sub(x);
+    let text = fitting(room, [app.title(index), app.channel_at(index).title().to_owned()]);
+    put(buffer, name, x, 0, &text, theme.style(strength));
     put(buffer, left, GUTTER - 1, 0, "┤", theme.style(Ink::Faint));
 }
 

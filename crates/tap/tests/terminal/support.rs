@@ -1,7 +1,5 @@
 //! The real program in a real terminal: tmux, driven by keys and read back as text.
 
-#![allow(missing_docs)]
-
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 use std::sync::atomic::{AtomicU32, Ordering};

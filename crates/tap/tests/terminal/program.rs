@@ -1,14 +1,10 @@
-//! The real program on a real terminal, with a board on a real device.
+//! The program's main job, from the demo to a killed take.
 
-#![allow(missing_docs)]
-
-mod support;
-
+use crate::support::Terminal;
 use amber_boards::Pty;
 use std::fs;
 use std::io::Write;
 use std::time::Duration;
-use support::Terminal;
 
 /// The board's clock in the newest wire line on the screen, in microseconds.
 fn board_clock(screen: &str) -> Option<u64> {

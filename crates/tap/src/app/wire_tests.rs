@@ -1,0 +1,261 @@
+//! The wire and split stages from the keyboard: several sources, lines, talk, shapes, names, times.
+
+use super::tests::{START, app, feed, picture, press, replace, typed, watched};
+use super::*;
+use amber_core::clock::Time;
+use amber_core::split::Shape;
+use amber_core::store::Limits;
+use amber_io::{Chunk, Tried};
+use crossterm::event::{KeyCode, KeyModifiers};
+
+fn bare() -> App {
+    let mut app = App::live(Chain::new(Bench::default(), Limits::default()), "out".into(), None, START);
+    app.zone = TimeZone::UTC;
+    app.size = (160, 47);
+    app.update(START, Message::Feed(0, Feed::State(LinkState::open_at(9600))));
+    app
+}
+
+fn keys(app: &mut App, keys: &str) {
+    keys.chars().for_each(|key| drop(press(app, KeyCode::Char(key))));
+}
+
+#[test]
+fn two_sources_share_the_chart_and_each_keeps_its_own_wire() {
+    let source = |name: &str| {
+        let source = amber_core::bench::Source { name: name.into(), ..amber_core::bench::Source::at("/dev/x") };
+        Chain::new(Bench { source, ..Bench::default() }, Limits::default())
+    };
+    let mut app = App::live(source("near"), "out".into(), None, START);
+    app = app.beside([(source("far"), Source::Live { link: LinkState::Opening })]);
+    (app.zone, app.size) = (TimeZone::UTC, (160, 47));
+    for place in 0..2 {
+        app.update(START, Message::Feed(place, Feed::State(LinkState::open_at(9600))));
+        app.update(START, Message::Feed(place, Feed::Begun(START)));
+    }
+    for i in 0..300 {
+        let at = START.plus(f64::from(i) * 0.01);
+        for (place, line) in
+            [format!("gauge={}\n", 100 + i % 7), format!("{},{}\n", 900 - i % 5, i % 2)].iter().enumerate()
+        {
+            let chunk = Chunk { at, bytes: line.as_bytes().into(), skipped: 0 };
+            app.update(at, Message::Feed(place, Feed::Chunk(chunk)));
+        }
+    }
+    let titles: Vec<String> = (0..app.channel_count()).map(|id| app.title(id)).collect();
+    assert_eq!(titles, ["near.gauge", "far.field1", "far.field2"]);
+    let text = picture(&mut app, 160, 47);
+    assert!(text.contains("near.gauge") && text.contains("far.field1") && text.contains("gauge=105"), "{text}");
+    assert!(!app.unsaved(), "what was merely found is nothing to save");
+    // Choosing a channel of the other source takes that source to hand.
+    press(&mut app, KeyCode::Tab);
+    assert_eq!((app.place, app.selected, app.selected_id()), (1, 0, 1));
+    keys(&mut app, "2");
+    let text = picture(&mut app, 160, 47);
+    assert!(text.contains("2 bare numbers, comma between") && text.contains("of far"), "{text}");
+    keys(&mut app, "3");
+    press(&mut app, KeyCode::Down);
+    press(&mut app, KeyCode::Enter);
+    replace(&mut app, "3.3");
+    let bench = app.bench();
+    assert_eq!(bench.channel("far.field1").and_then(|c| c.scale.reference), Some(3.3));
+    assert_eq!((bench.source.name.as_str(), bench.beside[0].source.name.as_str()), ("near", "far"));
+    keys(&mut app, "\\");
+    assert_eq!(app.place, 0);
+    // One take of both, in one folder; it has ended when both have.
+    let effects = press(&mut app, KeyCode::Char('t'));
+    let [Effect::StartTake { benches, .. }] = &effects[..] else { panic!("{effects:?}") };
+    assert_eq!(benches.len(), 2);
+    assert_eq!(benches[1].channel("field1").and_then(|c| c.scale.reference), Some(3.3));
+    for (place, name) in ["near", "far"].iter().enumerate() {
+        app.update(app.now, Message::Report(place, Report::Started(format!("out/take-0001/{name}").into())));
+    }
+    let Taking::Yes { folder, .. } = &app.taking else { panic!("{:?}", app.taking) };
+    assert_eq!(folder, &PathBuf::from("out/take-0001"));
+    let summary = |rows| amber_io::take::Summary {
+        folder: "out/take-0001/x".into(),
+        bytes: 10,
+        tally: amber_io::take::Tally { rows, ..Default::default() },
+        marks: 0,
+        seconds: 3.0,
+    };
+    app.update(app.now, Message::Report(1, Report::Stopped(summary(3))));
+    assert!(app.taking.runs());
+    app.update(app.now, Message::Report(0, Report::Stopped(summary(4))));
+    assert!(!app.taking.runs());
+    assert!(app.notice.as_ref().is_some_and(|notice| notice.text.contains("take-0001 ended: 7 rows, 20 B")));
+}
+
+#[test]
+fn lines_are_read_as_text_or_bytes_filtered_searched_and_copied() {
+    let mut app = watched(3);
+    keys(&mut app, "lxx");
+    let text = picture(&mut app, 160, 47);
+    assert!(text.contains("wire: text and bytes, every line") && text.contains("74 5F 75 73 3D"), "{text}");
+    keys(&mut app, "x/");
+    assert!(replace(&mut app, "/t_us=1\\d{6} /").is_empty());
+    let found = app.lines.cursor.and_then(|number| app.chain.tail().line(number)).unwrap();
+    assert!(found.bytes.starts_with(b"t_us=1990000 "), "{:?}", String::from_utf8_lossy(found.bytes));
+    keys(&mut app, "nn");
+    let copied = press(&mut app, KeyCode::Char('c'));
+    assert!(matches!(&copied[..], [Effect::Copy(text)] if text.starts_with("t_us=1970000 ")), "{copied:?}");
+    // The lines stand although rows go on, and the chart is not held by it.
+    assert!(picture(&mut app, 160, 47).contains(", held;") || picture(&mut app, 160, 47).contains(" held"));
+    assert!(!app.is_held());
+    press(&mut app, KeyCode::Home);
+    let first = picture(&mut app, 160, 47);
+    assert!(first.contains("» wave flume board"), "{first}");
+    press(&mut app, KeyCode::End);
+    keys(&mut app, "f");
+    replace(&mut app, "READY");
+    let only = picture(&mut app, 160, 47);
+    assert!(only.contains("ready: send ? for help") && !only.contains("t_us=2"), "{only}");
+    keys(&mut app, "f");
+    assert!(replace(&mut app, "/(/").is_empty());
+    assert!(picture(&mut app, 160, 47).contains("unclosed group"));
+    press(&mut app, KeyCode::Esc);
+    keys(&mut app, "f");
+    replace(&mut app, "");
+    // At a pace of two lines a second most lines are left out, and counted.
+    (0..4).for_each(|_| keys(&mut app, ","));
+    for step in 0..200 {
+        let at = app.now.plus(0.01);
+        feed(&mut app, at, format!("t_us={step} gauge_a=1 gauge_b=1 bed=1 paddle=0 pump=0 sump=1\r\n").as_bytes());
+        app.before_frame(at);
+    }
+    let slow = picture(&mut app, 160, 47);
+    assert!(slow.contains("2 lines a second") && slow.matches("+49").count() >= 2, "{slow}");
+    press(&mut app, KeyCode::Esc);
+    assert!(!app.lines.open);
+}
+
+#[test]
+fn what_is_said_to_the_board_is_sent_kept_with_a_name_and_repeated() {
+    let mut app = watched(1);
+    keys(&mut app, ":");
+    typed(&mut app, "stroke 40");
+    press(&mut app, KeyCode::Tab);
+    let sent = press(&mut app, KeyCode::Enter);
+    assert_eq!(sent, [Effect::Tell(0, LinkOrder::Send(b"stroke 40\r\n".to_vec()))]);
+    app.update(app.now, Message::Feed(0, Feed::Sent { at: app.now, bytes: b"stroke 40\r\n"[..].into() }));
+    // It stands in the list, from where it is named and repeated.
+    press(&mut app, KeyCode::Down);
+    let control = |app: &mut App, key| {
+        app.update(app.now, Message::Key(KeyEvent::new(KeyCode::Char(key), KeyModifiers::CONTROL)))
+    };
+    control(&mut app, 'n');
+    replace(&mut app, "long waves");
+    assert_eq!(app.bench().say[0].name, "long waves");
+    press(&mut app, KeyCode::Down);
+    control(&mut app, 'e');
+    replace(&mut app, "0.5");
+    let text = picture(&mut app, 160, 47);
+    assert!(text.contains("long waves") && text.contains("every 500 ms") && text.contains("← "), "{text}");
+    let due = |app: &mut App, seconds: f64| app.due_sayings(app.now.plus(seconds)).len();
+    assert_eq!(
+        [due(&mut app, 0.0), due(&mut app, 0.1), due(&mut app, 0.5), due(&mut app, 9.0), due(&mut app, 9.1)],
+        [1, 0, 1, 1, 0]
+    );
+    assert!(app.next_saying(app.now).is_some_and(|seconds| seconds > 9.0));
+    typed(&mut app, "zz");
+    assert!(app.sayings().is_empty(), "the list has only what the typed text is in");
+    (0..2).for_each(|_| drop(press(&mut app, KeyCode::Tab)));
+    assert!(control(&mut app, 'u').is_empty());
+    (0..1).for_each(|_| drop(press(&mut app, KeyCode::Tab)));
+    typed(&mut app, "02 zz");
+    assert!(press(&mut app, KeyCode::Enter).is_empty());
+    assert!(app.notice.as_ref().is_some_and(|notice| notice.text.contains("bytes in hexadecimal")), "{:?}", app.notice);
+    press(&mut app, KeyCode::Esc);
+    assert!(app.overlays.is_empty());
+}
+
+#[test]
+fn an_offered_shape_is_taken_channels_are_named_moved_and_given_words() {
+    let mut app = bare();
+    for i in 0..40 {
+        feed(&mut app, START.plus(f64::from(i) * 0.05), format!("{}\n{}\n", i / 4 % 3, 640 + i % 9).as_bytes());
+    }
+    let text = picture(&mut app, 160, 47);
+    assert!(text.contains("fall into 2 families in turn") && text.contains("o reads it so"), "{text}");
+    keys(&mut app, "o2");
+    assert!(matches!(app.chain.shape(), Some(Shape::Bare(bare)) if bare.lines == 2));
+    assert_eq!(app.chain.store().rows().end, 40, "the history was split again");
+    // The panel's first settings are those of the shape; then each channel.
+    let column = app.settings(Stage::Split).iter().position(|id| *id == FieldId::Column(0)).unwrap();
+    (0..column).for_each(|_| drop(press(&mut app, KeyCode::Down)));
+    press(&mut app, KeyCode::Enter);
+    replace(&mut app, "valve, old");
+    assert!(picture(&mut app, 160, 47).contains("without commas"));
+    replace(&mut app, "valve");
+    keys(&mut app, "#");
+    replace(&mut app, "0 shut, 1 half, 2 open wide");
+    let text = picture(&mut app, 160, 47);
+    assert!(
+        text.contains("A valve") && text.contains("code") && text.contains("shut") && text.contains("└B field2"),
+        "{text}"
+    );
+    keys(&mut app, ">");
+    assert_eq!((app.selected, app.title(0).as_str(), app.title(1).as_str()), (1, "field2", "valve"));
+    let bench = app.bench();
+    assert_eq!((bench.channel[1].called.as_str(), bench.channel[1].words.word(2.0)), ("valve", Some("open wide")));
+    assert!(app.unsaved());
+    // A shape can be typed, and what is no shape says why.
+    press(&mut app, KeyCode::Home);
+    app.panel = Some((Stage::Split, 0));
+    press(&mut app, KeyCode::Enter);
+    replace(&mut app, "bare comma");
+    assert!(picture(&mut app, 160, 47).contains("how many numbers are on a line"));
+    replace(&mut app, "bare spaces 1");
+    assert_eq!(app.chain.store().rows().end, 80);
+}
+
+#[test]
+fn the_wire_panel_sets_the_line_tells_the_time_and_lends_the_port() {
+    let mut app = app();
+    let mut board = amber_boards::Flume::new(amber_boards::Programme::Waves, 1);
+    for step in 1..=1200u64 {
+        let mut bytes = Vec::new();
+        amber_boards::Board::run(&mut board, std::time::Duration::from_millis(step * 10), &mut bytes);
+        feed(&mut app, START.plus(step as f64 * 0.01), &bytes);
+    }
+    keys(&mut app, "1");
+    let text = picture(&mut app, 160, 60);
+    for part in ["time, found", "board's clock t_us, µs", "yes, to 50 Hz", "interval, middle", "ppm"] {
+        assert!(text.contains(part), "{part} is not in\n{text}");
+    }
+    let at = |app: &App, id| app.settings(Stage::Wire).iter().position(|other| *other == id).unwrap();
+    app.panel = Some((Stage::Wire, at(&app, FieldId::Baud)));
+    let effects = press(&mut app, KeyCode::Left);
+    assert!(matches!(&effects[..], [Effect::Open(0, source)] if source.baud == Some(57_600)), "{effects:?}");
+    press(&mut app, KeyCode::Enter);
+    let effects = replace(&mut app, "");
+    assert!(matches!(&effects[..], [Effect::Open(0, source)] if source.baud.is_none()), "{effects:?}");
+    app.panel = Some((Stage::Wire, at(&app, FieldId::Parity)));
+    let effects = press(&mut app, KeyCode::Right);
+    assert!(matches!(&effects[..], [Effect::Open(0, source)] if source.framing() == "8E1"), "{effects:?}");
+    app.panel = Some((Stage::Wire, at(&app, FieldId::TimeFrom)));
+    (0..2).for_each(|_| drop(press(&mut app, KeyCode::Right)));
+    assert_eq!(app.chain.timer().set(), &Time::Even);
+    (0..2).for_each(|_| drop(press(&mut app, KeyCode::Right)));
+    assert_eq!(app.chain.timer().set(), &Time::Rate { hz: 100.0 });
+    let heard = amber_core::split::judge(b"\na=1\na=2\n");
+    let tried = vec![Tried { baud: 9600, heard }];
+    app.update(
+        app.now,
+        Message::Feed(0, Feed::State(LinkState::Open { baud: Some(9600), tried, usb: Some("77".into()) })),
+    );
+    app.update(app.now, Message::Feed(0, Feed::Unkept(120)));
+    let text = picture(&mut app, 160, 60);
+    assert!(
+        text.contains("9600, found") && text.contains("100 % text, 2 of 2 lines") && text.contains("120 B"),
+        "{text}"
+    );
+    assert_eq!(app.bench().source.usb, "77");
+    let lend = press(&mut app, KeyCode::Char('L'));
+    assert_eq!(lend, [Effect::Tell(0, LinkOrder::Lend { back: true })]);
+    app.update(app.now, Message::Feed(0, Feed::State(LinkState::Lent { back: true, in_use: true })));
+    assert!(picture(&mut app, 160, 47).contains("↗ lent, in use"));
+    assert_eq!(press(&mut app, KeyCode::Char('L')), [Effect::Tell(0, LinkOrder::TakeBack)]);
+    assert_eq!(press(&mut app, KeyCode::Char('R')), [Effect::Tell(0, LinkOrder::Reset)]);
+    assert_eq!(press(&mut app, KeyCode::Char('B')), [Effect::Tell(0, LinkOrder::FindBaud)]);
+}

@@ -1,0 +1,7 @@
+//! The real program on a real terminal, with boards on real devices.
+
+#![allow(missing_docs)]
+
+mod program;
+mod support;
+mod wires;

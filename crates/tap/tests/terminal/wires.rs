@@ -1,0 +1,108 @@
+//! Choosing what to watch, and everything about the wire, in the real program on a real terminal.
+
+use crate::support::Terminal;
+use std::fs;
+
+#[test]
+fn started_alone_it_lists_what_there_is_and_watches_what_is_chosen() {
+    let dir = tempfile::tempdir().unwrap();
+    fs::write(dir.path().join("old.txt"), "gauge=1\ngauge=2\ngauge=3\n").unwrap();
+    let terminal = Terminal::start("XDG_STATE_HOME=$PWD/state", &[], dir.path(), (120, 40));
+    terminal.wait("what do you want to watch?");
+    let screen = terminal.wait("simulated boards");
+    assert!(screen.contains("none yet: s saves one while watching"), "{screen}");
+    // What cannot be watched is said, and the list stays.
+    terminal.keys(&["p", "nothing.bench.toml", "Enter"]);
+    terminal.wait("nothing.bench.toml is not there");
+    terminal.keys(&["p", "chatter", "Enter"]);
+    terminal.wait("chatter at 57600 baud");
+    terminal.wait("stacked 3");
+    terminal.keys(&["s", "C-u", "rail.bench.toml", "Enter"]);
+    terminal.wait("bench saved");
+    terminal.keys(&["q"]);
+    terminal.wait("[ended with 0]");
+    // The bench is offered from now on, and found by its name from anywhere.
+    let again = Terminal::start("XDG_STATE_HOME=$PWD/state", &[], dir.path(), (120, 40));
+    let screen = again.wait("rail");
+    assert!(screen.contains("benches used lately") && screen.contains("chatter, "), "{screen}");
+    again.keys(&["q"]);
+    again.wait("[ended with 0]");
+    let elsewhere = tempfile::tempdir().unwrap();
+    let state = format!("XDG_STATE_HOME={}/state", dir.path().display());
+    let named = Terminal::start(&state, &["bench", "rail"], elsewhere.path(), (120, 40));
+    named.wait("chatter at 57600 baud");
+}
+
+#[test]
+fn two_boards_are_watched_side_by_side_and_kept_in_one_take() {
+    let dir = tempfile::tempdir().unwrap();
+    let terminal = Terminal::start("", &["watch", "valve=twin", "rail=chatter"], dir.path(), (160, 47));
+    terminal.wait("rail.speed");
+    terminal.wait("valve.field1");
+    terminal.wait("fall into 2 families");
+    terminal.keys(&["o"]);
+    terminal.wait("valve.field2");
+    terminal.keys(&["\\"]);
+    terminal.wait("rail is at hand");
+    // The board at hand is talked to, and its answer stands among the lines.
+    terminal.keys(&["t"]);
+    terminal.wait("● take-0001");
+    terminal.keys(&[":", "history", "Enter", "Escape"]);
+    terminal.keys(&["l", "f", "/history|^31 /", "Enter"]);
+    let screen = terminal.wait("history at");
+    assert!(screen.contains("← sent  history") || screen.contains("sent"), "{screen}");
+    terminal.keys(&["Escape", "t"]);
+    terminal.wait("take-0001 ended");
+    terminal.keys(&["q", "q"]);
+    terminal.wait("[ended with 0]");
+    let takes = amber_io::take::open_all(&dir.path().join("take-0001")).unwrap();
+    let names: Vec<&str> = takes.iter().map(|(name, _)| name.as_str()).collect();
+    assert_eq!(names, ["rail", "valve"]);
+    assert_eq!(takes[0].1.sent.len(), 1, "what was sent went to one board alone");
+    for (name, take) in &takes {
+        assert!(take.mended.is_empty(), "{:?}", take.mended);
+        let table = fs::read(take.folder.join("readings.csv")).unwrap();
+        assert_eq!(take.decode(), table, "{name}");
+    }
+    let terminal = Terminal::start("", &["open", "take-0001"], dir.path(), (160, 47));
+    terminal.wait("rail.speed");
+    terminal.wait("valve.field2");
+}
+
+#[test]
+fn standard_input_is_watched_while_the_keyboard_works() {
+    let dir = tempfile::tempdir().unwrap();
+    let feeder = "(for i in 1 2 3 4 5 6 7 8 9; do echo gauge=$i bed=2; done; sleep 30; echo gauge=77 bed=2) |";
+    let terminal = Terminal::start(feeder, &["watch", "-"], dir.path(), (120, 40));
+    terminal.wait("standard input");
+    terminal.wait("gauge=9 bed=2");
+    terminal.keys(&["1"]);
+    terminal.wait("numbers change");
+    terminal.keys(&["Escape", ":", "hello", "Enter"]);
+    terminal.wait("this source is a text and hears nothing");
+    terminal.keys(&["Escape", "q"]);
+    terminal.wait("[ended with 0]");
+}
+
+#[test]
+fn a_port_is_lent_to_another_program_and_comes_back_while_a_take_goes_on() {
+    let dir = tempfile::tempdir().unwrap();
+    let board = amber_boards::serve(amber_boards::by_name("flume", 1).unwrap()).unwrap();
+    std::os::unix::fs::symlink(board.path(), dir.path().join("port")).unwrap();
+    let terminal = Terminal::start("", &["watch", "./port"], dir.path(), (160, 47));
+    terminal.wait("● live");
+    terminal.keys(&["t"]);
+    terminal.wait("● take-0001");
+    terminal.keys(&["L"]);
+    terminal.wait("↗ lent");
+    let other = fs::File::open(board.path()).unwrap();
+    terminal.wait("lent, in use");
+    drop(other);
+    terminal.wait("● live");
+    terminal.keys(&["R"]);
+    terminal.wait("ready: send ? for help");
+    terminal.keys(&["t"]);
+    terminal.wait("take-0001 ended");
+    let take = amber_io::take::open(&dir.path().join("take-0001")).unwrap();
+    assert!(take.pieces.iter().filter(|piece| piece.joined).count() >= 2, "the gaps are marked");
+}
