@@ -273,8 +273,9 @@ impl Bench {
     pub fn parse_what_holds(text: &str) -> (Bench, Vec<BenchError>) {
         let mut lines: Vec<&str> = text.lines().collect();
         let mut mistakes: Vec<BenchError> = Vec::new();
+        let mut left = text.to_owned();
         loop {
-            match Bench::parse(&lines.join("\n")) {
+            match Bench::parse(&left) {
                 Ok(bench) => return (bench, mistakes),
                 Err(mistake) => {
                     let line = mistake.line.saturating_sub(1);
@@ -285,6 +286,7 @@ impl Bench {
                         return (Bench::default(), mistakes);
                     }
                     lines[line] = "";
+                    left = lines.join("\n");
                 }
             }
         }

@@ -125,8 +125,12 @@ impl App {
             fields.push(fact("rows that come together", fixed(spacing.burst, 1)));
         }
         if let Some(drift) = timer.drift() {
-            let which = if drift.ppm >= 0.0 { "slow" } else { "fast" };
-            fields.push(fact("board's clock", format!("{:.0} ± {:.0} ppm {which}", drift.ppm.abs(), drift.error)));
+            let which = match drift.ppm.round() {
+                0.0 => "",
+                ppm if ppm > 0.0 => " slow",
+                _ => " fast",
+            };
+            fields.push(fact("board's clock", format!("{:.0} ± {:.0} ppm{which}", drift.ppm.abs(), drift.error)));
         }
         if timer.resets() > 0 {
             fields.push(fact("board started over", format!("{} times", grouped(timer.resets()))));
