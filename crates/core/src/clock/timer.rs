@@ -35,9 +35,14 @@ const NEAR: f64 = 0.02;
 /// Rows after which bursts are told from chance.
 const BURSTS: u64 = 64;
 
+/// The tick of a clock that is told by its label alone.
+pub(super) fn told_tick(label: &str) -> Option<Tick> {
+    LABELS.iter().find(|(known, _)| known.eq_ignore_ascii_case(label)).and_then(|(_, tick)| *tick)
+}
+
 /// Whether `label` is one that boards give to their own clock and to nothing else.
 pub(crate) fn names_a_clock(label: &str) -> bool {
-    LABELS.iter().any(|(known, tick)| tick.is_some() && known.eq_ignore_ascii_case(label))
+    told_tick(label).is_some()
 }
 
 /// Gives rows their times.

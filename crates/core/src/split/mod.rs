@@ -4,9 +4,11 @@
 //! [`Splitter`] joins the two and hands rows and the fate of each line to a [`Sink`]. Nothing here knows the time: a
 //! stamp is carried along with the bytes and given back with what came of them.
 //!
-//! `form` says what one line could be, `learn` what a stream of them is, `read` turns a line into values (`labelled`,
-//! `words` and `json` are its scanners), `turns` puts rows together that take several lines.
+//! `form` says what one line could be, `learn` what a stream of them is, `read` turns a line into values (`bare`,
+//! `labelled`, `words` and `json` are its scanners), `turns` puts rows together that take several lines, `reading` doubts
+//! the shape while it is in force.
 
+mod bare;
 mod fate;
 mod form;
 mod frame;
@@ -16,6 +18,7 @@ mod labelled;
 mod learn;
 mod number;
 mod read;
+mod reading;
 mod shape;
 mod spelling;
 mod splitter;
@@ -28,7 +31,8 @@ pub use frame::{Frame, Framer, MAX_LINE};
 pub use judge::{Judged, judge};
 pub use number::{Number, number, scan_number};
 pub use read::Seen;
+pub use reading::Offer;
 pub use shape::{Bare, Delimiter, Labels, MAX_FIELDS, Shape};
 pub use spelling::NotAShape;
-pub use splitter::{Offer, Splitter, Sure};
+pub use splitter::{Splitter, Sure};
 pub use value::STATE_WORDS;

@@ -2,10 +2,10 @@
 
 use super::fate::Refusal;
 use super::labelled::{pair, separates, tokens};
-use super::number::{Number, scan_number, scan_with_comma};
-use super::shape::{Bare, Delimiter, Labels, MAX_FIELDS, Shape, bare_text};
+use super::number::{Number, scan_number};
+use super::shape::{Labels, MAX_FIELDS, Shape};
 use super::value::{Value, value};
-use super::{json, words};
+use super::{bare, json, words};
 
 /// What a line was that is not a row.
 #[derive(Debug, PartialEq, Eq)]
@@ -38,13 +38,13 @@ pub(super) struct Cells<'a> {
 }
 
 impl Cells<'_> {
-    fn set(&mut self, column: usize, value: Value) {
+    pub(super) fn set(&mut self, column: usize, value: Value) {
         self.set_number(column, value.number);
         self.words.extend(value.words.map(|pair| (column, pair)));
     }
 
     #[inline]
-    fn set_number(&mut self, column: usize, number: Number) {
+    pub(super) fn set_number(&mut self, column: usize, number: Number) {
         self.values[column] = number.value;
         self.decimals[column] = number.decimals;
         self.filled |= 1 << column;
@@ -144,7 +144,7 @@ impl Reader {
             Shape::Labelled(_) => self.labelled_in_order(line, &mut cells),
             Shape::Worded(_) => self.worded_as_before(line, &mut cells),
             Shape::Stacked(_) => self.stacked_as_before(line, &mut cells),
-            Shape::Bare(bare) => bare_plain(bare, line, &mut cells),
+            Shape::Bare(bare) => bare::plain(bare, line, &mut cells),
             Shape::Json(_) => false,
         };
         if !fast {
@@ -152,7 +152,7 @@ impl Reader {
             match &self.shape {
                 Shape::Labelled(labels) => labelled_any(labels, line, &mut cells)?,
                 Shape::Worded(_) | Shape::Stacked(_) => self.worded_any(line, &mut cells)?,
-                Shape::Bare(bare) => bare_any(bare, line, &mut cells)?,
+                Shape::Bare(bare) => bare::any(bare, line, &mut cells)?,
                 Shape::Json(labels) => json_any(labels, line, &mut cells)?,
             }
         }
@@ -327,65 +327,6 @@ fn labelled_any(labels: &Labels, line: &[u8], cells: &mut Cells<'_>) -> Result<(
         None if cells.filled == 0 => Err(Other::Text),
         None if labels.complete && !all => Err(Other::Damage(Refusal::MissingLabel)),
         None => Ok(()),
-    }
-}
-
-/// Bare numbers with nothing missing.
-#[inline]
-fn bare_plain(bare: &Bare, line: &[u8], cells: &mut Cells<'_>) -> bool {
-    let line = if bare.brackets { &line[bare_text(line)] } else { line };
-    let delimiter = bare.delimiter;
-    let byte = delimiter.byte();
-    let blanks = |at: usize| line[at..].iter().take_while(|b| matches!(b, b' ' | b'\t') && **b != byte).count();
-    let mut at = blanks(0);
-    for field in 0..bare.fields {
-        let found = if bare.comma { scan_with_comma(&line[at..]) } else { scan_number(&line[at..]) };
-        let Some((number, used)) = found else { return false };
-        cells.set_number(field, number);
-        at += used;
-        at += blanks(at);
-        if field + 1 < bare.fields {
-            if line.get(at) != Some(&byte) {
-                return false;
-            }
-            at += 1;
-            at += match delimiter {
-                Delimiter::Spaces => line[at..].iter().take_while(|b| matches!(b, b' ' | b'\t')).count(),
-                _ => blanks(at),
-            };
-        }
-    }
-    at == line.len()
-}
-
-/// Bare numbers with gaps, states, quotes; says what is wrong where something is.
-fn bare_any(bare: &Bare, line: &[u8], cells: &mut Cells<'_>) -> Result<(), Other> {
-    let (mut count, mut numbers, mut faults, mut empty_at_end) = (0, 0, 0, false);
-    let inner = bare_text(line);
-    let text = &line[inner];
-    for cell in bare.delimiter.cells(text) {
-        let parsed = value(&text[cell.clone()], bare.comma);
-        if let Some(parsed) = parsed.filter(|_| count < bare.fields) {
-            cells.set(count, parsed);
-        }
-        count += 1;
-        numbers += usize::from(parsed.is_some());
-        faults += usize::from(parsed.is_none() && !cell.is_empty());
-        empty_at_end = cell.is_empty();
-    }
-    if !legible(line) {
-        return Err(Other::Damage(Refusal::Unreadable));
-    }
-    // A delimiter behind the last number just ends the line.
-    let fits = count == bare.fields || (empty_at_end && count == bare.fields + 1);
-    let words = text.iter().take_while(|b| b.is_ascii_alphabetic()).count() >= 2;
-    if numbers == 0 || (faults > 0 && words && numbers * 2 <= count) {
-        return Err(Other::Text);
-    }
-    match (faults, fits) {
-        (0, true) => Ok(()),
-        (0, false) => Err(Other::Damage(Refusal::FieldCount)),
-        _ => Err(Other::Damage(Refusal::NotANumber)),
     }
 }
 

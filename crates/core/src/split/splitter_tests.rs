@@ -1,7 +1,7 @@
 //! The stage fed whole, a byte at a time and cut at random, over clean and damaged streams.
 
 use super::*;
-use crate::split::{Delimiter, MAX_LINE};
+use crate::split::{Bare, Delimiter, MAX_LINE};
 use proptest::prelude::*;
 
 #[derive(Debug, Default, PartialEq)]

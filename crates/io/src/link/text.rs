@@ -19,8 +19,12 @@ const LOOK: Duration = Duration::from_millis(50);
 /// The pause before a file that cannot be read is tried again.
 const PAUSE: Duration = Duration::from_secs(1);
 
-/// What was in a file before it was watched has no arrival times: so many seconds are given to each of its lines.
+/// What was in a file before it was watched has no arrival times. Its lines get those of the board's clock in it; without
+/// one, so many seconds are given to each.
 const LINE: f64 = 0.01;
+
+/// Bytes in which a clock is looked for.
+const HEAD: u64 = 64 * 1024;
 
 fn open() -> LinkState {
     LinkState::Open { baud: None, tried: Vec::new(), usb: None }
@@ -59,12 +63,13 @@ fn fail(path: &Path, error: &io::Error, outlet: &mut Outlet) -> Result<(), Halt>
 
 fn follow(path: &Path, mut file: File, outlet: &mut Outlet) -> Result<(), Halt> {
     let length = file.metadata().map_or(0, |meta| meta.len());
-    let lines = match File::open(path) {
-        Ok(file) => count_lines(file.take(length)),
-        Err(_) => 0,
-    };
+    let lines = File::open(path).map_or(0, |file| count_lines(file.take(length)));
+    let mut head = Vec::new();
+    // A file that cannot be read is told when it is read in earnest.
+    let _ = File::open(path).and_then(|file| file.take(HEAD.min(length)).read_to_end(&mut head));
+    let seconds = amber_core::clock::seconds_a_line(&head).unwrap_or(LINE);
     let end = outlet.now();
-    let start = end.plus(-(lines as f64) * LINE);
+    let start = end.plus(-(lines as f64) * seconds);
     outlet.state(open())?;
     outlet.tell(Feed::Begun(start))?;
     let (mut read, mut line) = (0u64, 0u64);
@@ -90,7 +95,7 @@ fn follow(path: &Path, mut file: File, outlet: &mut Outlet) -> Result<(), Halt> 
             // A line a time, so that each has a time of its own.
             for piece in buffer[..size].split_inclusive(|b| *b == b'\n') {
                 line += u64::from(piece.ends_with(b"\n"));
-                let at: Stamp = start.plus(line as f64 * LINE).min(end);
+                let at: Stamp = start.plus(line as f64 * seconds).min(end);
                 outlet.pass_patiently(at, piece)?;
             }
         } else {

@@ -70,6 +70,9 @@ impl App {
                 ),
             ]);
         }
+        if is_text && source.port != "-" {
+            fields.extend(text("", "what was in the file gets the times of a clock in it, else 100 lines a second"));
+        }
         let state = match link {
             LinkState::Opening => "opening".to_owned(),
             LinkState::Finding { baud, .. } => format!("listening at {baud}"),

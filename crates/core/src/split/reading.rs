@@ -1,0 +1,243 @@
+//! Lines while a shape is in force: rows out of them, and doubts about the shape.
+
+use super::fate::{Fate, Refusal, Sink};
+use super::form::carries_numbers;
+use super::learn::{Learning, MOST_HELD};
+use super::read::{Other, Reader, legible};
+use super::shape::{Bare, Shape};
+use super::turns::{Families, Step, Turns};
+use crate::Stamp;
+
+/// How often a new label must be seen on sound lines before it becomes a column.
+const SIGHTINGS: u32 = 3;
+
+/// How many new labels are watched at once.
+const MOST_SUSPECTS: usize = 16;
+
+/// Lines in a row that fit another shape before that shape is offered.
+const RIVALS: u32 = 8;
+
+/// Another shape that may be the right one.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Offer {
+    /// The shape.
+    pub shape: Shape,
+    /// Why, in a sentence.
+    pub why: String,
+}
+
+/// What is known while a shape is in force.
+#[derive(Debug)]
+pub(super) struct Reading {
+    pub(super) reader: Reader,
+    pub(super) pinned: bool,
+    values: Vec<f64>,
+    /// For rows of several lines.
+    pub(super) turns: Option<Turns>,
+    families: Families,
+    suspects: Vec<(String, u32)>,
+    /// Lines that fit the shape, and lines with numbers that do not.
+    pub(super) fits: u64,
+    pub(super) misfits: u64,
+    /// Lines that fit since the last one that did not.
+    fits_since: u32,
+    /// The lines that did not fit, and what they could be.
+    rival: Learning,
+    rivals: u32,
+    pub(super) offer: Option<Offer>,
+}
+
+impl Reading {
+    pub(super) fn new(shape: Shape, pinned: bool) -> Reading {
+        let several = match &shape {
+            Shape::Stacked(_) => true,
+            Shape::Bare(bare) => bare.lines > 1,
+            _ => false,
+        };
+        Reading {
+            values: Vec::new(),
+            turns: several.then(|| Turns::new(&shape)),
+            reader: Reader::new(shape),
+            pinned,
+            families: Families::default(),
+            suspects: Vec::new(),
+            fits: 0,
+            misfits: 0,
+            fits_since: 0,
+            rival: Learning::default(),
+            rivals: 0,
+            offer: None,
+        }
+    }
+}
+
+impl Reading {
+    /// Reads a line; gives another shape when the one in force turns out to have been found too early.
+    #[inline]
+    pub(super) fn take(&mut self, at: Stamp, half: bool, line: &[u8], sink: &mut impl Sink) -> Option<Shape> {
+        let shape = self.reader.shape();
+        let (width, first) = match shape {
+            Shape::Bare(bare) => (bare.fields, self.turns.as_ref().map_or(0, |turns| turns.turn * bare.fields)),
+            other => (other.columns(), 0),
+        };
+        self.values.resize(width, f64::NAN);
+        let outcome = self.reader.read(line, first, &mut self.values);
+        match outcome {
+            Ok(_) if half && !self.reader.knows_its_start() => sink.line(at, Fate::Half, line),
+            Ok(filled) => {
+                if self.turns.is_some() {
+                    self.take_turn(at, filled, line, sink);
+                } else {
+                    sink.line(at, Fate::Row(0), line);
+                    sink.row(at, &self.values);
+                }
+                self.fits += 1;
+                if self.rivals > 0 || self.offer.is_some() {
+                    self.outlive_rivals();
+                }
+                self.look_for_families();
+            }
+            Err(Other::Text) => {
+                sink.line(at, Fate::Message, line);
+                return self.doubt(at, line, false);
+            }
+            Err(Other::Damage(why)) => {
+                refuse(at, half, why, line, sink);
+                if !half {
+                    self.miss_a_turn();
+                    return self.doubt(at, line, true);
+                }
+            }
+            Err(Other::NewLabel(_)) if half => sink.line(at, Fate::Half, line),
+            Err(Other::NewLabel(label)) => {
+                if !self.suspect(at, label, line, sink) {
+                    return self.doubt(at, line, true);
+                }
+            }
+        }
+        None
+    }
+
+    fn take_turn(&mut self, at: Stamp, filled: u64, line: &[u8], sink: &mut impl Sink) {
+        let Some(turns) = &mut self.turns else { return };
+        let mut first = filled.trailing_zeros() as u8;
+        let step = match self.reader.shape() {
+            Shape::Bare(bare) => {
+                let before = turns.turn;
+                let step = turns.bare(bare, &self.values);
+                // The line may have told where in the row it stands.
+                let here = if turns.turn == 0 { bare.lines - 1 } else { turns.turn - 1 };
+                first = (if matches!(step, Step::Taken { .. }) { here } else { before } * bare.fields) as u8;
+                step
+            }
+            _ => turns.labelled(at, &self.values, filled, |at, row| sink.row(at, row)),
+        };
+        match step {
+            Step::Taken { complete } => {
+                sink.line(at, Fate::Row(first), line);
+                if complete {
+                    sink.row(at, &turns.values);
+                }
+            }
+            Step::Half => sink.line(at, Fate::Half, line),
+            Step::Refused(why) => sink.line(at, Fate::Refused(why), line),
+        }
+    }
+
+    /// A damaged line had its place among lines told apart by order.
+    fn miss_a_turn(&mut self) {
+        if let (Shape::Bare(bare), Some(turns)) = (self.reader.shape(), &mut self.turns) {
+            self.values.fill(f64::NAN);
+            let _ = turns.bare(bare, &self.values);
+        }
+    }
+
+    /// Bare numbers may come in turn, which only their values can tell.
+    #[inline]
+    fn look_for_families(&mut self) {
+        if self.pinned || self.turns.is_some() || self.values.len() != 1 {
+            return;
+        }
+        let Shape::Bare(bare) = self.reader.shape() else { return };
+        if let Some(typical) = self.families.push(self.values[0]) {
+            let shape = Bare { lines: typical.len(), typical, ..bare.clone() };
+            let why = format!("the values fall into {} families in turn", shape.lines);
+            self.offer = Some(Offer { shape: Shape::Bare(shape), why });
+        }
+    }
+
+    /// A line with numbers did not fit: perhaps the stream has changed its shape.
+    #[cold]
+    fn doubt(&mut self, at: Stamp, line: &[u8], damage: bool) -> Option<Shape> {
+        self.fits_since = 0;
+        if !carries_numbers(line) {
+            self.rival.hear(line);
+            return None;
+        }
+        // Garbage speaks for no other shape.
+        if !legible(line) {
+            self.misfits += 1;
+            return None;
+        }
+        self.misfits += u64::from(damage);
+        self.rivals += 1;
+        let found = self.rival.hold(at, false, line);
+        if self.rival.held.len() > MOST_HELD {
+            self.rival.held.remove(0);
+        }
+        let shape = found.filter(|shape| shape != self.reader.shape() && self.rivals >= RIVALS)?;
+        if !self.pinned && self.fits < u64::from(RIVALS) {
+            return Some(shape);
+        }
+        let why = format!("the last {} lines do not fit the shape in force", self.rivals);
+        self.offer = Some(Offer { shape, why });
+        None
+    }
+
+    /// Lines fit again.
+    #[cold]
+    fn outlive_rivals(&mut self) {
+        self.fits_since += 1;
+        if self.rivals > 0 && self.fits_since >= RIVALS {
+            self.rivals = 0;
+            self.rival = Learning::default();
+            self.offer = None;
+        }
+    }
+
+    /// Damage rarely makes the same wrong label twice; a label that comes again on sound lines is a new field. Gives
+    /// whether it has become one.
+    #[cold]
+    fn suspect(&mut self, at: Stamp, label: String, line: &[u8], sink: &mut impl Sink) -> bool {
+        let index = match self.suspects.iter().position(|(known, _)| *known == label) {
+            Some(index) => index,
+            None => {
+                if self.suspects.len() == MOST_SUSPECTS {
+                    self.suspects.remove(0);
+                }
+                self.suspects.push((label.clone(), 0));
+                self.suspects.len() - 1
+            }
+        };
+        self.suspects[index].1 += 1;
+        if self.suspects[index].1 < SIGHTINGS {
+            refuse(at, false, Refusal::NewLabel, line, sink);
+            return false;
+        }
+        self.suspects.remove(index);
+        if !self.reader.grow(label) {
+            refuse(at, false, Refusal::FieldCount, line, sink);
+            return false;
+        }
+        sink.shape(self.reader.shape());
+        if let Some(turns) = &mut self.turns {
+            *turns = Turns::new(self.reader.shape());
+        }
+        let _ = self.take(at, false, line, sink);
+        true
+    }
+}
+
+pub(super) fn refuse(at: Stamp, half: bool, why: Refusal, line: &[u8], sink: &mut impl Sink) {
+    sink.line(at, if half { Fate::Half } else { Fate::Refused(why) }, line);
+}
