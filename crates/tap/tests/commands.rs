@@ -147,3 +147,44 @@ fn split_prints_rows_as_csv_or_one_json_document_and_says_the_shape() {
     assert_eq!(split(&["-", "--shape", "json"]).0, Some(2));
     assert_eq!(split(&["/no/such/file"]).0, Some(1));
 }
+
+#[test]
+fn a_text_is_logged_with_the_times_of_its_clock_and_a_board_at_the_speed_that_is_found() {
+    let dir = tempfile::tempdir().unwrap();
+    let text =
+        (0..200).fold("t_ms,depth (mm)\n".to_owned(), |text, i| text + &format!("{},{}.5\n", i * 20, 100 + i % 7));
+    fs::write(dir.path().join("tank.csv"), text).unwrap();
+    let (code, out, err) = amber_tap(dir.path(), &["log", "tank.csv", "--rows", "150", "--out", "tank"]);
+    assert_eq!((code, err.as_str()), (0, ""), "{out}");
+    let table = fs::read_to_string(dir.path().join("tank/readings.csv")).unwrap();
+    let rows: Vec<Vec<&str>> = table.lines().map(|row| row.split(',').collect()).collect();
+    assert_eq!(rows[0], ["time_s", "wall_clock", "t_ms", "depth"]);
+    let time = |row: usize| rows[row][0].parse::<f64>().unwrap();
+    assert!((time(140) - time(40) - 2.0).abs() < 0.01, "{} to {}", time(40), time(140));
+    assert_eq!(rows[100][3], format!("{}.5", 100 + 99 % 7));
+    let metadata = fs::read_to_string(dir.path().join("tank/readings.csv-metadata.json")).unwrap();
+    assert!(metadata.contains("\"mm\""), "{metadata}");
+    let (code, out, _) = amber_tap(dir.path(), &["log", "twin", "--rows", "20", "--out", "twin"]);
+    assert_eq!(code, 0, "{out}");
+    assert!(fs::read_to_string(dir.path().join("twin/readings.csv")).unwrap().lines().count() == 21);
+}
+
+#[test]
+fn split_streams_what_it_reads_and_ends_quietly_when_nobody_reads_on() {
+    let dir = tempfile::tempdir().unwrap();
+    let text = (0..50_000).fold(String::new(), |text, i| text + &format!("gauge={i} bed={}\n", i % 900));
+    fs::write(dir.path().join("long.txt"), text).unwrap();
+    let (code, out, err) = amber_tap(dir.path(), &["split", "long.txt"]);
+    assert_eq!((code, out.lines().count()), (0, 50_001));
+    assert!(out.ends_with("49999,499\r\n") && err.contains("(sure): 50 000 rows"), "{err}");
+    let program = env!("CARGO_BIN_EXE_amber-tap");
+    let command = format!("'{program}' split long.txt | head -2; echo ${{PIPESTATUS[0]}}");
+    let done = std::process::Command::new("bash").args(["-c", &command]).current_dir(dir.path()).output().unwrap();
+    assert_eq!(String::from_utf8_lossy(&done.stdout), "gauge,bed\r\n0,0\r\n0\n");
+    // A label that comes late has no column any more, and is counted.
+    let late = "a=1\na=2\na=3\na=4 b=1\na=5 b=2\na=6 b=3\na=7 b=4\n";
+    fs::write(dir.path().join("late.txt"), late).unwrap();
+    let (code, out, err) = amber_tap(dir.path(), &["split", "late.txt"]);
+    assert_eq!((code, out.as_str()), (0, "a\r\n1\r\n2\r\n3\r\n6\r\n7\r\n"));
+    assert!(err.contains("2 lines refused, 2 late fields left out"), "{err}");
+}

@@ -109,11 +109,12 @@ impl Learning {
         if last != previous || !distinct {
             return None;
         }
-        // Where the turn begins: behind the pause; else in the order of the alphabet if one beginning gives that, else
-        // with the first line that was seen.
+        // Where the turn begins: behind the pause; else with the first line that was seen, unless something came before
+        // it, when an order of the alphabet is better than none.
         let sorted = (0..turn).find(|first| (1..turn).all(|i| last[(first + i - 1) % turn] < last[(first + i) % turn]));
         let seen = (turn - labels.len() % turn) % turn;
-        let first = self.behind_the_pause(last).or(sorted).unwrap_or(seen);
+        let joined = self.held.first().is_some_and(|held| held.half);
+        let first = self.behind_the_pause(last).or(sorted.filter(|_| joined)).unwrap_or(seen);
         let labels: Vec<String> = (0..turn).map(|i| last[(first + i) % turn].to_owned()).collect();
         let unit = |label: &String| {
             let found = forms.iter().find(|form| form.single() == Some(label));

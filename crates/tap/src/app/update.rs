@@ -95,6 +95,7 @@ impl App {
             (Some(Overlay::Prompt(_)), _) => &[Place::Prompt],
             (Some(Overlay::QuitQuestion), _) => &[Place::Question],
             (Some(Overlay::Talk), _) => &[Place::Talk],
+            (None, Some(_)) if self.lines.open => &[Place::Panel, Place::Lines, Place::Main],
             (None, Some(_)) => &[Place::Panel, Place::Main],
             (None, None) if self.lines.open => &[Place::Lines, Place::Main],
             (None, None) => &[Place::Main],

@@ -259,3 +259,116 @@ fn the_wire_panel_sets_the_line_tells_the_time_and_lends_the_port() {
     assert_eq!(press(&mut app, KeyCode::Char('R')), [Effect::Tell(0, LinkOrder::Reset)]);
     assert_eq!(press(&mut app, KeyCode::Char('B')), [Effect::Tell(0, LinkOrder::FindBaud)]);
 }
+
+#[test]
+fn the_panels_of_wire_and_split_and_the_lines_at_a_common_size() {
+    let mut app = watched(12);
+    let mut shots = String::new();
+    for key in ["1", "2"] {
+        keys(&mut app, key);
+        shots += &picture(&mut app, 130, 45);
+    }
+    press(&mut app, KeyCode::Esc);
+    keys(&mut app, "lx");
+    shots += &picture(&mut app, 100, 24);
+    insta::assert_snapshot!(shots);
+}
+
+#[test]
+fn lines_talk_and_panels_can_be_drawn_at_every_size() {
+    let mut app = watched(2);
+    for (width, height) in [(1, 1), (60, 16), (61, 17), (80, 24), (110, 30), (300, 90)] {
+        for open in ["1", "2", "l", "x", "x", "/", ":"] {
+            keys(&mut app, open);
+            picture(&mut app, width, height);
+            if matches!(open, "/" | ":") {
+                press(&mut app, KeyCode::Esc);
+            }
+        }
+        press(&mut app, KeyCode::Esc);
+        press(&mut app, KeyCode::Esc);
+        app.lines.open = false;
+        app.panel = None;
+    }
+    assert!(app.overlays.is_empty());
+}
+
+#[test]
+fn hostile_lines_are_safe_in_every_view() {
+    let mut app = bare();
+    let lines =
+        [&b"a=1\na=2\na=3\n"[..], b"\x1b]0;owned\x07 a=\x9b31m\n", b"\xe2\x80\xae\xff\xfe\n", b"{\"\x1b\":1}\n"];
+    for (i, line) in lines.iter().cycle().take(40).enumerate() {
+        feed(&mut app, START.plus(i as f64 * 0.01), line);
+    }
+    for open in ["2", "l", "x", "x"] {
+        keys(&mut app, open);
+        let text = picture(&mut app, 140, 45);
+        assert!(!text.chars().any(|c| c.is_control() && c != '\n'), "{text}");
+        assert!(text.contains("AMBER TAP"));
+    }
+    // Neither is what is copied or sent shown as it is.
+    keys(&mut app, "/");
+    replace(&mut app, "owned");
+    let copied = press(&mut app, KeyCode::Char('c'));
+    let [Effect::Copy(text)] = &copied[..] else { panic!("{copied:?}") };
+    assert!(text.contains("␛]0;owned␇") && !text.contains('\x1b'));
+}
+
+#[test]
+fn a_take_of_a_stream_with_sendings_and_another_shape_opens_the_same() {
+    let dir = tempfile::tempdir().unwrap();
+    let place = amber_io::take::Place::Exactly(dir.path().join("x"));
+    let mut writer = amber_io::take::Writer::create(&place, Bench::default(), START, false).unwrap();
+    for i in 0..30 {
+        let at = START.plus(f64::from(i) * 0.05);
+        writer.chunk(at, format!("{}\n{}\n", i / 4 % 2, 640 + i % 9).as_bytes()).unwrap();
+        if i == 12 {
+            writer.sent(at, b"valve open\r\n").unwrap();
+        }
+    }
+    writer.finish(START.plus(2.0)).unwrap();
+    let take = amber_io::take::open(&dir.path().join("x")).unwrap();
+    let mut app = App::take(chain_of(&take, None), take, None);
+    (app.zone, app.size) = (TimeZone::UTC, (160, 47));
+    assert_eq!(app.chain.store().rows().end, 60);
+    keys(&mut app, "lf");
+    replace(&mut app, "valve");
+    let text = picture(&mut app, 160, 47);
+    assert!(text.contains("←  sent  valve open"), "{text}");
+    keys(&mut app, "o");
+    assert_eq!(app.chain.store().rows().end, 30, "the whole take was split again");
+    assert_eq!(app.chain.store().raw(1, 29), Some(642.0));
+    for key in ["B", "R", "L", ":"] {
+        keys(&mut app, key);
+        assert!(app.overlays.is_empty() && app.notice.as_ref().is_some_and(|notice| notice.bad), "{key}");
+    }
+}
+
+#[test]
+fn a_figure_of_two_sources_has_the_traces_of_both() {
+    let source = |name: &str| {
+        let source = amber_core::bench::Source { name: name.into(), ..amber_core::bench::Source::at("/dev/x") };
+        Chain::new(Bench { source, ..Bench::default() }, Limits::default())
+    };
+    let app = App::live(source("near"), "out".into(), None, START);
+    let mut app = app.beside([(source("far"), Source::Live { link: LinkState::Opening })]);
+    app.zone = TimeZone::UTC;
+    for i in 0..200u32 {
+        let at = START.plus(f64::from(i) * 0.05);
+        for place in 0..2 {
+            let line = format!("level={} gate={}\n", 100 * (place + 1) + i as usize % 9, i / 20 % 2);
+            app.update(at, Message::Feed(place, Feed::Chunk(Chunk { at, bytes: line.as_bytes().into(), skipped: 0 })));
+        }
+        app.before_frame(at);
+    }
+    let figure = crate::figure::of(&app);
+    let names: Vec<&str> = figure.lanes[0].traces.iter().map(|trace| trace.name.as_str()).collect();
+    assert_eq!(names, ["near.level", "far.level"]);
+    assert_eq!(figure.logic.iter().map(|lane| lane.name.as_str()).collect::<Vec<_>>(), ["near.gate", "far.gate"]);
+    let most = |trace: usize| figure.lanes[0].traces[trace].runs.iter().flatten().map(|(_, v)| *v).fold(0.0, f64::max);
+    assert_eq!((most(0), most(1)), (108.0, 208.0));
+    // The limits hold both.
+    let (low, high) = figure.lanes[0].limits;
+    assert!(low <= 100.0 && high >= 208.0, "{low} to {high}");
+}

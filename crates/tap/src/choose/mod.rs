@@ -239,53 +239,5 @@ fn takes_in(folder: &Path) -> Vec<PathBuf> {
 }
 
 #[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::recent::Used;
-
-    fn port(path: &str, usb: &str) -> FoundPort {
-        FoundPort { path: path.into(), product: "maker board".into(), usb: usb.into() }
-    }
-
-    fn press(chooser: &mut Chooser, codes: &[KeyCode]) -> Option<Choice> {
-        codes.iter().filter_map(|code| chooser.key((*code).into())).last()
-    }
-
-    #[test]
-    fn ports_come_first_a_new_one_is_chosen_and_a_known_board_brings_its_bench() {
-        let used = Used { path: "/b/tank.bench.toml".into(), port: "/dev/ttyACM7".into(), usb: "77".into() };
-        let mut chooser = Chooser::new("/nowhere".into(), Recent { bench: vec![used] });
-        assert!(chooser.set_ports(vec![port("/dev/ttyACM0", "11")]));
-        assert_eq!(press(&mut chooser, &[KeyCode::Enter]), Some(Choice::Source("/dev/ttyACM0".into())));
-        press(&mut chooser, &[KeyCode::Down]);
-        assert!(!chooser.set_ports(vec![port("/dev/ttyACM0", "11")]));
-        assert!(chooser.set_ports(vec![port("/dev/ttyACM0", "11"), port("/dev/ttyACM1", "77")]));
-        assert_eq!(press(&mut chooser, &[KeyCode::Enter]), Some(Choice::Bench("/b/tank.bench.toml".into())));
-        assert_eq!(press(&mut chooser, &[KeyCode::Down, KeyCode::Enter]), Some(Choice::Source("/dev/ttyACM1".into())));
-        // It is pulled out again, while it was chosen.
-        assert!(chooser.set_ports(Vec::new()));
-        assert!(chooser.item().is_some());
-    }
-
-    #[test]
-    fn a_path_can_be_typed_and_the_way_out_is_there() {
-        let dir = tempfile::tempdir().unwrap();
-        std::fs::create_dir(dir.path().join("take-0001")).unwrap();
-        std::fs::write(dir.path().join("take-0001/wire.bin"), "").unwrap();
-        std::fs::write(dir.path().join("notes.txt"), "1\n2\n").unwrap();
-        let mut chooser = Chooser::new(dir.path().into(), Recent::default());
-        chooser.set_ports(Vec::new());
-        let mut typed = |text: &str| {
-            press(&mut chooser, &[KeyCode::Char('p')]);
-            let codes: Vec<KeyCode> = text.chars().map(KeyCode::Char).chain([KeyCode::Enter]).collect();
-            press(&mut chooser, &codes)
-        };
-        assert_eq!(typed("take-0001"), Some(Choice::Take(dir.path().join("take-0001"))));
-        assert_eq!(typed("notes.txt"), Some(Choice::Source(dir.path().join("notes.txt").display().to_string())));
-        assert_eq!(typed("x.bench.toml"), Some(Choice::Bench(dir.path().join("x.bench.toml"))));
-        assert_eq!(typed("/dev/ttyUSB9"), Some(Choice::Source("/dev/ttyUSB9".into())));
-        assert_eq!(press(&mut chooser, &[KeyCode::Char('p'), KeyCode::Esc]), None);
-        assert_eq!(press(&mut chooser, &[KeyCode::Char('q')]), Some(Choice::Quit));
-        assert!(chooser.sections()[2].items[0].name == "take-0001");
-    }
-}
+#[path = "choose_tests.rs"]
+mod tests;

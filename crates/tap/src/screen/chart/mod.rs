@@ -70,7 +70,8 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, edge_alone: bool, buffer
     let skip = if edge_alone { parts.plot.width.saturating_sub(EDGE - TAGS) } else { 0 };
     let seen = columns.from_place(usize::from(skip) * 2);
     let right = |plot: Rect| Rect { x: plot.x + skip, width: plot.width - skip, ..plot };
-    let (grids, whole) = (grids(app, &seen), grids(app, &columns));
+    let coded = lanes.digital.iter().any(|id| app.channel_at(*id).kind() == Kind::Code);
+    let (grids, whole) = (grids(app, &seen), if coded { grids(app, &columns) } else { Vec::new() });
     let grid = |id: usize| &grids[app.place_of(id).0];
     if lanes.analog.is_empty() && lanes.digital.is_empty() {
         guide(app, theme, area, buffer);
