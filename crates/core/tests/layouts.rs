@@ -157,8 +157,11 @@ proptest! {
         let (splitter, read) = read(&stream, 61);
         prop_assert_eq!(splitter.shape().map(Shape::kind), Some(kind(layout)));
         let all: Vec<Vec<f64>> = rows.iter().map(|row| sent(row)).collect();
+        // Where the damage hides the beginning of a row, its columns may stand in another order, each under its name.
+        let shape = splitter.shape().expect("a shape is found");
+        let own = |column: usize| LABELS.iter().position(|label| *label == shape.label(column)).unwrap_or(column);
         for row in &read.rows {
-            for (column, value) in row.iter().enumerate() {
+            for (column, value) in row.iter().enumerate().map(|(column, value)| (own(column), value)) {
                 prop_assert!(value.is_nan() || all.iter().any(|sent| sent.get(column) == Some(value)), "{value} in column {column} was never sent: {row:?}");
             }
         }

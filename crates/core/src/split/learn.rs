@@ -73,11 +73,12 @@ impl Learning {
         let mut shape = newest.shape.clone();
         let union: &mut Labels = shape.labels_mut()?;
         *union = Labels::default();
-        let mut lines = 0;
+        let (mut lines, mut singles) = (0, 0);
         for held in self.held.iter().filter(|held| !held.half) {
             let Some(form) = held.form.as_ref().filter(|form| form.kind_like(newest)) else { continue };
             let Some(labels) = form.shape.labels() else { continue };
             lines += usize::from(form.needed <= newest.needed);
+            singles += usize::from(form.single().is_some());
             for (i, label) in labels.labels.iter().enumerate().filter(|_| form.needed <= newest.needed) {
                 if !union.labels.contains(label) && union.labels.len() < MAX_FIELDS {
                     union.labels.push(label.clone());
@@ -88,8 +89,8 @@ impl Learning {
         if union.units.iter().all(String::is_empty) {
             union.units.clear();
         }
-        // Sentences with a number in them differ from line to line too.
-        let convincing = lines >= VARIED_LINES && newest.needed == 2;
+        // Sentences with a number in them differ from line to line too; many single labels are rows on several lines.
+        let convincing = lines >= VARIED_LINES && newest.needed == 2 && singles * 2 <= lines;
         convincing.then_some(shape)
     }
 

@@ -234,7 +234,10 @@ pub(super) fn scan(line: &[u8]) -> Scan {
         }
         at = end;
     }
-    let tail: Vec<_> = if gap.broken || gap.before.len() == 1 { gap.before } else { Vec::new() };
+    // Of several words behind the last value the first is its unit when it touches it, else they are a sentence.
+    let touches =
+        scan.slots.last().is_some_and(|slot| gap.before.first().is_some_and(|word| word.start == slot.at.end));
+    let tail: Vec<_> = if gap.broken || touches || gap.before.len() == 1 { gap.before } else { Vec::new() };
     if let Some(last) = scan.slots.last_mut() {
         last.unit = unit_of(line, &tail);
     }
