@@ -110,3 +110,29 @@ fn a_host_that_does_not_read_makes_the_board_neither_wait_nor_grow() {
     drop(board);
     assert!(device.read(&mut [0; 16]).map_or(true, |length| length <= 16), "the board is gone and nothing hangs");
 }
+
+#[test]
+fn a_board_that_vanishes_comes_back_under_the_same_name() {
+    let board = serve(amber_boards::hasty_gremlin(3, 0.03)).unwrap();
+    let begun = Instant::now();
+    let mut devices = Vec::new();
+    while devices.len() < 3 {
+        assert!(begun.elapsed() < PATIENCE, "it came back {} times", devices.len());
+        let Ok(mut device) = OpenOptions::new().read(true).write(true).open(board.path()) else {
+            std::thread::sleep(Duration::from_millis(2));
+            continue;
+        };
+        let mut seen = Vec::new();
+        let mut buffer = [0; 65536];
+        // Until the device is gone, whatever comes.
+        while let Ok(length @ 1..) = device.read(&mut buffer) {
+            seen.extend_from_slice(&buffer[..length]);
+        }
+        if seen.windows(8).any(|window| window == b"gauge_a=") {
+            devices.push(seen.len());
+        }
+    }
+    let path = board.path().to_path_buf();
+    drop(board);
+    assert!(!path.exists() && !path.parent().unwrap().exists(), "nothing is left behind");
+}

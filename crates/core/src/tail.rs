@@ -340,4 +340,25 @@ mod tests {
         assert_eq!(found("a.c", 4), None);
         assert!(Filter::parse("/(/").unwrap_err().contains("unclosed"));
     }
+
+    #[test]
+    fn breaks_stay_with_their_lines_and_go_with_them() {
+        let mut tail = Tail::default();
+        for i in 0..40_000u64 {
+            if i.is_multiple_of(1000) {
+                tail.mark_break();
+                tail.mark_break();
+            }
+            tail.push(Stamp(i as i64), Fate::Row(0), &[b'x'; 2000]);
+        }
+        let numbers = tail.numbers();
+        assert!(numbers.start > 20_000);
+        for number in numbers.clone() {
+            assert_eq!(tail.is_broken_before(number), number.is_multiple_of(1000), "{number}");
+        }
+        assert!(tail.breaks.len() <= 41 - numbers.start as usize / 1000);
+        assert!(
+            tail.lines().zip(numbers).all(|(line, number)| line.number == number && line.at == Stamp(number as i64))
+        );
+    }
 }

@@ -1,12 +1,14 @@
 //! The whole chain over made-up streams: every line is accounted for, whatever comes, however it is cut.
 
 use amber_core::Stamp;
-use amber_core::bench::{Bench, ChannelSettings, Kind, Screen, Source, Split};
+use amber_core::bench::{Bench, Beside, ChannelSettings, Kind, Parity, Screen, Source, Split, Words};
 use amber_core::chain::Chain;
+use amber_core::clock::{Tick, Time};
 use amber_core::scale::Scale;
 use amber_core::smooth::{Filter, Smooth, Strength};
 use amber_core::split::{Bare, Delimiter, MAX_LINE, Shape};
 use amber_core::store::Limits;
+use amber_core::talk::{Ending, Saying};
 use amber_core::watch::Watch;
 use proptest::prelude::*;
 
@@ -144,23 +146,86 @@ fn benches() -> impl Strategy<Value = Bench> {
     let watch = proptest::option::of(
         (-1e3..1e3f64, 0.0..10.0f64).prop_map(|(threshold, hysteresis)| Watch { threshold, hysteresis }),
     );
-    let kind = prop_oneof![Just(Kind::Auto), Just(Kind::Analog), Just(Kind::Digital), Just(Kind::Clock)];
-    let channel = (kind, any::<bool>(), scale, smooth, watch).prop_map(|(kind, hidden, scale, smooth, watch)| {
-        ChannelSettings { kind, hidden, scale, smooth, watch, ..ChannelSettings::default() }
+    let kind = proptest::sample::select(&Kind::ALL[..]);
+    let words = proptest::collection::vec((-9..99i64, "[a-z]{1,6}( [a-z]{1,4})?"), 0..3);
+    let words = words.prop_map(|pairs| {
+        let pairs: Vec<String> = pairs.iter().map(|(code, word)| format!("{code} {word}")).collect();
+        Words::parse(&pairs.join(",")).unwrap()
     });
-    ("[ -~]{0,12}", 50..3_000_000u32, 0.2..60.0f64, proptest::collection::vec(channel, 0..5)).prop_map(
-        |(name, baud, pace, mut channel)| {
+    let channel = (kind, any::<bool>(), "[A-Za-z ]{0,9}", words, scale, smooth, watch).prop_map(
+        |(kind, hidden, called, words, scale, smooth, watch)| ChannelSettings {
+            kind,
+            hidden,
+            called,
+            words,
+            scale,
+            smooth,
+            watch,
+            ..ChannelSettings::default()
+        },
+    );
+    let channels = proptest::collection::vec(channel, 0..5);
+    let sources = proptest::collection::vec((sources(), splits(), times()), 1..4);
+    ("[ -~]{0,12}", sources, 0.2..60.0f64, channels, proptest::collection::vec(sayings(), 0..3)).prop_map(
+        |(name, mut sources, pace, mut channel, say)| {
             channel.iter_mut().zip(0..).for_each(|(channel, i)| channel.name = format!("c{i}"));
+            let (source, split, time) = sources.remove(0);
+            let beside = |(source, split, time)| Beside { source, split, time };
+            let beside = sources.into_iter().map(beside).collect();
             let screen = Screen { pace, ..Screen::default() };
-            Bench {
-                name,
-                source: Source { baud: Some(baud), ..Source::at("/dev/ttyUSB0") },
-                screen,
-                channel,
-                ..Bench::default()
-            }
+            Bench { name, source, split, time, beside, screen, channel, say, ..Bench::default() }
         },
     )
+}
+
+fn sources() -> impl Strategy<Value = Source> {
+    let parity = proptest::sample::select(&Parity::ALL[..]);
+    let line = (5..=8u8, parity, 1..=2u8, any::<bool>());
+    ("[a-z]{0,5}", "/dev/[a-zA-Z0-9]{1,8}", proptest::option::of(50..3_000_000u32), line, "[A-F0-9]{0,8}").prop_map(
+        |(name, port, baud, (data_bits, parity, stop_bits, reset), usb)| Source {
+            name,
+            port,
+            baud,
+            data_bits,
+            parity,
+            stop_bits,
+            reset,
+            usb,
+        },
+    )
+}
+
+fn splits() -> impl Strategy<Value = Split> {
+    let shape = prop_oneof![
+        Just("bare comma 3"),
+        Just("bare spaces 1 lines 2"),
+        Just("bare semicolon 2 decimal-comma brackets indexed named a,b"),
+        Just("labelled a b ..."),
+        Just("worded gauge bed"),
+        Just("stacked x y z"),
+        Just("json bed.p on"),
+    ];
+    proptest::option::of(shape)
+        .prop_map(|shape| shape.map_or(Split::Auto, |shape| Split::Pinned(shape.parse().unwrap())))
+}
+
+fn times() -> impl Strategy<Value = Time> {
+    prop_oneof![
+        Just(Time::Auto),
+        Just(Time::Arrival),
+        Just(Time::Even),
+        (0.001..1e6f64).prop_map(|hz| Time::Rate { hz }),
+        ("[a-z_]{1,8}", proptest::sample::select(&Tick::ALL[..]), proptest::option::of(8..=52u8))
+            .prop_map(|(channel, tick, bits)| Time::Board { channel, tick, bits }),
+    ]
+}
+
+fn sayings() -> impl Strategy<Value = Saying> {
+    ("[a-z ]{1,9}", "[ -~]{0,20}", proptest::sample::select(&Ending::ALL[..])).prop_map(|(name, text, ending)| Saying {
+        name,
+        text,
+        ending,
+    })
 }
 
 proptest! {
@@ -182,6 +247,45 @@ proptest! {
         let Ok(text) = String::from_utf8(text) else { return Ok(()) };
         if let Err(error) = Bench::parse(&text) {
             prop_assert!(error.line >= 1 && error.line <= text.lines().count().max(1) + 1 && !error.message.is_empty(), "{}", error);
+        }
+    }
+}
+
+proptest! {
+    #[test]
+    fn a_shape_set_later_reads_the_history_as_if_it_had_been_set_before(
+        lines in proptest::collection::vec((line(), ending()), 4..60),
+        breaks in proptest::collection::vec(any::<prop::sample::Index>(), 0..3),
+        unfinished in "[a-z0-9= ]{0,8}",
+    ) {
+        let breaks: Vec<usize> = breaks.iter().map(|at| at.index(lines.len())).collect();
+        let fed = |bench: Bench| {
+            let mut chain = Chain::new(bench, Limits::default());
+            for (i, (line, end)) in lines.iter().enumerate() {
+                if breaks.contains(&i) {
+                    chain.begin();
+                }
+                chain.feed(Stamp(i as i64 * 1000), &[&line[..], end].concat());
+            }
+            chain.feed(Stamp(1_000_000), unfinished.as_bytes());
+            chain
+        };
+        let mut later = fed(Bench::default());
+        later.set_split(pinned().split);
+        let before = fed(pinned());
+        let sums = |chain: &Chain| (chain.counts().rows, chain.counts().messages, chain.counts().refused(), chain.counts().bytes);
+        prop_assert_eq!(sums(&later), sums(&before));
+        // The line that is under way goes on in the new shape.
+        let ended = |mut chain: Chain| {
+            chain.feed(Stamp(2_000_000), b"\na=7 b=8\n");
+            chain
+        };
+        let (later, before) = (ended(later), ended(before));
+        prop_assert_eq!(later.store().rows(), before.store().rows());
+        for row in before.store().rows() {
+            prop_assert_eq!(later.store().time(row), before.store().time(row));
+            prop_assert_eq!(later.store().raw(0, row).map(f64::to_bits), before.store().raw(0, row).map(f64::to_bits));
+            prop_assert_eq!(row > 0 && later.store().broken_between(row - 1, row), row > 0 && before.store().broken_between(row - 1, row));
         }
     }
 }

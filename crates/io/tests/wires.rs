@@ -210,3 +210,59 @@ fn a_silent_port_is_waited_for_and_can_be_left() {
     link.tell(Command::Open(port(Path::new("/dev/no-such-port"), None))).unwrap();
     until(&link, "the other port", |feed| matches!(feed, Feed::State(LinkState::Waiting { .. })).then_some(()));
 }
+
+#[test]
+fn a_long_text_is_not_lost_by_an_engine_that_is_slow() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("long.txt");
+    let text: String = (0..30_000).map(|i| format!("gauge={i}\n")).collect();
+    fs::write(&path, &text).unwrap();
+    let link = Link::start(Wanted::of(&Source::at("x"), path), HostClock::start()).unwrap();
+    let mut arrived = Vec::new();
+    let begun = Instant::now();
+    let mut last = None;
+    while arrived.len() < text.len() {
+        assert!(begun.elapsed() < PATIENCE, "{} of {} bytes", arrived.len(), text.len());
+        if arrived.len() < 50_000 {
+            std::thread::sleep(Duration::from_micros(200));
+        }
+        while link.keeper.try_recv().is_ok() {}
+        if let Ok(Feed::Chunk(chunk)) = link.engine.recv_timeout(Duration::from_millis(50)) {
+            assert_eq!(chunk.skipped, 0);
+            assert!(last.is_none_or(|last| chunk.at >= last), "stamps never run backwards");
+            last = Some(chunk.at);
+            arrived.extend_from_slice(&chunk.bytes);
+        }
+    }
+    assert!(arrived == text.as_bytes());
+}
+
+#[test]
+fn a_take_of_several_sources_opens_as_one_and_a_torn_sent_file_is_mended() {
+    let dir = tempfile::tempdir().unwrap();
+    let start = amber_core::Stamp(1_780_000_000_000_000_000);
+    for name in ["right", "left"] {
+        let place = Place::Exactly(dir.path().join("take-0001").join(name));
+        let mut writer = amber_io::take::Writer::create(&place, Bench::default(), start, false).unwrap();
+        for i in 0..10 {
+            writer.chunk(start.plus(f64::from(i)), format!("{name}={i}\n").as_bytes()).unwrap();
+        }
+        writer.sent(start.plus(3.0), b"go\n").unwrap();
+        writer.sent(start.plus(4.0), b"stop\n").unwrap();
+        writer.finish(start.plus(10.0)).unwrap();
+    }
+    let folder = dir.path().join("take-0001");
+    let sent = folder.join("left/sent.csv");
+    let whole = fs::read(&sent).unwrap();
+    fs::write(&sent, &whole[..whole.len() - 4]).unwrap();
+    let takes = amber_io::take::open_all(&folder).unwrap();
+    let names: Vec<&str> = takes.iter().map(|(name, _)| name.as_str()).collect();
+    assert_eq!(names, ["left", "right"]);
+    assert_eq!((takes[0].1.sent.len(), takes[1].1.sent.len()), (1, 2));
+    assert!(takes[0].1.mended[0].starts_with("sent.csv had a torn tail"), "{:?}", takes[0].1.mended);
+    assert!(amber_io::take::open_all(&folder).unwrap()[0].1.mended.is_empty(), "it is mended for good");
+    assert_eq!(amber_io::take::open_all(&folder.join("right")).unwrap()[0].0, "", "one alone has no name");
+    assert!(amber_io::take::open_all(dir.path()).is_err(), "a folder of folders of takes is none");
+    let next = amber_io::take::next_folder(dir.path()).unwrap();
+    assert_eq!(next, dir.path().join("take-0002"));
+}

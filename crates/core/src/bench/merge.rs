@@ -55,8 +55,12 @@ fn arrays(old: &mut ArrayOfTables, new: &ArrayOfTables) {
     let name = |table: &Table| NAMES.iter().find_map(|key| table.get(key)?.as_str().map(str::to_owned));
     let before: Vec<Table> = old.iter().cloned().collect();
     old.clear();
-    for fresh in new {
-        let known = before.iter().find(|table| name(table) == name(fresh));
+    for (place, fresh) in new.iter().enumerate() {
+        let known = match name(fresh) {
+            Some(_) => before.iter().find(|table| name(table) == name(fresh)),
+            // A table without a name is known by its place.
+            None => before.get(place).filter(|table| name(table).is_none()),
+        };
         let mut table = known.cloned().unwrap_or_default();
         tables(&mut table, fresh);
         old.push(table);

@@ -141,9 +141,16 @@ impl Intake {
         }
     }
 
-    pub(super) fn break_off(&mut self, cut_off: usize) {
+    /// The link was broken; `later` when lines still wait that came before, so that the break has its place behind them.
+    pub(super) fn break_off(&mut self, cut_off: usize, later: bool) {
         self.counts.cut_off += cut_off as u64;
         self.counts.judge_afresh();
+        if !later {
+            self.break_here();
+        }
+    }
+
+    fn break_here(&mut self) {
         self.timer.join();
         self.tail.mark_break();
         self.mark_break();
@@ -187,6 +194,10 @@ impl Sink for Findings<'_> {
         }
         self.intake.counts.line(fate);
         self.intake.tail.push(at, fate, line);
+    }
+
+    fn gap(&mut self) {
+        self.intake.break_here();
     }
 
     fn row(&mut self, arrival: Stamp, values: &[f64]) {

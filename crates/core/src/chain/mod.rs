@@ -43,13 +43,14 @@ impl Chain {
 
     /// The link was opened, or opened again: what comes next does not follow from what came before.
     pub fn join(&mut self) {
-        self.intake.break_off(self.splitter.join());
+        let waits = self.splitter.waits();
+        self.intake.break_off(self.splitter.join(), waits);
     }
 
     /// A text was opened at its beginning: what comes next begins a line, and follows from nothing.
     pub fn begin(&mut self) {
-        let cut_off = self.splitter.begin();
-        self.intake.break_off(cut_off);
+        let waits = self.splitter.waits();
+        self.intake.break_off(self.splitter.begin(), waits);
     }
 
     /// So many bytes were heard while the speed was being found, and are kept nowhere.
@@ -80,8 +81,7 @@ impl Chain {
         self.intake.counts = old.intake.counts.recount_lines();
         for line in old.intake.tail.lines() {
             if old.intake.tail.is_broken_before(line.number) {
-                self.splitter.begin();
-                self.intake.break_off(0);
+                self.begin();
             }
             self.intake.newest = Some(line.at);
             match line.fate {
@@ -91,19 +91,31 @@ impl Chain {
                     self.intake.counts.line(line.fate);
                     self.intake.tail.push(line.at, line.fate, line.bytes);
                 }
-                fate => {
-                    if fate == Fate::Half {
-                        self.splitter.join();
-                    }
-                    let mut findings = self.intake.with(&self.bench);
-                    self.splitter.feed(line.at, line.bytes, &mut findings);
-                    self.splitter.feed(line.at, b"\n", &mut findings);
-                }
+                fate => self.split_again(line.at, fate == Fate::Half, line.bytes),
             }
+        }
+        for line in old.splitter.waiting() {
+            if line.broken {
+                self.begin();
+            }
+            self.split_again(line.at, line.half, line.bytes);
+        }
+        if old.splitter.is_broken_behind() {
+            self.begin();
         }
         self.intake.settle(self.splitter.seen());
         self.intake.newest = old.intake.newest;
         self.splitter.go_on_from(old.splitter);
+    }
+
+    /// Splits a line that came before; `half`: its beginning may be missing.
+    fn split_again(&mut self, at: Stamp, half: bool, line: &[u8]) {
+        if half {
+            self.splitter.join();
+        }
+        let mut findings = self.intake.with(&self.bench);
+        self.splitter.feed(at, line, &mut findings);
+        self.splitter.feed(at, b"\n", &mut findings);
     }
 
     /// Replaces a channel's settings and makes all its history anew with them.

@@ -87,4 +87,7 @@ pub trait Sink {
     fn line(&mut self, at: Stamp, fate: Fate, line: &[u8]);
     /// A row: one value a column, NaN for a gap. Comes after its last line.
     fn row(&mut self, at: Stamp, values: &[f64]);
+    /// The link was broken before the next line. Only said of lines that waited for their shape: whoever breaks the link
+    /// knows of it otherwise.
+    fn gap(&mut self) {}
 }

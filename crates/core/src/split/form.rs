@@ -172,3 +172,58 @@ pub(super) fn header_of(line: &[u8]) -> Option<Header> {
     };
     (unique && trusted && header.names.len() <= MAX_FIELDS).then_some(header)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn headers_are_told_from_banners() {
+        let names = |line: &str| header_of(line.as_bytes()).map(|header| header.names.join(" "));
+        for (line, expected) in [
+            ("t_ms,depth_mm", Some("t_ms depth_mm")),
+            ("# t_s gauge_a gauge_b", Some("t_s gauge_a gauge_b")),
+            ("\"time\";\"level\"", Some("time level")),
+            ("Temp (C), Humidity (%)", Some("Temp Humidity")),
+            ("water level [mm]\tpump", Some("water_level pump")),
+            ("i t x", Some("i t x")),
+            ("depth_mm", Some("depth_mm")),
+            ("ready", None),
+            ("wave flume board", None),
+            ("still water first, then waves come up", None),
+            ("a,a", None),
+            ("1,2", None),
+            ("x, ,y", None),
+            ("temp: ok, pump: on", None),
+        ] {
+            assert_eq!(names(line).as_deref(), expected, "{line}");
+        }
+        assert_eq!(header_of(b"Temp (C), pump").map(|header| header.units), Some(vec!["C".into(), String::new()]));
+    }
+
+    #[test]
+    fn each_line_is_taken_for_what_it_is_alone() {
+        for (line, kind) in [
+            ("2210", Some("bare spaces 1")),
+            ("2210, 1.78 ,0", Some("bare comma 3")),
+            ("(2210,)", Some("bare comma 1 brackets")),
+            ("0x8A2; 1,78; nan", Some("bare semicolon 3 decimal-comma")),
+            ("1,,3", Some("bare comma 3")),
+            ("1,2,", Some("bare comma 2")),
+            ("> 12 13", Some("bare spaces 2")),
+            ("HIGH", Some("bare spaces 1")),
+            ("a=1, b=off", Some("labelled a b")),
+            ("a=1 b=2 a=3", Some("worded a b a_2")),
+            ("gauge 2210 cnt  (1.781 V)", Some("worded gauge gauge_V")),
+            ("{\"bed\":{\"p\":498}}", Some("json bed.p")),
+            ("[{\"a\":1}]", Some("json 0.a")),
+            ("{\"bed\":", None),
+            ("{}", None),
+            ("hello there", None),
+            ("a=1\u{7}", None),
+            ("", None),
+        ] {
+            assert_eq!(form_of(line.as_bytes()).map(|form| form.shape.to_string()).as_deref(), kind, "{line}");
+        }
+    }
+}

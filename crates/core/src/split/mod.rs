@@ -34,5 +34,5 @@ pub use read::Seen;
 pub use reading::Offer;
 pub use shape::{Bare, Delimiter, Labels, MAX_FIELDS, Shape};
 pub use spelling::NotAShape;
-pub use splitter::{Splitter, Sure};
+pub use splitter::{Splitter, Sure, Waiting};
 pub use value::STATE_WORDS;

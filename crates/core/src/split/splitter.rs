@@ -7,6 +7,7 @@ use super::learn::{Learning, MOST_HELD};
 use super::read::{Seen, legible};
 use super::reading::{Offer, Reading, refuse};
 use super::shape::Shape;
+use super::turns::Turns;
 use crate::Stamp;
 
 /// How sure it is that the shape in force is the stream's.
@@ -29,6 +30,19 @@ impl Sure {
             Sure::Sure => "sure",
         }
     }
+}
+
+/// A line that waits for the shape to be found.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Waiting<'a> {
+    /// When its last byte arrived.
+    pub at: Stamp,
+    /// Its beginning may be missing.
+    pub half: bool,
+    /// The link was broken before it.
+    pub broken: bool,
+    /// The line.
+    pub bytes: &'a [u8],
 }
 
 #[derive(Debug)]
@@ -65,12 +79,17 @@ impl Splitter {
     /// gives the number of its bytes.
     pub fn join(&mut self) -> usize {
         self.lines.half = true;
-        if let State::Reading(reading) = &mut self.lines.state
-            && let Some(turns) = &mut reading.turns
-        {
-            turns.join();
+        match &mut self.lines.state {
+            State::Learning(learning) => learning.broken = !learning.held.is_empty(),
+            State::Reading(reading) => reading.turns.iter_mut().for_each(Turns::join),
         }
         self.framer.reset()
+    }
+
+    /// Whether lines wait for the shape to be found. A break of the link then lies behind them, and is given to the sink
+    /// when its place has come.
+    pub fn waits(&self) -> bool {
+        matches!(&self.lines.state, State::Learning(learning) if !learning.held.is_empty())
     }
 
     /// The next byte begins a line, and does not follow from the bytes before. Gives the number of bytes of an
@@ -79,6 +98,20 @@ impl Splitter {
         let lost = self.join();
         self.lines.half = false;
         lost
+    }
+
+    /// The lines that wait for the shape to be found.
+    pub fn waiting(&self) -> impl Iterator<Item = Waiting<'_>> {
+        let held = match &self.lines.state {
+            State::Learning(learning) => learning.held.as_slice(),
+            State::Reading(_) => &[],
+        };
+        held.iter().map(|held| Waiting { at: held.at, half: held.half, broken: held.broken, bytes: &held.line })
+    }
+
+    /// Whether the link was broken behind the lines that wait.
+    pub fn is_broken_behind(&self) -> bool {
+        matches!(&self.lines.state, State::Learning(learning) if learning.broken)
     }
 
     /// Goes on with the line that is under way in another splitter of the same bytes.
@@ -174,6 +207,9 @@ impl Lines {
                     self.begin(shape, sink);
                 } else if learning.held.len() > MOST_HELD {
                     let given_up = learning.held.remove(0);
+                    if given_up.broken {
+                        sink.gap();
+                    }
                     refuse(given_up.at, given_up.half, Refusal::NoShape, &given_up.line, sink);
                 }
             }
@@ -193,6 +229,10 @@ impl Lines {
             turns.join();
         }
         for waiting in held {
+            if waiting.broken {
+                sink.gap();
+                reading.turns.iter_mut().for_each(Turns::join);
+            }
             // A few lines do not make another shape.
             let _ = reading.take(waiting.at, waiting.half, &waiting.line, sink);
         }

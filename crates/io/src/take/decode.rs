@@ -76,8 +76,11 @@ impl Decoder {
 
     /// What follows may begin within a line.
     pub fn join(&mut self) {
+        // Lines that wait for their shape came before the break.
+        if !self.splitter.waits() {
+            self.table.timer.join();
+        }
         self.splitter.join();
-        self.table.timer.join();
     }
 
     /// Takes bytes that arrived at `at`.
@@ -140,6 +143,10 @@ impl Sink for Table {
         self.tally.rows += 1;
         let late = values.iter().skip(self.columns.len()).filter(|value| !value.is_nan()).count();
         self.tally.late_fields += late as u64;
+    }
+
+    fn gap(&mut self) {
+        self.timer.join();
     }
 
     fn line(&mut self, _: Stamp, fate: Fate, _: &[u8]) {
