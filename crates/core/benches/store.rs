@@ -5,8 +5,9 @@
 #![allow(missing_docs)]
 
 use amber_core::Stamp;
-use amber_core::bench::{Bench, ChannelSettings};
+use amber_core::bench::{Bench, ChannelSettings, Split};
 use amber_core::chain::Chain;
+use amber_core::clock::Time;
 use amber_core::smooth::{Filter, Smooth, Strength};
 use amber_core::store::Limits;
 use amber_core::window::{Columns, Grid, Motion};
@@ -79,6 +80,17 @@ fn store(criterion: &mut Criterion) {
         let settings = ChannelSettings { smooth, ..ChannelSettings::named("c0") };
         group.bench_function(name, |b| b.iter(|| chain.set_channel(0, settings.clone())));
     }
+    group.finish();
+
+    // As many lines as are kept: another shape splits them again.
+    let mut chain = filled(400_000);
+    let mut group = criterion.benchmark_group("24 MB of lines, which 400 000 rows more than fill");
+    group.sample_size(10);
+    let shape = chain.shape().cloned();
+    group.bench_function("another shape", |b| {
+        b.iter(|| chain.set_split(shape.clone().map_or(Split::Auto, Split::Pinned)));
+    });
+    group.bench_function("another time", |b| b.iter(|| chain.set_time(Time::Even)));
     group.finish();
 }
 

@@ -72,6 +72,9 @@ impl App {
 
     /// The place of the source of channel `id`, and the channel's number there.
     pub(crate) fn place_of(&self, id: usize) -> (usize, usize) {
+        if self.sides.is_empty() {
+            return (0, id);
+        }
         let mut own = id;
         for (place, chain) in self.chains().enumerate() {
             match own.checked_sub(chain.channels().len()) {
@@ -96,11 +99,11 @@ impl App {
     /// What a channel is called, with its source where there are several.
     pub(crate) fn title(&self, id: usize) -> String {
         let title = self.channel_at(id).title();
-        let (place, _) = self.place_of(id);
-        match self.source_names().get(place).filter(|_| !self.sides.is_empty()) {
-            Some(name) => format!("{name}.{title}"),
-            None => title.to_owned(),
+        if self.sides.is_empty() {
+            return title.to_owned();
         }
+        let (place, _) = self.place_of(id);
+        format!("{}.{title}", self.source_names()[place])
     }
 
     /// The number of the selected channel among all.
