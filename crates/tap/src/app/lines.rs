@@ -230,3 +230,7 @@ impl App {
         vec![Effect::Copy(text)]
     }
 }
+
+#[cfg(test)]
+#[path = "lines_tests.rs"]
+mod tests;

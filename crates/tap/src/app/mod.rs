@@ -10,6 +10,7 @@ mod side;
 mod sight;
 mod taking;
 mod talk;
+mod trouble;
 mod update;
 
 pub(crate) use fields::FieldId;
@@ -353,40 +354,6 @@ impl App {
             self.say(format!("{first}{more}; the rest of the bench is loaded"), true);
         }
     }
-
-    /// What is wrong with the wire for as long as it is, in a sentence that says what to do.
-    pub(crate) fn trouble(&self) -> Option<String> {
-        let Source::Live { link } = &self.source else { return None };
-        if let LinkState::Waiting { problem, pause } = link {
-            let pause = amber_core::digits::duration(pause.as_secs_f64());
-            return Some(format!("{problem}; tried again every {pause}"));
-        }
-        if let (None, (_, Some(offer))) = (self.chain.unreadable(), self.chain.doubts()) {
-            return Some(format!("{}: perhaps {} (o reads it so, 2 shows)", offer.why, offer.shape.sentence()));
-        }
-        let share = self.chain.unreadable()?;
-        let baud = self.baud().map_or(String::new(), |baud| format!("{baud} baud is probably wrong, "));
-        Some(format!("{:.0} % of what comes is not text: {baud}let the speed be found (B)", share * 100.0))
-    }
-
-    /// The live source in a few words.
-    pub(crate) fn source_text(&self) -> String {
-        let port = &self.chain.settings().source.port;
-        match self.baud() {
-            _ if port == "-" => "standard input".into(),
-            Some(baud) => format!("{port} at {baud} baud"),
-            None => port.clone(),
-        }
-    }
-
-    /// The speed of the wire, set or found.
-    pub(crate) fn baud(&self) -> Option<u32> {
-        match &self.source {
-            Source::Live { link: LinkState::Open { baud, .. } } => *baud,
-            Source::Live { link: LinkState::Finding { baud, .. } } => Some(*baud),
-            _ => self.chain.settings().source.baud,
-        }
-    }
 }
 
 #[cfg(test)]
@@ -396,3 +363,7 @@ mod tests;
 #[cfg(test)]
 #[path = "wire_tests.rs"]
 mod wire_tests;
+
+#[cfg(test)]
+#[path = "state_tests.rs"]
+mod state_tests;

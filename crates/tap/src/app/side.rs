@@ -50,6 +50,11 @@ impl App {
         self.sides.iter().find(|side| side.place == place).map_or(&self.chain, |side| &side.chain)
     }
 
+    /// The sources that are not at hand, with their places.
+    pub(super) fn others(&self) -> impl Iterator<Item = (usize, &Chain, &Source)> {
+        self.sides.iter().map(|side| (side.place, &side.chain, &side.source))
+    }
+
     /// The chains of all sources in their order.
     pub(crate) fn chains(&self) -> impl Iterator<Item = &Chain> {
         (0..self.sources()).map(|place| self.chain_at(place))

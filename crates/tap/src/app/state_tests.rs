@@ -1,0 +1,115 @@
+//! How the link stands, and what is typed for the wire: said on the screen, with what to do.
+
+use super::tests::{START, app, picture, press, replace, watched};
+use super::*;
+use amber_io::Problem;
+use crossterm::event::{KeyCode, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
+use std::time::Duration;
+
+fn state(app: &mut App, state: LinkState) -> String {
+    app.update(app.now, Message::Feed(0, Feed::State(state)));
+    picture(app, 160, 30)
+}
+
+#[test]
+fn every_state_of_the_link_is_said_on_the_screen() {
+    let mut app = app();
+    let lent = |back, in_use| LinkState::Lent { back, in_use };
+    let gone = Problem::Vanished("/dev/ttyACM0".into());
+    for (link, lamp, words) in [
+        (LinkState::Opening, "◌ opening", "opening the port"),
+        (LinkState::Finding { baud: 9600, tried: Vec::new() }, "◌ finding the baud", "speed is not yet found"),
+        (LinkState::open_at(9600), "◌ open, silent", "is the board powered"),
+        (lent(true, false), "↗ lent", "L takes it back"),
+        (lent(false, true), "↗ lent, in use", "L takes it back"),
+        (LinkState::Ended, "■ at its end", "came to its end without a line"),
+        (
+            LinkState::Waiting { problem: gone, pause: Duration::from_millis(300) },
+            "▲ not open",
+            "went away: check the cable",
+        ),
+    ] {
+        let text = state(&mut app, link.clone());
+        assert!(text.contains(lamp) && text.contains(words), "{link:?}:\n{text}");
+    }
+    // Its panel says the same, and a text has no speed to set.
+    press(&mut app, KeyCode::Char('1'));
+    for (link, words) in [
+        (lent(true, false), "lent, comes back by itself"),
+        (lent(true, true), "lent, in use"),
+        (LinkState::Finding { baud: 57_600, tried: Vec::new() }, "listening at 57600"),
+        (LinkState::Ended, "the text is at its end"),
+    ] {
+        let text = state(&mut app, link.clone());
+        assert!(text.contains(words), "{link:?}:\n{text}");
+    }
+    assert!(!app.settings(Stage::Wire).contains(&FieldId::Baud));
+}
+
+#[test]
+fn what_is_typed_wrong_for_the_wire_says_why_and_changes_nothing() {
+    let mut app = watched(2);
+    press(&mut app, KeyCode::Char('1'));
+    let before = app.bench();
+    let typed = |app: &mut App, id: FieldId, text: &str| {
+        let at = app.settings(Stage::Wire).iter().position(|other| *other == id).unwrap();
+        app.panel = Some((Stage::Wire, at));
+        press(app, KeyCode::Enter);
+        let effects = replace(app, text);
+        assert!(effects.is_empty(), "{id:?} {text:?}: {effects:?}");
+        let hint = match app.overlays.last() {
+            Some(Overlay::Prompt(prompt)) => prompt.hint.clone(),
+            _ => String::new(),
+        };
+        press(app, KeyCode::Esc);
+        hint
+    };
+    for (id, text, hint) in [
+        (FieldId::Port, "", "type the path of a port"),
+        (FieldId::Baud, "fast", "'fast' is no number"),
+        (FieldId::Baud, "7", "baud is 50 to 20000000"),
+        (FieldId::DataBits, "9", "data_bits must be 5 to 8"),
+        (FieldId::DataBits, "7.5", "type a whole number"),
+        (FieldId::StopBits, "3", "stop_bits must be 1 or 2"),
+        (FieldId::Pace, "1000", "0.2 to 60 times a second"),
+    ] {
+        let found = typed(&mut app, id, text);
+        assert!(found.contains(hint), "{id:?} {text:?}: {found}");
+    }
+    app.chain.set_time(amber_core::clock::Time::Rate { hz: 100.0 });
+    assert!(typed(&mut app, FieldId::TimeRate, "0").contains("hz must be"));
+    app.chain.set_time(before.time.clone());
+    assert_eq!(app.bench(), before);
+}
+
+#[test]
+fn the_mouse_takes_another_source_to_hand() {
+    let source = |name: &str| {
+        let source = amber_core::bench::Source { name: name.into(), ..amber_core::bench::Source::at("/dev/x") };
+        Chain::new(Bench { source, ..Bench::default() }, amber_core::store::Limits::default())
+    };
+    let app = App::live(source("near"), "out".into(), None, START);
+    let mut app = app.beside([(source("far"), Source::Live { link: LinkState::Opening })]);
+    app.zone = TimeZone::UTC;
+    for i in 0..100u32 {
+        let at = START.plus(f64::from(i) * 0.05);
+        for (place, text) in [(0, format!("a={i}\n")), (1, format!("b={i}\n"))] {
+            let chunk = amber_io::Chunk { at, bytes: text.as_bytes().into(), skipped: 0 };
+            app.update(at, Message::Feed(place, Feed::Chunk(chunk)));
+        }
+    }
+    let text = picture(&mut app, 160, 47);
+    let readouts = |line: &str| line.chars().skip(130).collect::<String>();
+    let row = text.lines().position(|line| readouts(line).contains("far.b")).unwrap();
+    let down = MouseEventKind::Down(MouseButton::Left);
+    let click = MouseEvent { kind: down, column: 140, row: row as u16, modifiers: KeyModifiers::NONE };
+    app.update(app.now, Message::Mouse(click));
+    assert_eq!((app.place, app.selected_id(), app.title(app.selected_id()).as_str()), (1, 1, "far.b"));
+    // What goes wrong with a source that is not at hand is said with its name.
+    let problem = Problem::Missing("/dev/y".into());
+    let waiting = LinkState::Waiting { problem, pause: Duration::from_secs(1) };
+    app.update(app.now, Message::Feed(0, Feed::State(waiting)));
+    assert!(app.trouble().is_some_and(|trouble| trouble.starts_with("near: /dev/y is not there")));
+    press(&mut app, KeyCode::Char('\\'));
+    assert!(app.trouble().is_some_and(|trouble| trouble.starts_with("/dev/y is not there")));
+}

@@ -1,0 +1,61 @@
+//! How the wire stands, in a few words: what is watched, and what is wrong with it.
+
+use super::{App, Source};
+use amber_core::chain::Chain;
+use amber_core::digits::duration;
+use amber_io::LinkState;
+
+impl App {
+    /// What is wrong with a wire for as long as it is, in a sentence that says what to do; of the source at hand first.
+    pub(crate) fn trouble(&self) -> Option<String> {
+        let own = trouble_of(&self.chain, &self.source, true);
+        own.or_else(|| {
+            let names = self.source_names();
+            self.others().find_map(|(place, chain, source)| {
+                Some(format!("{}: {}", names[place], trouble_of(chain, source, false)?))
+            })
+        })
+    }
+
+    /// The live source in a few words.
+    pub(crate) fn source_text(&self) -> String {
+        let port = &self.chain.settings().source.port;
+        match self.baud() {
+            _ if port == "-" => "standard input".into(),
+            Some(baud) => format!("{port} at {baud} baud"),
+            None => port.clone(),
+        }
+    }
+
+    /// The speed of the wire, set or found.
+    pub(crate) fn baud(&self) -> Option<u32> {
+        baud_of(&self.chain, &self.source)
+    }
+}
+
+fn baud_of(chain: &Chain, source: &Source) -> Option<u32> {
+    match source {
+        Source::Live { link: LinkState::Open { baud, .. } } => *baud,
+        Source::Live { link: LinkState::Finding { baud, .. } } => Some(*baud),
+        _ => chain.settings().source.baud,
+    }
+}
+
+fn trouble_of(chain: &Chain, source: &Source, at_hand: bool) -> Option<String> {
+    if let Source::Live { link: LinkState::Waiting { problem, pause } } = source {
+        return Some(format!("{problem}; tried again every {}", duration(pause.as_secs_f64())));
+    }
+    // Keys are for the source at hand.
+    let key = |key: &str| if at_hand { key.to_owned() } else { format!("\\\\ and {key}") };
+    let is_live = matches!(source, Source::Live { .. });
+    if let Some(share) = chain.unreadable().filter(|_| is_live) {
+        let baud = baud_of(chain, source).map_or(String::new(), |baud| format!("{baud} baud is probably wrong, "));
+        return Some(format!(
+            "{:.0} % of what comes is not text: {baud}let the speed be found ({})",
+            share * 100.0,
+            key("B")
+        ));
+    }
+    let offer = chain.doubts().1?;
+    Some(format!("{}: perhaps {} ({} reads it so, 2 shows)", offer.why, offer.shape.sentence(), key("o")))
+}
