@@ -92,6 +92,8 @@ pub(crate) enum Action {
     ChannelDown,
     CodeWords,
     NextSource,
+    PanelUp,
+    PanelDown,
 }
 
 /// One row of the table.
@@ -171,6 +173,8 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Panel: [(Down, NONE)], A::FieldDown, "↓", "the setting below", Some("↑↓ setting");
     Panel: [(Left, NONE)], A::Less, "←", "the choice before, or a little less", None;
     Panel: [(Right, NONE)], A::More, "→", "the next choice, or a little more", Some("←→ change");
+    Panel: [(PageUp, NONE)], A::PanelUp, "PgUp", "what stands further up, where the panel is too small", None;
+    Panel: [(PageDown, NONE)], A::PanelDown, "PgDn", "what stands further down", None;
     Panel: [(Enter, NONE)], A::Edit, "Enter", "type the setting", Some("Enter type");
     Lines: [(Esc, NONE)], A::Lines, "Esc", "the chart again", Some("Esc chart");
     Lines: [(Up, NONE)], A::LineUp, "↑", "the line before, which holds the lines", Some("↑↓ line");

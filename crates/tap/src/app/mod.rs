@@ -210,6 +210,8 @@ pub(crate) struct App {
     /// A lent port is taken back when the other program is done with it.
     pub(crate) takes_back: bool,
     pub(crate) panel: Option<(Stage, usize)>,
+    /// Lines by which the panel is moved up, beyond what the chosen setting needs.
+    pub(crate) panel_scroll: u16,
     pub(crate) overlays: Vec<Overlay>,
     pub(crate) notice: Option<Notice>,
     pub(crate) axes: HashMap<String, FitAxis>,
@@ -267,6 +269,7 @@ impl App {
             talk: Talk::default(),
             takes_back: true,
             panel: None,
+            panel_scroll: 0,
             overlays: Vec::new(),
             notice: None,
             axes: HashMap::new(),

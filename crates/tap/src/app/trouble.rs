@@ -49,12 +49,11 @@ fn trouble_of(chain: &Chain, source: &Source, at_hand: bool) -> Option<String> {
     let key = |key: &str| if at_hand { key.to_owned() } else { format!("\\\\ and {key}") };
     let is_live = matches!(source, Source::Live { .. });
     if let Some(share) = chain.unreadable().filter(|_| is_live) {
-        let baud = baud_of(chain, source).map_or(String::new(), |baud| format!("{baud} baud is probably wrong, "));
-        return Some(format!(
-            "{:.0} % of what comes is not text: {baud}let the speed be found ({})",
-            share * 100.0,
-            key("B")
-        ));
+        let advice = match baud_of(chain, source) {
+            Some(baud) => format!("{baud} baud is probably wrong, let the speed be found ({})", key("B")),
+            None => "is it the right file?".into(),
+        };
+        return Some(format!("{:.0} % of what comes is not text: {advice}", share * 100.0));
     }
     let offer = chain.doubts().1?;
     Some(format!("{}: perhaps {} ({} reads it so, 2 shows)", offer.why, offer.shape.sentence(), key("o")))

@@ -195,6 +195,11 @@ impl App {
             Action::FindBaud => return self.find_baud(),
             Action::ResetBoard => return vec![Effect::Tell(self.place, LinkOrder::Reset)],
             Action::LendPort => return self.lend_or_take_back(),
+            Action::PanelUp => self.panel_scroll = self.panel_scroll.saturating_sub(5),
+            Action::PanelDown => {
+                let lines = self.panel.map_or(0, |(stage, _)| self.fields(stage).len());
+                self.panel_scroll = (self.panel_scroll + 5).min(lines.saturating_sub(3) as u16);
+            }
             Action::NextSource => self.next_source(),
             Action::TakeOffer => self.take_offer(),
             Action::ChannelUp => self.move_channel(-1),
@@ -239,6 +244,7 @@ impl App {
     fn open_panel(&mut self, stage: Stage) {
         let open = self.panel.is_some_and(|(other, _)| other == stage);
         self.panel = (!open).then_some((stage, 0));
+        self.panel_scroll = 0;
     }
 
     fn move_in_panel(&mut self, by: i32) {
@@ -246,6 +252,7 @@ impl App {
             let count = self.settings(stage).len().max(1) as i32;
             let at = (at as i32 + by).clamp(0, count - 1) as usize;
             self.panel = Some((stage, at));
+            self.panel_scroll = 0;
             if let Some(FieldId::Column(index)) = self.settings(stage).get(at) {
                 self.selected = usize::from(*index);
             }

@@ -14,7 +14,9 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let chosen_line = fields.iter().position(|field| field.id.is_some() && field.id == chosen_id).unwrap_or(0);
     let hint_rows = 4;
     let rows = inner.height.saturating_sub(hint_rows);
-    let skip = (chosen_line as u16 + 2).saturating_sub(rows);
+    let needed = (chosen_line as u16 + 2).saturating_sub(rows);
+    let most = (fields.len() as u16).saturating_sub(rows).max(needed);
+    let skip = (needed + app.panel_scroll).min(most);
     for (field, y) in fields.iter().skip(usize::from(skip)).zip(0..rows) {
         let row = Rect { y: inner.y + y, height: 1, ..inner };
         let is_chosen = field.id.is_some() && field.id == chosen_id;
@@ -34,6 +36,11 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         } else {
             put_right(buffer, rest, 0, &shown, theme.style(value));
         }
+    }
+    let left = (fields.len() as u16).saturating_sub(skip + rows);
+    if left > 0 || skip > 0 {
+        let text = if left > 0 { format!(" PgDn {left} more ") } else { " PgUp back ".into() };
+        put(buffer, Rect { y: area.bottom() - 1, height: 1, ..area }, 2, 0, &text, theme.style(Ink::Bright));
     }
     let hint = fields.get(chosen_line).map_or("", |field| field.hint);
     let below = (fields.len() as u16).saturating_sub(skip) + 1;

@@ -25,6 +25,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let lamp = match &app.source {
         Source::Take(_) => (Ink::Bright, "▤ take"),
         Source::Live { link } => match link {
+            LinkState::Open { baud: None, .. } if app.chain.unreadable().is_some() => (Ink::Alert, "▲ not text"),
             LinkState::Open { .. } if app.chain.unreadable().is_some() => (Ink::Alert, "▲ wrong baud?"),
             LinkState::Open { .. } if app.shown.rate > 0.0 => (Ink::Bright, "● live"),
             LinkState::Open { .. } if heard(app) => (Ink::Text, "◌ open, no rows yet"),

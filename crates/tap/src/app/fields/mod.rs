@@ -70,7 +70,7 @@ fn fact(name: &str, value: impl Into<String>) -> Field {
 
 /// A longer text, in lines of a panel's width.
 fn text(name: &str, words: &str) -> Vec<Field> {
-    let lines = crate::screen::wrapped(words, 36).into_iter().map(|line| fact("", line));
+    let lines = crate::screen::wrapped(words, 34).into_iter().map(|line| fact("", line));
     let heading = (!name.is_empty()).then(|| fact(name, ""));
     heading.into_iter().chain(lines).collect()
 }
