@@ -67,7 +67,6 @@ pub(super) fn form_of(line: &[u8]) -> Option<Form> {
 }
 
 fn labels(labels: Vec<String>, units: Vec<String>) -> Labels {
-    let units = if units.iter().all(String::is_empty) { Vec::new() } else { units };
     Labels { labels, complete: true, units }
 }
 

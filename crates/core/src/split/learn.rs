@@ -87,12 +87,9 @@ impl Learning {
             for (i, label) in labels.labels.iter().enumerate().filter(|_| form.needed <= newest.needed) {
                 if !union.labels.contains(label) && union.labels.len() < MAX_FIELDS {
                     union.labels.push(label.clone());
-                    union.units.push(labels.units.get(i).cloned().unwrap_or_default());
+                    union.units.extend(labels.units.get(i).cloned());
                 }
             }
-        }
-        if union.units.iter().all(String::is_empty) {
-            union.units.clear();
         }
         // Sentences with a number in them differ from line to line too; many single labels are rows on several lines.
         let convincing = lines >= VARIED_LINES && newest.needed == 2 && singles * 2 <= lines;
@@ -127,7 +124,6 @@ impl Learning {
             found.map_or(String::new(), |form| form.shape.unit(0).to_owned())
         };
         let units: Vec<String> = labels.iter().map(unit).collect();
-        let units = if units.iter().all(String::is_empty) { Vec::new() } else { units };
         Some(Shape::Stacked(Labels { labels, complete: false, units }))
     }
 

@@ -234,9 +234,8 @@ impl Reader {
                 continue;
             };
             let unit = String::from_utf8_lossy(&line[slot.unit.clone()]);
-            let expected = labels.units.get(column).map_or("", String::as_str);
             // `950 mV` among `1.1 V` must not be taken for 950 V, nor a value that lost its end with its unit.
-            if unit != expected {
+            if labels.units.get(column).is_some_and(|expected| unit != *expected) {
                 fault = Some(Refusal::OtherUnit);
             }
             cells.set(column, slot.value);

@@ -82,7 +82,8 @@ pub struct Labels {
     /// Whether each row must have every label; a row that lacks one is then damage, else it has a gap.
     #[serde(default)]
     pub complete: bool,
-    /// The unit that stands behind each value; empty where the board gives none.
+    /// The unit that stands behind each value, an empty text where there is none, as it must be on every line; none at
+    /// all where that is not known.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub units: Vec<String>,
 }

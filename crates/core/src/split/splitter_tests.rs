@@ -209,3 +209,19 @@ fn a_stacked_row_ends_when_its_labels_came_or_come_again() {
         ]
     );
 }
+
+#[test]
+fn units_must_be_as_they_were_found_and_may_be_any_for_a_typed_shape() {
+    let lines = b"bed: 7 mV\nbed: 8 mV\nbed: 9 V\nbed: 1\nbed: 2 mV\n";
+    let found = split(None, false, &[lines]);
+    assert_eq!(
+        found[1..],
+        ["row [7.0]", "row [8.0]", "another unit than before bed: 9 V", "another unit than before bed: 1", "row [2.0]"]
+    );
+    let typed = split(Some("worded bed".parse().unwrap()), false, &[lines]);
+    assert_eq!(typed.len(), 5, "{typed:?}");
+    assert!(typed.iter().all(|line| line.starts_with("row")), "{typed:?}");
+    // A letter that slipped into a number is no unit.
+    let slipped = split(None, false, &[b"bed: 71\nbed: 72\nbed: 7q.5\nbed: 73\n"]);
+    assert_eq!(slipped[3..], ["another unit than before bed: 7q.5", "row [73.0]"]);
+}
