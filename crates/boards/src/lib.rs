@@ -4,6 +4,7 @@
 //! Depends on no other crate of the workspace.
 
 mod board;
+mod ear;
 mod flume;
 mod garble;
 mod gremlin;

@@ -1,6 +1,7 @@
 //! Small boards around the flume that only send: each with another shape of stream.
 
 use crate::board::Board;
+use crate::ear::{Ear, not_understood};
 use crate::noise::Noise;
 use std::f64::consts::TAU;
 use std::fmt::Write;
@@ -30,15 +31,12 @@ pub(crate) struct Plain<W> {
     noise: Noise,
     rows: u64,
     greeted: bool,
-    heard: Vec<u8>,
+    ear: Ear,
 }
-
-/// The longest line that a board listens to, in bytes.
-const LONGEST: usize = 60;
 
 impl<W: Writer> Plain<W> {
     pub(crate) fn new(make: fn() -> W, seed: u64) -> Self {
-        Plain { make, writer: make(), seed, noise: Noise::new(seed), rows: 0, greeted: false, heard: Vec::new() }
+        Plain { make, writer: make(), seed, noise: Noise::new(seed), rows: 0, greeted: false, ear: Ear::default() }
     }
 }
 
@@ -70,21 +68,10 @@ impl<W: Writer> Board for Plain<W> {
     }
 
     fn hear(&mut self, bytes: &[u8], out: &mut Vec<u8>) {
-        for byte in bytes {
-            if !matches!(byte, b'\r' | b'\n') {
-                if self.heard.len() <= LONGEST {
-                    self.heard.push(*byte);
-                }
-                continue;
-            }
-            let line = std::mem::take(&mut self.heard);
-            let text: String = String::from_utf8_lossy(&line).chars().filter(|c| !c.is_control()).collect();
-            if !text.trim().is_empty() {
-                let now = self.rows as f64 / W::RATE;
-                let answer = self.writer.answer(text.trim(), now);
-                let answer = answer.unwrap_or_else(|| format!("not understood: {}\r\n", text.trim()));
-                out.extend_from_slice(answer.as_bytes());
-            }
+        let now = self.rows as f64 / W::RATE;
+        for line in self.ear.hear(bytes) {
+            let answer = self.writer.answer(&line, now).unwrap_or_else(|| not_understood(&line));
+            out.extend_from_slice(answer.as_bytes());
         }
     }
 }

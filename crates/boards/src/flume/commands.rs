@@ -1,27 +1,15 @@
 //! What the flume understands on its serial line.
 
 use super::Flume;
-
-/// The longest command in bytes; a longer one is not understood.
-const LONGEST: usize = 60;
+use crate::ear::not_understood;
 
 const HELP: &str = "commands: stroke MM (0-80), depth MM (0-250), pump on|off|auto, rate HZ (1-1000), ?\r\n";
 
 impl Flume {
     pub(super) fn listen(&mut self, bytes: &[u8], out: &mut Vec<u8>) {
-        for byte in bytes {
-            if !matches!(byte, b'\r' | b'\n') {
-                if self.line.len() <= LONGEST {
-                    self.line.push(*byte);
-                }
-                continue;
-            }
-            let line = std::mem::take(&mut self.line);
-            let text: String = String::from_utf8_lossy(&line).chars().filter(|c| !c.is_control()).collect();
-            if !text.trim().is_empty() {
-                let answer = self.obey(text.trim()).unwrap_or_else(|| format!("not understood: {}\r\n", text.trim()));
-                out.extend_from_slice(answer.as_bytes());
-            }
+        for line in self.ear.hear(bytes) {
+            let answer = self.obey(&line).unwrap_or_else(|| not_understood(&line));
+            out.extend_from_slice(answer.as_bytes());
         }
     }
 

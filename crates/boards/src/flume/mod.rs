@@ -9,6 +9,7 @@ mod commands;
 mod water;
 
 use crate::board::Board;
+use crate::ear::Ear;
 use crate::noise::Noise;
 use std::fmt::Write;
 use std::time::Duration;
@@ -43,7 +44,7 @@ pub struct Flume {
     now: f64,
     greeted: bool,
     paddle: Option<(bool, f64)>,
-    line: Vec<u8>,
+    ear: Ear,
 }
 
 impl Flume {
@@ -60,7 +61,7 @@ impl Flume {
             now: 0.0,
             greeted: false,
             paddle: None,
-            line: Vec::new(),
+            ear: Ear::default(),
         }
     }
 

@@ -4,11 +4,12 @@ use super::pacing::Pacer;
 use super::terminal::Screen;
 use crate::app::{App, Effect, LinkOrder, Message};
 use crate::figure;
+use crate::recent::{Recent, stem};
 use crate::screen::{self, Change, Drawn};
 use crate::theme::{Depth, Theme};
 use amber_core::bench::{Bench, Source};
 use amber_io::take::{Keeper, Order, Place, Report, next_folder};
-use amber_io::{Command, Feed, HostClock, Link, Wanted};
+use amber_io::{Command, Feed, HostClock, Link, LinkState, Wanted};
 use anyhow::{Context, bail};
 use crossbeam_channel::{Receiver, Select, Sender, TryRecvError, bounded};
 use crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseEventKind};
@@ -203,7 +204,16 @@ impl Shell<'_> {
 
     fn feed(&mut self, place: usize, piece: Feed) -> anyhow::Result<Change> {
         let is_state = matches!(piece, Feed::State(_));
+        let usb = match &piece {
+            Feed::State(LinkState::Open { usb: Some(usb), .. }) if self.app.bench_file.is_none() => Some(usb.clone()),
+            _ => None,
+        };
         self.tell(Message::Feed(place, piece))?;
+        // The same board was used before: its bench is a word away.
+        if let Some(used) = usb.and_then(|usb| Recent::load().of_board(&usb).cloned()) {
+            let name = stem(&used.path);
+            self.app.say(format!("this board was used last with the bench {name}: `amber-tap bench {name}`"), false);
+        }
         Ok(if is_state { Change::All } else { Change::None })
     }
 
