@@ -51,11 +51,20 @@ pub(super) fn find(port: &mut TTYPort, outlet: &mut Outlet) -> Result<Outcome, H
             continue;
         }
         // What waits was sampled at the speed before.
-        let _ = port.clear(ClearBuffer::Input);
-        let (heard, judged) = match listen(port, outlet)? {
-            Heard::Bytes(heard, judged) => (heard, judged),
-            Heard::Vanished => return Ok(Outcome::Vanished),
-            Heard::Told(command) => return Ok(Outcome::Told(command)),
+        let waiting = port.bytes_to_read().unwrap_or(0);
+        if port.clear(ClearBuffer::Input).is_ok() {
+            outlet.tell(Feed::Unkept(u64::from(waiting)))?;
+        }
+        let mut heard = Vec::new();
+        let judged = match listen(port, &mut heard, outlet)? {
+            Heard::Enough(judged) => judged,
+            end => {
+                outlet.tell(Feed::Unkept(heard.len() as u64))?;
+                return Ok(match end {
+                    Heard::Told(command) => Outcome::Told(command),
+                    _ => Outcome::Vanished,
+                });
+            }
         };
         tried.push(Tried { baud, heard: judged });
         if judged.score() >= GOOD {
@@ -72,14 +81,14 @@ pub(super) fn find(port: &mut TTYPort, outlet: &mut Outlet) -> Result<Outcome, H
 }
 
 enum Heard {
-    Bytes(Vec<u8>, Judged),
+    /// What came can be judged.
+    Enough(Judged),
     Vanished,
     Told(Command),
 }
 
 /// Listens until what comes can be judged; a board that is silent is waited for.
-fn listen(port: &mut TTYPort, outlet: &mut Outlet) -> Result<Heard, Halt> {
-    let mut heard = Vec::new();
+fn listen(port: &mut TTYPort, heard: &mut Vec<u8>, outlet: &mut Outlet) -> Result<Heard, Halt> {
     let mut first = None;
     let mut buffer = [0; 1024];
     loop {
@@ -95,13 +104,13 @@ fn listen(port: &mut TTYPort, outlet: &mut Outlet) -> Result<Heard, Halt> {
         if let Some(command) = outlet.command()? {
             return Ok(Heard::Told(command));
         }
-        let judged = judge(&heard);
+        let judged = judge(heard);
         let sure = judged.lines >= LINES && judged.score() >= GOOD;
         let hopeless = heard.len() >= FEW && judged.text < 0.8 && judged.score() < BAD;
         let enough = heard.len() >= MANY && judged.lines >= LINES || heard.len() >= 4 * MANY;
         let late = first.is_some_and(|first| first.elapsed() > LISTEN);
         if sure || hopeless || enough || late {
-            return Ok(Heard::Bytes(heard, judged));
+            return Ok(Heard::Enough(judged));
         }
     }
 }
