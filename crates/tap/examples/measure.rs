@@ -57,6 +57,8 @@ impl Program {
         command.args(arguments);
         command.env("TERM", "xterm-256color");
         command.env("COLORTERM", "truecolor");
+        // Benches used here are not for the list of whoever measures.
+        command.env("XDG_STATE_HOME", std::env::temp_dir().join("amber-tap-measure-state"));
         let pair = native_pty_system().openpty(SIZE)?;
         let child = pair.slave.spawn_command(command)?;
         let mut output = pair.master.try_clone_reader()?;

@@ -354,7 +354,7 @@ impl App {
         if let Some(first) = mistakes.first() {
             let more = mistakes.len() - 1;
             let more = if more > 0 { format!(" (and {more} more)") } else { String::new() };
-            self.say(format!("{first}{more}; the rest of the bench is loaded"), true);
+            self.say(format!("{first}{more}; the rest is loaded"), true);
         }
     }
 }

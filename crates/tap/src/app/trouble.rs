@@ -56,5 +56,6 @@ fn trouble_of(chain: &Chain, source: &Source, at_hand: bool) -> Option<String> {
         return Some(format!("{:.0} % of what comes is not text: {advice}", share * 100.0));
     }
     let offer = chain.doubts().1?;
-    Some(format!("{}: perhaps {} ({} reads it so, 2 shows)", offer.why, offer.shape.sentence(), key("o")))
+    // The key stands first, where a narrow screen does not cut it off.
+    Some(format!("{} reads it as {}: {} (2 shows)", key("o"), offer.shape.sentence(), offer.why))
 }

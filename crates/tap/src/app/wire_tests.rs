@@ -176,7 +176,7 @@ fn an_offered_shape_is_taken_channels_are_named_moved_and_given_words() {
         feed(&mut app, START.plus(f64::from(i) * 0.05), format!("{}\n{}\n", i / 4 % 3, 640 + i % 9).as_bytes());
     }
     let text = picture(&mut app, 160, 47);
-    assert!(text.contains("fall into 2 families in turn") && text.contains("o reads it so"), "{text}");
+    assert!(text.contains("fall into 2 families in turn") && text.contains("o reads it as"), "{text}");
     keys(&mut app, "o2");
     assert!(matches!(app.chain.shape(), Some(Shape::Bare(bare)) if bare.lines == 2));
     assert_eq!(app.chain.store().rows().end, 40, "the history was split again");

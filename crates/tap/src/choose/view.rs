@@ -15,7 +15,9 @@ pub(crate) fn draw(chooser: &Chooser, theme: Theme, buffer: &mut Buffer) {
     buffer.set_style(area, theme.ground());
     let x = put(buffer, area, 0, 0, " AMBER TAP ", theme.style(Ink::Alert)) + 1;
     put(buffer, area, x, 0, "what do you want to watch?", theme.style(Ink::Bright));
-    put_right(buffer, area, 0, "boards that you plug in appear by themselves ", theme.style(Ink::Dim));
+    if area.width >= 100 {
+        put_right(buffer, area, 0, "boards that you plug in appear by themselves ", theme.style(Ink::Dim));
+    }
     let width = area.width.saturating_sub(8).min(120);
     let body =
         Rect { x: area.x + (area.width - width) / 2, y: area.y + 2, width, height: area.height.saturating_sub(5) };

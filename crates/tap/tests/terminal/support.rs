@@ -23,10 +23,14 @@ impl Terminal {
     pub(crate) fn start(prefix: &str, arguments: &[&str], folder: &Path, size: (u16, u16)) -> Terminal {
         let own = tempfile::tempdir().unwrap();
         let number = SERVERS.fetch_add(1, Ordering::Relaxed);
-        let terminal = Terminal { socket: own.path().join(format!("tmux-{number}")), _folder: own };
         let words = arguments.iter().map(|word| format!(" '{word}'")).collect::<String>();
-        let command =
-            format!("cd '{}' && {prefix} '{PROGRAM}'{words}; echo \"[ended with $?]\"; sleep 600", folder.display());
+        // Nothing is left behind in the state of whoever runs the tests.
+        let state = own.path().join("state").display().to_string();
+        let command = format!(
+            "cd '{}' && export XDG_STATE_HOME='{state}'; {prefix} '{PROGRAM}'{words}; echo \"[ended with $?]\"; sleep 600",
+            folder.display()
+        );
+        let terminal = Terminal { socket: own.path().join(format!("tmux-{number}")), _folder: own };
         let (width, height) = (size.0.to_string(), size.1.to_string());
         let started = terminal.tmux(&["-f", "/dev/null", "new-session", "-d", "-x", &width, "-y", &height, &command]);
         assert!(started.status.success(), "tmux: {}", String::from_utf8_lossy(&started.stderr));
