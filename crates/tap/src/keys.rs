@@ -18,6 +18,8 @@ pub(crate) enum Place {
     Lines,
     /// A line to the board is being typed.
     Talk,
+    /// What to watch is being chosen, before there is a main screen.
+    Choose,
     /// The help is open.
     Help,
 }
@@ -94,6 +96,13 @@ pub(crate) enum Action {
     NextSource,
     PanelUp,
     PanelDown,
+    ItemUp,
+    ItemDown,
+    FirstItem,
+    LastItem,
+    WatchItem,
+    TypePath,
+    LeaveList,
 }
 
 /// One row of the table.
@@ -205,6 +214,13 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Question: [(Char('s'), NONE)], A::SaveAndQuit, "s", "save the bench, then quit", None;
     Question: [(Char('t'), NONE)], A::StopAndQuit, "t", "end the take, then ask for the rest", None;
     Question: [(Esc, NONE)], A::Cancel, "Esc", "stay", None;
+    Choose: [(Up, NONE)], A::ItemUp, "↑", "the entry above", None;
+    Choose: [(Down, NONE), (Tab, NONE)], A::ItemDown, "↓", "the entry below", Some("↑↓ choose");
+    Choose: [(Home, NONE)], A::FirstItem, "Home", "the first entry", None;
+    Choose: [(End, NONE)], A::LastItem, "End", "the last entry", None;
+    Choose: [(Enter, NONE)], A::WatchItem, "Enter", "watch it", Some("Enter watch");
+    Choose: [(Char('p'), NONE)], A::TypePath, "p", "type a port, a text file, a take's folder or a bench", Some("p type a path");
+    Choose: [(Char('q'), NONE), (Esc, NONE), (Char('c'), CTRL)], A::LeaveList, "q", "leave", Some("q quit");
     Help: [(Esc, NONE), (Char('?'), NONE), (F(1), NONE), (Char('q'), NONE), (Enter, NONE), (Char('c'), CTRL)], A::CloseHelp, "Esc", "close the help", Some("Esc close");
 };
 
@@ -249,8 +265,9 @@ mod tests {
     #[test]
     fn the_readme_lists_every_key_of_the_main_screen() {
         let readme = include_str!("../../../README.md");
-        for binding in
-            KEYS.iter().filter(|b| matches!(b.place, Place::Main | Place::Panel | Place::Lines | Place::Talk))
+        for binding in KEYS
+            .iter()
+            .filter(|b| matches!(b.place, Place::Main | Place::Panel | Place::Lines | Place::Talk | Place::Choose))
         {
             let row = format!("| `{}` | {} |", binding.label, binding.help);
             assert!(readme.contains(&row), "README lacks: {row}");

@@ -1,5 +1,6 @@
 //! The codec of `marks.csv`: a note at a moment.
 
+use super::csv_row;
 use super::when::{self, iso8601};
 use amber_core::Stamp;
 
@@ -24,10 +25,7 @@ impl Mark {
         when::seconds(self.at.0 - start.0, &mut seconds);
         let fields =
             [self.number.to_string().into_bytes(), seconds, iso8601(self.at).into_bytes(), self.note.clone().into()];
-        let mut writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
-        // Writing to a vector cannot fail.
-        let _ = writer.write_record(&fields);
-        writer.into_inner().unwrap_or_default()
+        csv_row(&fields)
     }
 
     /// Reads the marks of a take that started at `start`; a row that is no mark is left out.

@@ -98,6 +98,14 @@ impl TakeError {
     }
 }
 
+/// One row of a take's smaller tables, quoted where it must be.
+fn csv_row(fields: &[Vec<u8>]) -> Vec<u8> {
+    let mut writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
+    // Writing to a vector cannot fail.
+    let _ = writer.write_record(fields);
+    writer.into_inner().unwrap_or_default()
+}
+
 fn remedy(error: &io::Error) -> String {
     match error.kind() {
         io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => "the disk is full, make room".into(),

@@ -1,5 +1,6 @@
 //! The codec of `sent.csv`: what was sent to the board, told apart from what came.
 
+use super::csv_row;
 use super::when::{self, iso8601};
 use amber_core::Stamp;
 use amber_core::tail::visible;
@@ -29,10 +30,7 @@ pub(super) fn row(start: Stamp, at: Stamp, offset: u64, bytes: &[u8]) -> Vec<u8>
         hexadecimal.into_bytes(),
         visible(bytes).into_bytes(),
     ];
-    let mut writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
-    // Writing to a vector cannot fail.
-    let _ = writer.write_record(&fields);
-    writer.into_inner().unwrap_or_default()
+    csv_row(&fields)
 }
 
 /// Reads what was sent in a take that started at `start`; a row that makes no sense is left out.

@@ -200,6 +200,14 @@ impl App {
                 let lines = self.panel.map_or(0, |(stage, _)| self.fields(stage).len());
                 self.panel_scroll = (self.panel_scroll + 5).min(lines.saturating_sub(3) as u16);
             }
+            // Keys of the list, which has no main screen yet.
+            Action::ItemUp
+            | Action::ItemDown
+            | Action::FirstItem
+            | Action::LastItem
+            | Action::WatchItem
+            | Action::TypePath
+            | Action::LeaveList => {}
             Action::NextSource => self.next_source(),
             Action::TakeOffer => self.take_offer(),
             Action::ChannelUp => self.move_channel(-1),

@@ -4,9 +4,10 @@ mod view;
 
 pub(crate) use view::draw;
 
+use crate::keys::{Action, Place, resolve};
 use crate::recent::{Recent, stem};
 use amber_io::FoundPort;
-use crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
+use crossterm::event::{Event, KeyCode, KeyEvent};
 use std::path::{Path, PathBuf};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler;
@@ -168,12 +169,10 @@ impl Chooser {
 
     /// Takes a key; gives the choice when one was made.
     pub(crate) fn key(&mut self, key: KeyEvent) -> Option<Choice> {
-        let control = key.modifiers.contains(KeyModifiers::CONTROL);
         if let Some(input) = &mut self.typing {
-            match key.code {
-                KeyCode::Esc => self.typing = None,
-                KeyCode::Char('c') if control => self.typing = None,
-                KeyCode::Enter => {
+            match resolve(&[Place::Prompt], key) {
+                Some(Action::Cancel) => self.typing = None,
+                Some(Action::Accept) => {
                     let text = input.value().trim().to_owned();
                     if !text.is_empty() {
                         self.typing = None;
@@ -186,20 +185,16 @@ impl Chooser {
         }
         self.trouble = None;
         let last = self.items().len().saturating_sub(1);
-        match key.code {
-            KeyCode::Up => self.selected = self.selected.saturating_sub(1),
-            KeyCode::Down | KeyCode::Tab => self.selected = (self.selected + 1).min(last),
-            KeyCode::Home => self.selected = 0,
-            KeyCode::End => self.selected = last,
-            KeyCode::Enter => return self.item().map(|item| item.choice),
-            KeyCode::Esc | KeyCode::Char('q') => return Some(Choice::Quit),
-            KeyCode::Char('c') if control => return Some(Choice::Quit),
-            KeyCode::Char('/' | '.' | '~') => {
-                if let KeyCode::Char(first) = key.code {
-                    self.typing = Some(Input::new(first.to_string()));
-                }
-            }
-            KeyCode::Char('p') => self.typing = Some(Input::default()),
+        match (resolve(&[Place::Choose], key), key.code) {
+            (Some(Action::ItemUp), _) => self.selected = self.selected.saturating_sub(1),
+            (Some(Action::ItemDown), _) => self.selected = (self.selected + 1).min(last),
+            (Some(Action::FirstItem), _) => self.selected = 0,
+            (Some(Action::LastItem), _) => self.selected = last,
+            (Some(Action::WatchItem), _) => return self.item().map(|item| item.choice),
+            (Some(Action::TypePath), _) => self.typing = Some(Input::default()),
+            (Some(Action::LeaveList), _) => return Some(Choice::Quit),
+            // A path may simply be begun.
+            (_, KeyCode::Char(first @ ('/' | '.' | '~'))) => self.typing = Some(Input::new(first.to_string())),
             _ => self.trouble = Some("arrows choose, Enter watches, p types a path, q quits".into()),
         }
         None

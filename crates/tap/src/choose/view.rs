@@ -1,7 +1,8 @@
 //! The list of what can be watched, drawn.
 
 use super::Chooser;
-use crate::screen::{draw_input, put, put_right};
+use crate::keys::{KEYS, Place};
+use crate::screen::{draw_input, draw_key, put, put_right};
 use crate::theme::{Ink, Theme};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -62,14 +63,10 @@ pub(crate) fn draw(chooser: &Chooser, theme: Theme, buffer: &mut Buffer) {
         put(buffer, low, 0, 0, &format!(" ▲ {trouble} "), theme.style(Ink::Alert));
     }
     let foot = Rect { y: area.bottom() - 1, height: 1, ..area };
-    let keys: &[(&str, &str)] = match chooser.typing {
-        Some(_) => &[("Enter", "watch it"), ("Esc", "back to the list")],
-        None => &[("↑↓", "choose"), ("Enter", "watch"), ("p", "type a path"), ("q", "quit")],
-    };
+    let place = if chooser.typing.is_some() { Place::Prompt } else { Place::Choose };
     let mut x = 1;
-    for (key, word) in keys {
-        x = put(buffer, foot, x, 0, key, theme.style(Ink::Bright)) + 1;
-        x = put(buffer, foot, x, 0, word, theme.style(Ink::Dim)) + 3;
+    for text in KEYS.iter().filter(|binding| binding.place == place).filter_map(|binding| binding.footer) {
+        x = draw_key(buffer, foot, x, text, theme);
     }
 }
 

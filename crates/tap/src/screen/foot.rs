@@ -40,8 +40,13 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
             }
             room -= width(text);
         }
-        let (key, word) = text.split_once(' ').unwrap_or((text, ""));
-        x = put(buffer, area, x, 0, key, theme.style(Ink::Bright)) + 1;
-        x = put(buffer, area, x, 0, word, theme.style(Ink::Dim)) + 3;
+        x = draw_key(buffer, area, x, text, theme);
     }
+}
+
+/// Draws a key and its word, with a blank between them, at column `x`; gives the column for the next one.
+pub(crate) fn draw_key(buffer: &mut Buffer, area: Rect, x: u16, text: &str, theme: Theme) -> u16 {
+    let (key, word) = text.split_once(' ').unwrap_or((text, ""));
+    let x = put(buffer, area, x, 0, key, theme.style(Ink::Bright)) + 1;
+    put(buffer, area, x, 0, word, theme.style(Ink::Dim)) + 3
 }

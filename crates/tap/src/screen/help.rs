@@ -60,6 +60,7 @@ fn lines(two_columns: bool) -> Vec<Line> {
         (Place::Panel, "In a stage's panel"),
         (Place::Lines, "Reading the wire's lines"),
         (Place::Talk, "Talking to the board"),
+        (Place::Choose, "Choosing what to watch"),
         (Place::Prompt, "While typing"),
         (Place::Question, "When asked whether to quit"),
     ];

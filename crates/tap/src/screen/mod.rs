@@ -14,6 +14,7 @@ mod tail;
 mod talk;
 mod title;
 
+pub(crate) use foot::draw_key;
 pub(crate) use layout::{Hit, hit};
 pub(crate) use panel::wrapped;
 pub(crate) use prompt::draw_input;
