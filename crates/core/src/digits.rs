@@ -73,6 +73,80 @@ pub fn bytes(count: u64) -> String {
     }
 }
 
+/// Units that take SI prefixes; others, such as mm, have theirs already.
+const PREFIXED: [&str; 18] =
+    ["V", "A", "Ω", "Hz", "Pa", "W", "m", "s", "g", "N", "J", "F", "H", "T", "bar", "V/s", "VA", "Wh"];
+
+/// The power of ten of the SI prefix that suits numbers as large as `size`, a multiple of three, and the prefix. 0 for
+/// units that take none.
+pub fn prefix(size: f64, unit: &str) -> (i32, &'static str) {
+    const NAMES: [(i32, &str); 8] =
+        [(-12, "p"), (-9, "n"), (-6, "µ"), (-3, "m"), (0, ""), (3, "k"), (6, "M"), (9, "G")];
+    let takes = PREFIXED.contains(&unit) && size.is_finite() && size != 0.0;
+    if !takes {
+        return (0, "");
+    }
+    let fits = |(power, _): &&(i32, &str)| size.abs() >= 0.9995 * 10f64.powi(*power);
+    NAMES.iter().rev().find(fits).copied().unwrap_or(NAMES[0])
+}
+
+/// A number in about four digits with an SI prefix before its unit: `0.806 mV` as `806 µV`, `4700 Ω` as `4.7 kΩ`.
+pub fn si(value: f64, unit: &str) -> String {
+    let (power, name) = prefix(value, unit);
+    let scaled = value / 10f64.powi(power);
+    let text = if scaled != 0.0 && (scaled.abs() < 1e-4 || scaled.abs() >= 1e7) {
+        format!("{scaled:.3e}")
+    } else {
+        let places = (3 - scaled.abs().max(1e-4).log10().floor() as i32).clamp(0, 8) as usize;
+        let text = fixed(scaled, places);
+        if text.contains('.') { text.trim_end_matches('0').trim_end_matches('.').to_owned() } else { text }
+    };
+    with_unit(text, &format!("{name}{unit}"))
+}
+
+/// A value with as many digits as its resolution supports and an SI prefix before its unit: `1.781 V`, `33.62 kΩ`.
+pub fn measured(value: f64, resolution: f64, unit: &str) -> String {
+    let (power, name) = prefix(value, unit);
+    let size = 10f64.powi(power);
+    let places = if resolution.is_finite() && resolution > 0.0 { decimals(resolution / size) } else { 3 };
+    with_unit(fixed(value / size, places), &format!("{name}{unit}"))
+}
+
+/// A number as a person types it: with a point or a comma, as a quotient of two, or with an SI prefix: `4.7k`, `40 mV`.
+///
+/// # Errors
+/// What is wrong with it, in a sentence.
+pub fn typed(text: &str) -> Result<f64, String> {
+    let value = match text.split_once('/') {
+        Some((over, under)) => prefixed(over).zip(prefixed(under)).map(|(a, b)| a / b),
+        None => prefixed(text),
+    };
+    let wrong = || format!("'{}' is no number: type one like 3.3, 4.7k or 1/0.04", text.trim());
+    value.filter(|value| value.is_finite()).ok_or_else(wrong)
+}
+
+fn prefixed(text: &str) -> Option<f64> {
+    let text = text.trim().replace(',', ".");
+    if let Ok(value) = text.parse() {
+        return Some(value);
+    }
+    let end = text.rfind(|c: char| c.is_ascii_digit() || c == '.')? + 1;
+    let letters = text[end..].trim_start();
+    let rest = ["V", "A", "Ω", "ohm"].iter().find_map(|unit| letters.strip_suffix(unit)).unwrap_or(letters);
+    let factor = match rest {
+        "" => 1.0,
+        "p" => 1e-12,
+        "n" => 1e-9,
+        "u" | "µ" | "μ" => 1e-6,
+        "m" => 1e-3,
+        "k" => 1e3,
+        "M" => 1e6,
+        "G" => 1e9,
+        _ => return None,
+    };
+    Some(text[..end].parse::<f64>().ok()? * factor)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -88,6 +162,23 @@ mod tests {
         assert_eq!(fixed(-0.0004, 3), "0.000");
         assert_eq!(fixed(f64::NAN, 1), "–");
         assert_eq!(fixed(4.2e12, 0), "4.200e12");
+    }
+
+    #[test]
+    fn prefixes_are_read_and_written() {
+        let read = |text: &str| typed(text).ok();
+        assert_eq!(
+            [read("4.7k"), read("40 mV"), read("1/0,04"), read("10 kΩ"), read("2.2M")].map(Option::unwrap),
+            [4700.0, 0.04, 25.0, 1e4, 2.2e6]
+        );
+        assert_eq!(
+            [read("1e-3"), read("-5 V"), read("3 mm"), read(""), read("1/0"), read("inf")],
+            [Some(1e-3), Some(-5.0), None, None, None, None]
+        );
+        assert_eq!(
+            [si(0.000806, "V"), si(4700.0, "Ω"), si(99.99, "mm"), si(0.0, "V"), si(-0.0012345, "A"), si(1e6, "Ω")],
+            ["806 µV", "4.7 kΩ", "99.99 mm", "0 V", "-1.234 mA", "1 MΩ"]
+        );
     }
 
     #[test]

@@ -3,14 +3,19 @@
 //! One module a stage, in the order in which a reading walks the chain:
 //! [`split`] (bytes to rows), [`clock`] (how often rows come), [`scale`] (counts to quantities),
 //! [`smooth`] (noise, and what removing it costs in delay), [`watch`] (thresholds), and [`store`] (the buffer behind
-//! the chart). [`bench`] holds the settings, [`chain`] joins the stages, and [`axis`], [`digits`] and [`window`]
-//! decide what of it a person sees. Every transform takes the time as data, as a [`Stamp`].
+//! the chart). [`formula`] reads formulas over channels, [`derive`] works out the rows of all channels, [`levels`] finds
+//! where they were settled. [`bench`] holds the settings, [`chain`] joins the stages, and [`axis`], [`digits`] and
+//! [`window`] decide what of it a person sees. Every transform takes the time as data, as a [`Stamp`].
 
 pub mod axis;
 pub mod bench;
+pub mod calibrate;
 pub mod chain;
 pub mod clock;
+pub mod derive;
 pub mod digits;
+pub mod formula;
+pub mod levels;
 pub mod scale;
 pub mod smooth;
 pub mod split;

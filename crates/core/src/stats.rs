@@ -3,12 +3,16 @@
 /// Rows over which the estimate forgets.
 const MEMORY: f64 = 128.0;
 
+/// Triples that are believed whatever they say.
+const FIRST: f64 = 16.0;
+
 /// A running estimate of white noise from how far each row lies off the line between its neighbours, so that waves and
 /// ramps hardly count.
 ///
 /// For Gaussian noise of standard deviation s, `x[i-1] - 2 x[i] + x[i+1]` has the deviation sqrt(6) s (Gasser, Sroka
 /// and Jennen-Steinmetz, "Residual variance and residual pattern in nonlinear regression", 1986) and its mean absolute
-/// value is sqrt(2/pi) of that, which single spikes disturb less than squares.
+/// value is sqrt(2/pi) of that. What is far off counts as four times the mean, or a 64th of what it is, whichever is more:
+/// so spikes and jumps hardly count, and a signal that really grows noisy is believed within two hundred rows.
 #[derive(Clone, Debug, Default)]
 pub struct Noise {
     before: Option<f64>,
@@ -26,15 +30,17 @@ impl Noise {
             return;
         }
         if let (Some(before), Some(last)) = (self.before, self.last) {
+            let off = (before - 2.0 * last + value).abs();
+            let held = if self.rows < FIRST { off } else { off.min((4.0 * self.mean).max(off / 64.0)) };
             self.rows = (self.rows + 1.0).min(MEMORY);
-            self.mean += ((before - 2.0 * last + value).abs() - self.mean) / self.rows;
+            self.mean += (held - self.mean) / self.rows;
         }
         (self.before, self.last) = (self.last, Some(value));
     }
 
     /// The standard deviation of the noise in the readings' unit; `None` before sixteen triples.
     pub fn deviation(&self) -> Option<f64> {
-        (self.rows >= 16.0).then(|| self.mean * (std::f64::consts::FRAC_PI_2 / 6.0).sqrt())
+        (self.rows >= FIRST).then(|| self.mean * (std::f64::consts::FRAC_PI_2 / 6.0).sqrt())
     }
 }
 

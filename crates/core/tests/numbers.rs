@@ -4,7 +4,6 @@ use amber_core::Stamp;
 use amber_core::axis::{FitAxis, round_step, ticks};
 use amber_core::clock::RateMeter;
 use amber_core::digits::{decimals, fixed, grouped};
-use amber_core::scale::Scale;
 use amber_core::smooth::{Filter, Smooth, Smoother, Strength};
 use amber_core::stats::Noise;
 use amber_core::store::{Limits, Store};
@@ -64,24 +63,6 @@ proptest! {
     }
 
     #[test]
-    fn a_scale_is_a_line_and_its_full_scale_its_ends(
-        bits in 1..=24u8, reference in 0.5..12.0f64, offset in -5.0..5.0f64, gain in prop_oneof![-200.0..-0.01f64, 0.01..200.0f64], share in 0.0..1.0f64,
-    ) {
-        let scale = Scale { bits: Some(bits), reference: Some(reference), offset, gain, unit: "x".into() };
-        prop_assert!(scale.fault().is_none());
-        let top = 2f64.powi(i32::from(bits)) - 1.0;
-        let (low, high) = scale.full_scale().unwrap();
-        let raw = (share * top).round();
-        let quantity = scale.quantity(raw);
-        prop_assert!(quantity >= low - 1e-9 && quantity <= high + 1e-9);
-        // Backwards: the quantity names the count.
-        let back = (quantity / gain + offset) / scale.volts_per_count().unwrap();
-        prop_assert!((back - raw).abs() < 1e-4, "{back} {raw}");
-        let step = (scale.quantity(raw + 1.0) - quantity).abs();
-        prop_assert!((step - scale.resolution(1.0)).abs() <= step * 1e-6 + 1e-9);
-    }
-
-    #[test]
     fn filters_stay_within_what_they_saw_and_forget_at_a_break(
         values in proptest::collection::vec(-1e3..1e3f64, 1..80), rows in 1..40u32,
         filter in prop_oneof![Just(Filter::Mean), Just(Filter::Median), Just(Filter::Exponential)],
@@ -126,7 +107,7 @@ proptest! {
         for step in steps {
             time += step;
             times.push(time);
-            store.push(Stamp(time), Stamp(time), &[time as f64]);
+            store.push(Stamp(time), Stamp(time), [time as f64]);
         }
         let first = times.iter().position(|t| *t >= probe).unwrap_or(times.len()) as u64;
         prop_assert_eq!(store.first_at(Stamp(probe)), first);

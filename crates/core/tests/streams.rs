@@ -1,10 +1,13 @@
 //! The whole chain over made-up streams: every line is accounted for, whatever comes, however it is cut.
 
+#[path = "steps/mod.rs"]
+mod steps;
+
 use amber_core::Stamp;
 use amber_core::bench::{Bench, Beside, ChannelSettings, Kind, Parity, Screen, Source, Split, Words};
 use amber_core::chain::Chain;
 use amber_core::clock::{Tick, Time};
-use amber_core::scale::Scale;
+use amber_core::scale::{Scale, Step};
 use amber_core::smooth::{Filter, Smooth, Strength};
 use amber_core::split::{Bare, Delimiter, MAX_LINE, Shape};
 use amber_core::store::Limits;
@@ -132,14 +135,14 @@ proptest! {
 
 /// Settings of every kind, as a person might leave them.
 fn benches() -> impl Strategy<Value = Bench> {
-    let scale = (
-        proptest::option::of(1..=32u8),
-        proptest::option::of(0.1..10.0f64),
-        -5.0..5.0f64,
-        0.01..100.0f64,
-        "[a-z°/µ\"\\\\]{0,4}",
-    )
-        .prop_map(|(bits, reference, offset, gain, unit)| Scale { bits, reference, offset, gain, unit });
+    let scale = (proptest::collection::vec(steps::any_step(), 0..5), steps::unit()).prop_map(|(mut steps, unit)| {
+        let mut converters = 0;
+        steps.retain(|step| {
+            converters += usize::from(matches!(step, Step::Converter(_)));
+            !matches!(step, Step::Converter(_)) || converters == 1
+        });
+        Scale { unit, steps }
+    });
     let strength = prop_oneof![(1..500u32).prop_map(Strength::Rows), (0.01..20.0f64).prop_map(Strength::Seconds)];
     let filter = prop_oneof![Just(Filter::Mean), Just(Filter::Exponential), Just(Filter::Median)];
     let smooth = proptest::option::of((filter, strength).prop_map(|(filter, strength)| Smooth { filter, strength }));

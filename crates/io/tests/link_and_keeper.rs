@@ -290,7 +290,7 @@ fn what_the_engine_has_no_time_for_is_counted_and_kept() {
 fn the_settings_of_the_start_hold_for_the_whole_take() {
     let dir = tempfile::tempdir().unwrap();
     let mut rig = Rig::new();
-    let text = "name = \"scaled\"\n[[channel]]\nname = \"a\"\nscale = { offset = 1.0, gain = 0.5, unit = \"cm\" }\n";
+    let text = "name = \"scaled\"\n[[channel]]\nname = \"a\"\nscale = { steps = [{ is = \"offset\", by = 1.0 }, { is = \"gain\", by = 0.5, unit = \"cm\" }] }\n";
     let bench = Box::new(Bench::parse(text).unwrap());
     rig.keeper.orders.send(Order::Start { place: Place::Next(dir.path().into()), bench }).unwrap();
     rig.report("the take", started);

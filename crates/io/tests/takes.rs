@@ -16,10 +16,12 @@ const BENCH: &str = r#"
 from = "even"
 [[channel]]
 name = "level"
-scale = { bits = 12, reference = 3.3, offset = 0.5, gain = 100.0, unit = "mm" }
+scale = { steps = [
+  { is = "converter", bits = 12, reference = 3.3 }, { is = "offset", by = 0.5 }, { is = "gain", by = 100.0, unit = "mm" },
+] }
 [[channel]]
 name = "flow"
-scale = { gain = 0.1, unit = "l/s" }
+scale = { steps = [{ is = "gain", by = 0.1, unit = "l/s" }] }
 "#;
 
 /// Rows with a banner, some damage, a gap and unfinished ends, in uneven pieces.

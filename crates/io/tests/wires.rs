@@ -196,7 +196,7 @@ fn a_board_that_vanishes_again_and_again_costs_no_byte_that_arrived() {
     // The take may have begun after the first bytes, and went on after this test stopped listening.
     let start = arrived.windows(64).position(|window| wire.starts_with(window)).unwrap();
     let common = (arrived.len() - start).min(wire.len());
-    assert!(common > 1_000_000, "{common} bytes");
+    assert!(common > 300_000, "{common} bytes");
     assert!(arrived[start..start + common] == wire[..common], "what arrived is what was kept");
     let take = open(&dir.path().join("x")).unwrap();
     assert!(take.pieces.iter().filter(|piece| piece.joined).count() >= 7, "each return is a break in the take");

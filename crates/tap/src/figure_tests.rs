@@ -13,12 +13,12 @@ const BENCH: &str = r#"
 name = "figure <1>"
 [[channel]]
 name = "a"
-scale = { gain = 0.5, unit = "mm" }
+scale = { steps = [{ is = "gain", by = 0.5, unit = "mm" }] }
 smooth = { filter = "mean", rows = 5 }
 watch = { threshold = 60.0 }
 [[channel]]
 name = "b"
-scale = { gain = 2.0, unit = "mm" }
+scale = { steps = [{ is = "gain", by = 2.0, unit = "mm" }] }
 [[channel]]
 name = "p"
 scale = { unit = "kPa" }

@@ -10,6 +10,10 @@ pub(crate) enum Place {
     Main,
     /// A stage's panel, before the main screen.
     Panel,
+    /// The panel of the scale, before any panel.
+    Scale,
+    /// One of a list is being chosen.
+    Pick,
     /// A line of text is being typed.
     Prompt,
     /// A question is being asked.
@@ -94,6 +98,22 @@ pub(crate) enum Action {
     ChannelDown,
     CodeWords,
     NextSource,
+    Zero,
+    ZeroAll,
+    Undo,
+    Redo,
+    NewFormula,
+    RemoveComputed,
+    RawBeside,
+    AddStep,
+    RemoveStep,
+    StepUp,
+    StepDown,
+    PassStep,
+    Advise,
+    PickUp,
+    PickDown,
+    TakePick,
     PanelUp,
     PanelDown,
     ItemUp,
@@ -171,6 +191,13 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Main: [(Char('<'), NONE)], A::ChannelUp, "<", "move the channel up", None;
     Main: [(Char('>'), NONE)], A::ChannelDown, ">", "move the channel down", None;
     Main: [(Char('#'), NONE)], A::CodeWords, "#", "words for the channel's codes, shown and logged", None;
+    Main: [(Char('z'), NONE)], A::Zero, "z", "zero: the settled value of the channel counts as 0", Some("z zero");
+    Main: [(Char('Z'), NONE)], A::ZeroAll, "Z", "the same for all channels that are settled", None;
+    Main: [(Char('F'), NONE)], A::NewFormula, "F", "a new channel, computed from others by a formula", None;
+    Main: [(Char('X'), NONE)], A::RemoveComputed, "X", "let go of a computed channel", None;
+    Main: [(Char('b'), NONE)], A::RawBeside, "b", "show values as they came beside the scaled ones, or not", None;
+    Main: [(Char('u'), NONE)], A::Undo, "u", "undo the last change of settings", Some("u undo");
+    Main: [(Char('U'), NONE)], A::Redo, "U", "do it again", None;
     Main: [(Char('B'), NONE)], A::FindBaud, "B", "find the board's speed by listening", None;
     Main: [(Char('R'), NONE)], A::ResetBoard, "R", "reset the board", None;
     Main: [(Char('L'), NONE)], A::LendPort, "L", "lend the port to another program, or take it back", None;
@@ -185,6 +212,12 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Panel: [(PageUp, NONE)], A::PanelUp, "PgUp", "what stands further up, where the panel is too small", None;
     Panel: [(PageDown, NONE)], A::PanelDown, "PgDn", "what stands further down", None;
     Panel: [(Enter, NONE)], A::Edit, "Enter", "type the setting", Some("Enter type");
+    Scale: [(Char('a'), NONE)], A::AddStep, "a", "add a step behind the chosen one", Some("a add");
+    Scale: [(Char('x'), NONE), (KeyCode::Delete, NONE)], A::RemoveStep, "x", "remove the chosen step", Some("x remove");
+    Scale: [(Char('<'), NONE)], A::StepUp, "<", "move the step up", Some("<> move");
+    Scale: [(Char('>'), NONE)], A::StepDown, ">", "move the step down", None;
+    Scale: [(Char('p'), NONE)], A::PassStep, "p", "pass the step by to compare, or use it again", Some("p pass by");
+    Scale: [(Char('A'), NONE)], A::Advise, "A", "which fixed resistor suits the divider, by the range seen", None;
     Lines: [(Esc, NONE)], A::Lines, "Esc", "the chart again", Some("Esc chart");
     Lines: [(Up, NONE)], A::LineUp, "↑", "the line before, which holds the lines", Some("↑↓ line");
     Lines: [(Down, NONE)], A::LineDown, "↓", "the line after", None;
@@ -210,6 +243,10 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Talk: [(Esc, NONE), (Char('c'), CTRL)], A::CloseTalk, "Esc", "close", Some("Esc close");
     Prompt: [(Enter, NONE)], A::Accept, "Enter", "take what was typed", Some("Enter accept");
     Prompt: [(Esc, NONE), (Char('c'), CTRL)], A::Cancel, "Esc", "leave it as it was", Some("Esc leave it");
+    Pick: [(Up, NONE)], A::PickUp, "↑", "the entry above", None;
+    Pick: [(Down, NONE), (Tab, NONE)], A::PickDown, "↓", "the entry below", Some("↑↓ choose");
+    Pick: [(Enter, NONE)], A::TakePick, "Enter", "take it", Some("Enter take");
+    Pick: [(Esc, NONE), (Char('q'), NONE), (Char('c'), CTRL)], A::Cancel, "Esc", "leave the list", Some("Esc leave");
     Question: [(Char('q'), NONE), (Char('c'), CTRL)], A::QuitAnyway, "q", "quit; a take is ended properly, unsaved settings are dropped", None;
     Question: [(Char('s'), NONE)], A::SaveAndQuit, "s", "save the bench, then quit", None;
     Question: [(Char('t'), NONE)], A::StopAndQuit, "t", "end the take, then ask for the rest", None;
@@ -265,10 +302,9 @@ mod tests {
     #[test]
     fn the_readme_lists_every_key_of_the_main_screen() {
         let readme = include_str!("../../../README.md");
-        for binding in KEYS
-            .iter()
-            .filter(|b| matches!(b.place, Place::Main | Place::Panel | Place::Lines | Place::Talk | Place::Choose))
-        {
+        for binding in KEYS.iter().filter(|b| {
+            matches!(b.place, Place::Main | Place::Panel | Place::Scale | Place::Lines | Place::Talk | Place::Choose)
+        }) {
             let row = format!("| `{}` | {} |", binding.label, binding.help);
             assert!(readme.contains(&row), "README lacks: {row}");
         }

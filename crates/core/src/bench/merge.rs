@@ -1,9 +1,12 @@
 //! Putting new settings into a TOML document that a person wrote.
 
-use toml_edit::{ArrayOfTables, Item, Table};
+use toml_edit::{ArrayOfTables, Item, Table, Value};
 
-/// The keys by which tables of an array are recognised again.
+/// The keys by which tables of an array are recognised again, wherever they stand.
 const NAMES: [&str; 2] = ["name", "unit"];
+
+/// The key that says what a table is; one that has it is recognised by that and its place.
+const KIND: &str = "is";
 
 /// Makes `old` say what `new` says; what already says the same keeps its writing, comments included.
 pub(super) fn tables(old: &mut Table, new: &Table) {
@@ -20,7 +23,7 @@ pub(super) fn tables(old: &mut Table, new: &Table) {
             (Some(Item::ArrayOfTables(old)), Item::ArrayOfTables(new)) => arrays(old, new),
             (Some(Item::Value(old)), Item::Value(new)) if says(old) != says(new) => {
                 let decor = old.decor().clone();
-                *old = new.clone();
+                *old = tidy(new.clone());
                 *old.decor_mut() = decor;
             }
             (Some(Item::Value(_)), Item::Value(_)) => {}
@@ -47,19 +50,43 @@ fn unplaced(item: &Item) -> Item {
             arrays(&mut array, new);
             Item::ArrayOfTables(array)
         }
-        other => other.clone(),
+        Item::Value(value) => Item::Value(tidy(value.clone())),
+        Item::None => Item::None,
     }
 }
 
+/// Lists within lists, such as points, stand on one line each, and so do short lists.
+fn tidy(mut value: Value) -> Value {
+    if let Value::Array(array) = &mut value {
+        let nested = array.iter().any(Value::is_array);
+        for part in array.iter_mut() {
+            if let Value::Array(inner) = part {
+                inner.fmt();
+            }
+        }
+        if nested || array.to_string().len() < 80 {
+            let long = array.len() > 4 && nested;
+            array.fmt();
+            if long {
+                array.iter_mut().for_each(|part| part.decor_mut().set_prefix("\n    "));
+                array.set_trailing("\n");
+            }
+        }
+    }
+    value
+}
+
 fn arrays(old: &mut ArrayOfTables, new: &ArrayOfTables) {
-    let name = |table: &Table| NAMES.iter().find_map(|key| table.get(key)?.as_str().map(str::to_owned));
+    let kind = |table: &Table| Some(table.get(KIND)?.as_str()?.to_owned());
+    let named = |table: &Table| NAMES.iter().find_map(|key| table.get(key)?.as_str().map(str::to_owned));
+    let name = |table: &Table| if kind(table).is_some() { None } else { named(table) };
     let before: Vec<Table> = old.iter().cloned().collect();
     old.clear();
     for (place, fresh) in new.iter().enumerate() {
         let known = match name(fresh) {
             Some(_) => before.iter().find(|table| name(table) == name(fresh)),
             // A table without a name is known by its place.
-            None => before.get(place).filter(|table| name(table).is_none()),
+            None => before.get(place).filter(|table| name(table).is_none() && kind(table) == kind(fresh)),
         };
         let mut table = known.cloned().unwrap_or_default();
         tables(&mut table, fresh);
@@ -68,8 +95,7 @@ fn arrays(old: &mut ArrayOfTables, new: &ArrayOfTables) {
 }
 
 /// A value's content without its spacing and the order of its keys; `1` and `1.0` say the same.
-fn says(value: &toml_edit::Value) -> String {
-    use toml_edit::Value;
+fn says(value: &Value) -> String {
     match value {
         Value::Integer(number) => (*number.value() as f64).to_string(),
         Value::Float(number) => number.value().to_string(),

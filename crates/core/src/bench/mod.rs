@@ -15,6 +15,9 @@ pub use words::Words;
 
 use crate::axis::Rule;
 use crate::clock::Time;
+use crate::derive::circle;
+use crate::formula::Formula;
+use crate::levels::LevelRule;
 use crate::scale::Scale;
 use crate::smooth::Smooth;
 use crate::split::{MAX_FIELDS, Shape};
@@ -40,6 +43,10 @@ pub struct Bench {
     pub beside: Vec<Beside>,
     /// How much is kept in memory.
     pub history: Limits,
+    /// What counts as a level.
+    pub levels: LevelRule,
+    /// What is kept.
+    pub keep: Keep,
     /// How it is shown.
     pub screen: Screen,
     /// Chart lanes whose y axis does not simply fit the data.
@@ -74,6 +81,15 @@ impl Split {
     }
 }
 
+/// What a take keeps beside the quantities.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Keep {
+    /// Each channel's value as it came, in a column of its own behind the quantity.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub raw: bool,
+}
+
 /// How it is shown.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, default)]
@@ -82,11 +98,14 @@ pub struct Screen {
     pub span: f64,
     /// How often the numbers and the wire tail change, in times a second.
     pub pace: f64,
+    /// Whether each channel's value as it came stands beside its quantity.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub raw: bool,
 }
 
 impl Default for Screen {
     fn default() -> Self {
-        Screen { span: 20.0, pace: 4.0 }
+        Screen { span: 20.0, pace: 4.0, raw: false }
     }
 }
 
@@ -145,6 +164,9 @@ pub struct ChannelSettings {
     /// What it carries.
     #[serde(default)]
     pub kind: Kind,
+    /// How it is computed from other channels; the board sends it where there is none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub formula: Option<Formula>,
     /// Words for its codes, shown and logged in their place.
     #[serde(default, skip_serializing_if = "Words::is_empty")]
     pub words: Words,
@@ -189,24 +211,24 @@ impl ChannelSettings {
 
 /// Settings that can be wrong although each value has the right type.
 trait Check {
-    fn check(&self) -> Option<&'static str>;
+    fn check(&self) -> Option<String>;
 }
 
 impl Check for String {
-    fn check(&self) -> Option<&'static str> {
-        ChannelSettings::name_fault(self)
+    fn check(&self) -> Option<String> {
+        ChannelSettings::name_fault(self).map(str::to_owned)
     }
 }
 
 impl Check for Scale {
-    fn check(&self) -> Option<&'static str> {
+    fn check(&self) -> Option<String> {
         self.fault()
     }
 }
 
 impl Check for Option<Watch> {
-    fn check(&self) -> Option<&'static str> {
-        self.as_ref().and_then(Watch::fault)
+    fn check(&self) -> Option<String> {
+        self.as_ref().and_then(Watch::fault).map(str::to_owned)
     }
 }
 
@@ -301,6 +323,9 @@ impl Bench {
         if let Some(fault) = self.time.fault() {
             return Some(("[time]", fault.into()));
         }
+        if let Some(fault) = self.levels.fault() {
+            return Some(("[levels]", fault.into()));
+        }
         if !(self.history.seconds >= 1.0 && self.history.rows >= 1) {
             return Some(("[history]", "expected at least 1 second and 1 row".into()));
         }
@@ -316,7 +341,11 @@ impl Bench {
             }
         }
         let twice = self.channel.iter().enumerate().find(|(i, c)| self.channel[..*i].iter().any(|o| o.name == c.name));
-        twice.map(|(_, channel)| ("[[channel]]", format!("channel '{}' stands twice", channel.name)))
+        if let Some((_, channel)) = twice {
+            return Some(("[[channel]]", format!("channel '{}' stands twice", channel.name)));
+        }
+        let circle = circle(&self.channel.iter().collect::<Vec<_>>())?;
+        Some(("formula", format!("{circle}: nothing can be computed in a circle")))
     }
 
     /// The settings as TOML, put into `text`: what is the same stays as it was written, comments stay.
@@ -378,7 +407,7 @@ complete = true
 # upstream gauge
 [[channel]]
 name = "a"
-scale = { bits = 12, reference = 3.3, gain = 58.5, unit = "mm" }
+scale = { steps = [{ is = "converter", bits = 12, reference = 3.3 }, { is = "gain", by = 58.5, unit = "mm" }] }
 smooth = { filter = "median", rows = 5 } # against spikes
 
 [[channel]]
@@ -430,7 +459,7 @@ threshold = 0.5
         let wrong = |from: &str, to: &str| Bench::parse(&FLUME.replacen(from, to, 1)).unwrap_err().to_string();
         assert!(wrong("baud = 9600", "baud = \"fast\"").starts_with("line 6, column 8: invalid type"));
         assert!(wrong("kind = \"digital\"", "kind = \"binary\"").contains("expected one of `auto`, `analog`"));
-        assert!(wrong("gain = 58.5", "gain = 0").contains("gain must be a finite number, not 0"));
+        assert!(wrong("by = 58.5", "by = 0").contains("gain must be a finite number, not 0"));
         assert!(wrong("rows = 5", "rows = 5, seconds = 1").contains("either `rows = N` or `seconds = S`"));
         assert!(wrong("port", "prot").contains("unknown field `prot`"));
         assert!(wrong("name = \"b\"", "name = \"a\"").contains("channel 'a' stands twice"));

@@ -3,11 +3,11 @@
 use crate::Stamp;
 use crate::bench::{ChannelSettings, Kind};
 use crate::clock::names_a_clock;
+use crate::derive::{GAP, Now};
 use crate::digits;
-use crate::smooth::Smoother;
+use crate::levels::{LevelRule, Levels};
 use crate::split::{STATE_WORDS, Seen};
-use crate::stats::Noise;
-use crate::store::{Series, Store};
+use crate::store::Series;
 use crate::watch::{Watch, Watcher};
 
 /// The threshold by which a digital channel's edges are counted.
@@ -24,6 +24,8 @@ pub struct Reading {
     pub quantity: f64,
     /// Smoothed; the quantity itself when smoothing is off.
     pub smoothed: f64,
+    /// What the channel says that is the converter's reference, where one is.
+    pub reference: Option<f64>,
 }
 
 /// One channel.
@@ -32,92 +34,124 @@ pub struct Channel {
     settings: ChannelSettings,
     scaled: Series,
     smoothed: Option<Series>,
-    smoother: Option<Smoother>,
     watcher: Watcher,
-    noise: Noise,
+    levels: Levels,
     /// How its raw text is written.
-    pub(super) seen: Seen,
+    seen: Seen,
+    /// The quantity of one raw step.
+    resolution: f64,
     /// Rows get their time from it, or it counts them.
     pub(super) is_timer: bool,
     only_bits: bool,
     rising: bool,
-    last_raw: f64,
+    last: Now,
+    /// What the reference channel said last.
+    reference: f64,
 }
 
 impl Channel {
-    pub(super) fn new(settings: ChannelSettings, first: u64) -> Self {
+    pub(super) fn new(settings: ChannelSettings, rule: LevelRule, first: u64) -> Self {
         let mut channel = Channel {
             scaled: Series::starting_at(first),
             smoothed: None,
-            smoother: None,
             watcher: Watcher::new(LOGIC),
-            noise: Noise::default(),
+            levels: Levels::new(rule),
             seen: Seen::default(),
+            resolution: 1.0,
             is_timer: false,
             only_bits: true,
             rising: true,
-            last_raw: f64::NAN,
-            settings,
+            last: GAP,
+            reference: f64::NAN,
+            settings: ChannelSettings::default(),
         };
-        channel.restart(first);
+        channel.begin_anew(settings, first);
         channel
     }
 
-    fn restart(&mut self, first: u64) {
+    /// Takes settings, and forgets what was made behind the raw values.
+    pub(super) fn begin_anew(&mut self, settings: ChannelSettings, first: u64) {
+        self.settings = settings;
         self.scaled = Series::starting_at(first);
         self.smoothed = self.settings.smooth.map(|_| Series::starting_at(first));
-        self.smoother = self.settings.smooth.map(Smoother::new);
         self.watcher = Watcher::new(self.settings.watch.unwrap_or(LOGIC));
-        self.noise = Noise::default();
+        self.learn(self.seen);
     }
 
-    /// Takes the settings and makes everything derived from the raw values anew.
-    pub(super) fn set(&mut self, settings: ChannelSettings, store: &Store, column: usize) {
-        self.settings = settings;
-        let rows = store.rows();
-        self.restart(rows.start);
-        for row in rows.clone() {
-            if row > rows.start && store.broken_between(row - 1, row) {
-                self.break_off();
-            }
-            if let (Some(at), Some(raw)) = (store.time(row), store.raw(column, row)) {
-                self.derive(at, raw);
-            }
-        }
+    /// Forgets what was found in the raw values themselves, too.
+    pub(super) fn look_anew(&mut self, rule: LevelRule) {
+        self.levels = Levels::new(rule);
+        self.levels.set_step(self.raw_step());
+        (self.only_bits, self.rising, self.last) = (true, true, GAP);
     }
 
+    /// Learns how its raw text is written.
+    pub(super) fn learn(&mut self, seen: Seen) {
+        self.seen = seen;
+        self.levels.set_step(self.raw_step());
+        self.resolution = self.settings.scale.resolution(self.raw_step());
+    }
+
+    /// Takes what was worked out for row `row`.
     #[inline]
-    pub(super) fn push(&mut self, at: Stamp, raw: f64) {
+    pub(super) fn push(&mut self, row: u64, at: Stamp, now: Now, reference: f64) {
+        self.look(row, at, now.raw);
+        self.take(now, reference);
+    }
+
+    /// What is found in the raw value itself.
+    #[inline]
+    pub(super) fn look(&mut self, row: u64, at: Stamp, raw: f64) {
         if !raw.is_nan() {
+            let last = self.last.raw;
             self.only_bits &= raw == 0.0 || raw == 1.0;
             // A clock that started over is still one.
-            self.rising &= self.last_raw.is_nan() || raw >= self.last_raw || raw < self.last_raw / 2.0;
-            self.last_raw = raw;
+            self.rising &= last.is_nan() || raw >= last || raw < last / 2.0;
         }
-        self.derive(at, raw);
+        self.levels.push(row, at, raw);
     }
 
+    /// What is made behind the raw value.
     #[inline]
-    fn derive(&mut self, at: Stamp, raw: f64) {
-        let quantity = self.settings.scale.quantity(raw);
-        self.scaled.push(quantity);
-        self.noise.push(quantity);
-        let smoothed = match (&mut self.smoother, &mut self.smoothed) {
-            (Some(smoother), Some(series)) => {
-                let smoothed = smoother.push(at, quantity);
-                series.push(smoothed);
-                smoothed
-            }
-            _ => quantity,
-        };
-        self.watcher.push(smoothed);
+    pub(super) fn take(&mut self, now: Now, reference: f64) {
+        self.scaled.push(now.quantity);
+        if let Some(series) = &mut self.smoothed {
+            series.push(now.smoothed);
+        }
+        self.watcher.push(now.smoothed);
+        if !now.raw.is_nan() {
+            (self.last, self.reference) = (now, reference);
+        }
+    }
+
+    /// What it says now.
+    pub(super) fn remember(&mut self, now: Now) {
+        self.last = now;
+    }
+
+    pub(super) fn remember_raw(&mut self, raw: f64) {
+        if !raw.is_nan() {
+            self.last.raw = raw;
+        }
+    }
+
+    /// Takes settings that change nothing of what was made.
+    pub(super) fn rename(&mut self, settings: ChannelSettings) {
+        self.settings = settings;
+    }
+
+    pub(super) fn seen(&self) -> Seen {
+        self.seen
+    }
+
+    /// The same for a block of quantities that are not smoothed.
+    pub(super) fn take_block(&mut self, quantities: &[f64]) {
+        self.scaled.extend(quantities);
+        quantities.iter().for_each(|quantity| self.watcher.push(*quantity));
     }
 
     pub(super) fn break_off(&mut self) {
-        self.noise.push(f64::NAN);
-        if let Some(smoother) = &mut self.smoother {
-            smoother.reset();
-        }
+        self.levels.break_off();
     }
 
     pub(super) fn forget_before(&mut self, first: u64) {
@@ -127,13 +161,28 @@ impl Channel {
         }
     }
 
-    pub(super) fn reading(&self, raw: f64, row: u64) -> Option<Reading> {
-        let quantity = self.settings.scale.quantity(raw);
-        let smoothed = match &self.smoothed {
-            Some(series) => f64::from(series.get(row)?),
-            None => quantity,
-        };
-        Some(Reading { raw, volts: self.settings.scale.volts(raw), quantity, smoothed })
+    pub(super) fn smoothed_at(&self, row: u64) -> Option<f64> {
+        self.smoothed.as_ref().and_then(|series| series.get(row)).map(f64::from)
+    }
+
+    /// What it says of its own raw step: 1 for whole numbers, 0.01 for two decimals.
+    pub fn raw_step(&self) -> f64 {
+        10f64.powi(-i32::from(self.seen.decimals))
+    }
+
+    /// The levels in its raw values.
+    pub fn levels(&self) -> &Levels {
+        &self.levels
+    }
+
+    /// The quantity that `raw` stands for, with the reference that was said last.
+    pub fn quantity_of(&self, raw: f64) -> f64 {
+        self.settings.scale.walk(raw, self.reference).last().copied().unwrap_or(raw)
+    }
+
+    /// How many units of the quantity a small difference of raw values makes at `raw`.
+    pub fn difference_of(&self, difference: f64, raw: f64) -> f64 {
+        self.settings.scale.resolution_at(raw, difference, self.reference)
     }
 
     /// What it is called: as a person says, else the board's label.
@@ -166,7 +215,7 @@ impl Channel {
         match self.settings.kind {
             Kind::Auto if self.is_timer || (self.rising && names_a_clock(self.name())) => Kind::Clock,
             Kind::Auto if !self.settings.words.is_empty() => Kind::Code,
-            Kind::Auto if self.only_bits && !self.last_raw.is_nan() => Kind::Digital,
+            Kind::Auto if self.only_bits && !self.last.raw.is_nan() => Kind::Digital,
             Kind::Auto => Kind::Analog,
             kind => kind,
         }
@@ -192,19 +241,20 @@ impl Channel {
         &self.watcher
     }
 
-    /// The standard deviation of the quantity's noise, once known.
+    /// The standard deviation of the quantity's noise where it is now, once known.
     pub fn noise(&self) -> Option<f64> {
-        self.noise.deviation()
+        let raw = self.levels.noise().deviation()?;
+        Some(self.difference_of(raw, self.last.raw)).filter(|noise| noise.is_finite())
     }
 
-    /// The quantity that one step of the raw value stands for.
+    /// The quantity that one step of the raw value stands for; NaN where that is not known.
     pub fn resolution(&self) -> f64 {
-        self.settings.scale.resolution(10f64.powi(-i32::from(self.seen.decimals)))
+        self.resolution
     }
 
     /// The decimals with which its quantity is shown.
     pub fn decimals(&self) -> usize {
-        digits::decimals(self.resolution())
+        self.settings.scale.decimals().unwrap_or_else(|| digits::decimals(self.resolution))
     }
 
     /// The pair of [`crate::split::STATE_WORDS`] that the board writes instead of 0 and 1.

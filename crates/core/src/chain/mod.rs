@@ -10,6 +10,8 @@ pub use counts::Counts;
 use crate::Stamp;
 use crate::bench::{Bench, ChannelSettings, Split};
 use crate::clock::{Intervals, RateMeter, Time, Timer};
+use crate::derive::circle;
+use crate::levels::LevelRule;
 use crate::split::{Fate, Offer, Refusal, Shape, Splitter, Sure};
 use crate::store::{Limits, Store};
 use crate::tail::Tail;
@@ -27,10 +29,8 @@ impl Chain {
     /// A chain with the settings of `bench`, that keeps as much history as `limits` allow.
     pub fn new(bench: Bench, limits: Limits) -> Self {
         let splitter = Splitter::new(bench.split.shape());
-        let mut intake = Intake::new(limits, bench.time.clone());
-        if let Some(shape) = splitter.shape() {
-            intake.adopt(shape, &bench);
-        }
+        let mut intake = Intake::new(limits, bench.time.clone(), bench.levels);
+        intake.adopt(splitter.shape(), &bench);
         Chain { bench, splitter, intake }
     }
 
@@ -121,6 +121,50 @@ impl Chain {
     /// Replaces a channel's settings and makes all its history anew with them.
     pub fn set_channel(&mut self, index: usize, settings: ChannelSettings) {
         self.intake.set_channel(index, settings);
+    }
+
+    /// Adds a channel that is computed from others. Gives its index; `None` when there is a channel of that name already.
+    ///
+    /// # Errors
+    /// Which channels would need one another in a circle.
+    pub fn add_computed(&mut self, settings: ChannelSettings) -> Result<usize, String> {
+        let mut all: Vec<&ChannelSettings> = self.channels().iter().map(Channel::settings).collect();
+        if all.iter().any(|other| other.name == settings.name || other.title() == settings.name) {
+            return Err(format!("there is a channel {} already", settings.name));
+        }
+        all.push(&settings);
+        if let Some(circle) = circle(&all) {
+            return Err(circle);
+        }
+        self.intake.add(settings);
+        let index = self.intake.channels.len() - 1;
+        self.intake.prepare();
+        self.intake.rebuild(&[index]);
+        Ok(index)
+    }
+
+    /// Lets go of a channel that is computed from others; one that the board sends stays.
+    pub fn remove_computed(&mut self, index: usize) {
+        if self.channels().get(index).is_some_and(|channel| channel.settings().formula.is_some()) {
+            let name = self.channels()[index].name().to_owned();
+            self.intake.remove(index);
+            self.bench.channel.retain(|channel| channel.name != name);
+            // Those that needed it have gaps from now on.
+            let all: Vec<usize> = (0..self.intake.channels.len()).collect();
+            self.intake.rebuild(&all);
+        }
+    }
+
+    /// Why a channel cannot have these settings, if it cannot: others would need one another in a circle.
+    pub fn circle_with(&self, index: usize, settings: &ChannelSettings) -> Option<String> {
+        let own = |(i, channel)| if i == index { settings } else { Channel::settings(channel) };
+        circle(&self.channels().iter().enumerate().map(own).collect::<Vec<_>>())
+    }
+
+    /// Sets what counts as a level; those of the history are found anew.
+    pub fn set_levels(&mut self, rule: LevelRule) {
+        (self.bench.levels, self.intake.rule) = (rule, rule);
+        self.intake.look_anew();
     }
 
     /// Lets two channels change places.
@@ -245,7 +289,22 @@ impl Chain {
 
     /// A channel's value at each stage in row `row`; `None` when the row is not kept.
     pub fn reading(&self, channel: usize, row: u64) -> Option<Reading> {
-        self.intake.channels.get(channel)?.reading(self.store().raw(channel, row)?, row)
+        let known = self.intake.channels.get(channel)?;
+        let raw = self.store().raw(channel, row)?;
+        let reference = self.reference(channel, row);
+        let quantity = self.intake.deriver.scaler(channel).quantity(raw, reference);
+        let smoothed = known.smoothed_at(row).unwrap_or(quantity);
+        let volts = known.settings().scale.volts(raw, reference);
+        Some(Reading { raw, volts, quantity, smoothed, reference: Some(reference).filter(|volts| !volts.is_nan()) })
+    }
+
+    /// What the channel says that is the reference of `channel`'s converter; NaN without one.
+    fn reference(&self, channel: usize, row: u64) -> f64 {
+        let deriver = &self.intake.deriver;
+        let Some(source) = deriver.reference(channel) else { return f64::NAN };
+        let raw = self.store().raw(source, row).unwrap_or(f64::NAN);
+        // No channel needs itself, so this comes to an end.
+        deriver.scaler(source).quantity(raw, self.reference(source, row))
     }
 
     /// The share of bytes that are not text, once that is so large that the baud is probably wrong.
@@ -258,6 +317,7 @@ impl Chain {
 mod tests {
     use super::*;
     use crate::bench::Kind;
+    use crate::formula::Formula;
     use crate::scale::Scale;
     use crate::smooth::{Filter, Smooth, Strength};
     use crate::watch::Watch;
@@ -265,11 +325,15 @@ mod tests {
     fn fed(rows: u32) -> Chain {
         let mut chain = Chain::new(Bench::default(), Limits::default());
         chain.join();
-        for i in 0..rows {
+        feed(&mut chain, 0..rows);
+        chain
+    }
+
+    fn feed(chain: &mut Chain, rows: std::ops::Range<u32>) {
+        for i in rows {
             let line = format!("t_us={} level={} gate={}\r\n", i * 10_000, 2000 + (i % 200), i / 50 % 2);
             chain.feed(Stamp::default().plus(f64::from(i) * 0.01), line.as_bytes());
         }
-        chain
     }
 
     #[test]
@@ -287,23 +351,44 @@ mod tests {
     #[test]
     fn an_edit_makes_the_whole_history_anew_as_if_it_had_been_set_before() {
         let settings = ChannelSettings {
-            scale: Scale { bits: Some(12), reference: Some(3.3), offset: 0.1, gain: 50.0, unit: "mm".into() },
+            scale: Scale::linear(12, 3.3, 0.1, 50.0, "mm"),
             smooth: Some(Smooth { filter: Filter::Median, strength: Strength::Rows(9) }),
             watch: Some(Watch { threshold: 80.0, hysteresis: 1.0 }),
             ..ChannelSettings::named("level")
         };
-        let mut edited = fed(5000);
+        let formula = |text: &str| Formula::new(text).ok();
+        let speed = ChannelSettings {
+            formula: formula("rate(smoothed(level)) + integral(gate) * raw(level)"),
+            ..ChannelSettings::named("speed")
+        };
+        let late = ChannelSettings { formula: formula("speed / 2 - prev(level)"), ..ChannelSettings::named("late") };
+        let mut edited = fed(2500);
+        edited.add_computed(late.clone()).unwrap();
+        edited.add_computed(speed.clone()).unwrap();
+        feed(&mut edited, 2500..3000);
         edited.set_channel(1, settings.clone());
-        let mut before = Chain::new(Bench { channel: vec![settings], ..Bench::default() }, Limits::default());
+        feed(&mut edited, 3000..5000);
+        let channel = vec![settings, late.clone(), speed.clone()];
+        let mut before = Chain::new(Bench { channel, ..Bench::default() }, Limits::default());
         before.join();
-        for i in 0..5000 {
-            let line = format!("t_us={} level={} gate={}\r\n", i * 10_000, 2000 + (i % 200), i / 50 % 2);
-            before.feed(Stamp::default().plus(f64::from(i) * 0.01), line.as_bytes());
+        feed(&mut before, 0..5000);
+        let at = |chain: &Chain, name: &str| chain.channels().iter().position(|c| c.name() == name).unwrap();
+        for name in ["level", "late", "speed"] {
+            for row in (2..5000).step_by(37) {
+                let [a, b] = [&edited, &before].map(|chain| chain.reading(at(chain, name), row));
+                assert_eq!(a, b, "{name} in row {row}");
+            }
+            let [a, b] = [&edited, &before].map(|chain| chain.channels()[at(chain, name)].levels().found().clone());
+            assert_eq!(a, b, "levels of {name}");
         }
-        for row in (0..5000).step_by(37) {
-            assert_eq!(edited.reading(1, row), before.reading(1, row));
-        }
-        let (a, b) = (edited.channels()[1].watcher(), before.channels()[1].watcher());
+        let own = ChannelSettings { formula: formula("late + 1"), ..speed };
+        assert_eq!(edited.circle_with(at(&edited, "speed"), &own).unwrap(), "late needs speed, which needs late");
+        assert!(edited.add_computed(late).unwrap_err().contains("already"));
+        let counted = edited.channels().len();
+        edited.remove_computed(at(&edited, "speed"));
+        assert_eq!(edited.channels().len(), counted - 1);
+        assert!(edited.reading(at(&edited, "late"), 4000).unwrap().raw.is_nan(), "what it needs is gone");
+        let (a, b) = (edited.channels()[1].watcher(), before.channels()[at(&before, "level")].watcher());
         assert_eq!((a.rises, a.falls, a.side), (b.rises, b.falls, b.side));
         assert!(a.rises > 20);
         let reading = edited.reading(1, 100).unwrap();

@@ -41,6 +41,12 @@ impl<T> Blocks<T> {
         }
     }
 
+    /// Adds a whole block behind whole blocks.
+    pub(super) fn push_block(&mut self, block: Vec<T>) {
+        debug_assert!(block.len() == BLOCK && self.blocks.back().is_none_or(|last| last.len() == BLOCK));
+        self.blocks.push_back(block);
+    }
+
     /// The first row of the second block, which becomes the first kept row when a block is let go.
     pub(super) fn second_block(&self) -> Option<u64> {
         (self.blocks.len() > 1).then_some(self.first + BLOCK as u64)
@@ -50,6 +56,11 @@ impl<T> Blocks<T> {
         if self.blocks.pop_front().is_some() {
             self.first += BLOCK as u64;
         }
+    }
+
+    /// All blocks' values, the oldest first.
+    pub(super) fn slices(&self) -> impl Iterator<Item = &[T]> {
+        self.blocks.iter().map(Vec::as_slice)
     }
 
     /// The values of the block that holds row `row`, from its first row on.

@@ -91,12 +91,31 @@ impl Store {
     /// Adds a row of one value a column, with its time, which must not be earlier than that of the row before, and its
     /// arrival.
     #[inline]
-    pub fn push(&mut self, at: Stamp, arrival: Stamp, values: &[f64]) {
+    pub fn push(&mut self, at: Stamp, arrival: Stamp, values: impl IntoIterator<Item = f64>) {
         self.times.push(at);
         self.arrivals.push(arrival);
         for (column, value) in self.columns.iter_mut().zip(values) {
-            column.push(*value);
+            column.push(value);
         }
+    }
+
+    /// Gives a column other values, one for each row that is kept.
+    pub fn set_column(&mut self, column: usize, values: impl IntoIterator<Item = f64>) {
+        let mut fresh = Blocks::starting_at(self.rows().start);
+        values.into_iter().for_each(|value| fresh.push(value));
+        if let Some(column) = self.columns.get_mut(column) {
+            *column = fresh;
+        }
+    }
+
+    /// Lets go of a column; those behind it move up.
+    pub fn remove_column(&mut self, column: usize) {
+        self.columns.remove(column);
+    }
+
+    /// A column's raw values in blocks, the oldest first.
+    pub fn raw_blocks(&self, column: usize) -> impl Iterator<Item = &[f64]> {
+        self.columns.get(column).into_iter().flat_map(Blocks::slices)
     }
 
     /// Lets go of the oldest block while the rest still fills the limits; gives the first row that is kept when that

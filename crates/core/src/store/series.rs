@@ -63,6 +63,27 @@ impl Series {
         }
     }
 
+    /// Adds the values of the next rows; quickest where they are whole blocks.
+    pub fn extend(&mut self, values: &[f64]) {
+        let range = self.values.range();
+        let is_block = values.len() == BLOCK && (range.end - range.start).is_multiple_of(BLOCK as u64);
+        if !is_block {
+            values.iter().for_each(|value| self.push(*value));
+            return;
+        }
+        let block: Vec<f32> = values.iter().map(|value| *value as f32).collect();
+        let mut summary = Summary { fine: [NOTHING; BLOCK / FINE], coarse: [NOTHING; BLOCK / COARSE], whole: NOTHING };
+        for (span, values) in summary.fine.iter_mut().zip(block.chunks_exact(FINE)) {
+            *span = values.iter().fold(NOTHING, |span, value| join(span, (*value, *value)));
+        }
+        for (span, fine) in summary.coarse.iter_mut().zip(summary.fine.chunks_exact(COARSE / FINE)) {
+            *span = fine.iter().fold(NOTHING, |a, b| join(a, *b));
+        }
+        summary.whole = summary.coarse.iter().fold(NOTHING, |a, b| join(a, *b));
+        self.summaries.push_back(Box::new(summary));
+        self.values.push_block(block);
+    }
+
     /// Lets go of all blocks before row `first`.
     pub fn forget_before(&mut self, first: u64) {
         while self.values.second_block().is_some_and(|second| second <= first) {
@@ -156,7 +177,7 @@ mod tests {
             if row == 50_000 {
                 store.mark_break();
             }
-            store.push(Stamp(row as i64 * 10_000_000), Stamp(0), &[row as f64]);
+            store.push(Stamp(row as i64 * 10_000_000), Stamp(0), [row as f64]);
             store.trim();
         }
         let rows = store.rows();

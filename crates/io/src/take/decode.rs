@@ -4,7 +4,7 @@ use super::when::{self, WallClock};
 use amber_core::Stamp;
 use amber_core::bench::{Bench, ChannelSettings, Words};
 use amber_core::clock::Timer;
-use amber_core::scale::Scale;
+use amber_core::derive::{Deriver, GAP, Now};
 use amber_core::split::{Fate, Shape, Sink, Splitter};
 
 /// What the decoder has seen.
@@ -24,15 +24,58 @@ pub struct Tally {
 #[derive(Clone, Debug)]
 pub(super) struct Column {
     pub(super) name: String,
-    pub(super) scale: Scale,
+    pub(super) unit: String,
+    /// The channel that it shows.
+    channel: usize,
+    /// As it came, rather than scaled.
+    raw: bool,
     words: Words,
-    decimals: Option<usize>,
+    form: Form,
+}
+
+/// How the numbers of a column are written.
+#[derive(Clone, Copy, Debug)]
+enum Form {
+    /// With so many decimals.
+    Decimals(usize),
+    /// The shortest text that reads back as the same number.
+    Shortest,
+    /// The same in nine digits: more than a computed value is worth.
+    Computed,
 }
 
 impl Column {
+    fn new(settings: &ChannelSettings, channel: usize, raw: bool) -> Column {
+        let form = match settings.scale.file_decimals() {
+            _ if raw && settings.formula.is_none() => Form::Shortest,
+            Some(places) if !raw => Form::Decimals(places),
+            None if settings.formula.is_none() && settings.scale.is_plain() => Form::Shortest,
+            _ => Form::Computed,
+        };
+        let title = settings.title();
+        Column {
+            name: if raw { format!("{title}_raw") } else { title.to_owned() },
+            unit: if raw { settings.scale.unit.clone() } else { settings.scale.unit().to_owned() },
+            channel,
+            raw,
+            words: if raw { Words::default() } else { settings.words.clone() },
+            form,
+        }
+    }
+
     /// Its datatype in the vocabulary of CSV on the Web; words may stand among numbers.
     pub(super) fn datatype(&self) -> &'static str {
         if self.words.is_empty() { "number" } else { "string" }
+    }
+
+    fn write(&self, now: Now, out: &mut Vec<u8>) {
+        let value = if self.raw { now.raw } else { now.quantity };
+        match (self.words.word(value), self.form) {
+            (Some(word), _) => out.extend_from_slice(word.as_bytes()),
+            (None, Form::Decimals(places)) => write_number(value, Some(places), out),
+            (None, Form::Shortest) => write_number(value, None, out),
+            (None, Form::Computed) => write_number(format!("{value:.8e}").parse().unwrap_or(value), None, out),
+        }
     }
 }
 
@@ -49,6 +92,10 @@ struct Table {
     bench: Bench,
     start: Stamp,
     columns: Vec<Column>,
+    /// The fields of the shape that have a column.
+    fields: usize,
+    deriver: Deriver,
+    row: Vec<Now>,
     out: Vec<u8>,
     wall: WallClock,
     timer: Timer,
@@ -64,6 +111,9 @@ impl Decoder {
             bench,
             start,
             columns: Vec::new(),
+            fields: 0,
+            deriver: Deriver::default(),
+            row: Vec::new(),
             out: Vec::new(),
             wall: WallClock::default(),
             tally: Tally::default(),
@@ -78,7 +128,7 @@ impl Decoder {
     pub fn join(&mut self) {
         // Lines that wait for their shape came before the break.
         if !self.splitter.waits() {
-            self.table.timer.join();
+            self.table.gap();
         }
         self.splitter.join();
     }
@@ -110,12 +160,21 @@ impl Sink for Table {
         if !self.columns.is_empty() {
             return; // A table cannot grow columns: what comes in them stays in `wire.bin` and is counted.
         }
-        for index in 0..shape.columns() {
+        self.fields = shape.columns();
+        let field = |index: usize| {
             let label = shape.label(index);
             let settings = self.bench.channel(&label).cloned();
-            let settings = settings.unwrap_or_else(|| ChannelSettings::found(&label, shape.unit(index)));
-            let (name, decimals) = (settings.title().to_owned(), settings.scale.file_decimals());
-            self.columns.push(Column { name, decimals, scale: settings.scale, words: settings.words });
+            settings.unwrap_or_else(|| ChannelSettings::found(&label, shape.unit(index)))
+        };
+        let mut channels: Vec<ChannelSettings> = (0..self.fields).map(field).collect();
+        channels.extend(self.bench.channel.iter().filter(|channel| channel.formula.is_some()).cloned());
+        self.deriver = Deriver::new(&channels.iter().collect::<Vec<_>>(), false);
+        self.row = vec![GAP; channels.len()];
+        for (index, channel) in channels.iter().enumerate() {
+            self.columns.push(Column::new(channel, index, false));
+            if self.bench.keep.raw && channel.formula.is_none() {
+                self.columns.push(Column::new(channel, index, true));
+            }
         }
         // Labels, names and words are plain, so no cell needs quotes.
         self.out.extend_from_slice(b"time_s,wall_clock");
@@ -127,26 +186,29 @@ impl Sink for Table {
     }
 
     fn row(&mut self, arrival: Stamp, values: &[f64]) {
-        let (at, _) = self.timer.row(arrival, values);
+        let (at, reset) = self.timer.row(arrival, values);
+        if reset {
+            self.deriver.break_off();
+        }
         when::seconds(at.0 - self.start.0, &mut self.out);
         self.out.push(b',');
         self.wall.write(at, &mut self.out);
-        for (column, raw) in self.columns.iter().zip(values) {
+        self.row.fill(GAP);
+        self.row.iter_mut().zip(values.iter().take(self.fields)).for_each(|(now, raw)| now.raw = *raw);
+        self.deriver.whole_row(at, &mut self.row);
+        for column in &self.columns {
             self.out.push(b',');
-            let quantity = column.scale.quantity(*raw);
-            match column.words.word(quantity) {
-                Some(word) => self.out.extend_from_slice(word.as_bytes()),
-                None => write_number(quantity, column.decimals, &mut self.out),
-            }
+            column.write(self.row[column.channel], &mut self.out);
         }
         self.out.extend_from_slice(b"\r\n");
         self.tally.rows += 1;
-        let late = values.iter().skip(self.columns.len()).filter(|value| !value.is_nan()).count();
+        let late = values.iter().skip(self.fields).filter(|value| !value.is_nan()).count();
         self.tally.late_fields += late as u64;
     }
 
     fn gap(&mut self) {
         self.timer.join();
+        self.deriver.break_off();
     }
 
     fn line(&mut self, _: Stamp, fate: Fate, _: &[u8]) {
@@ -195,6 +257,9 @@ fn write_number(value: f64, decimals: Option<usize>, out: &mut Vec<u8>) {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use amber_core::bench::Keep;
+    use amber_core::formula::Formula;
+    use amber_core::scale::Scale;
 
     #[test]
     fn numbers_are_written_as_fine_as_they_are_and_no_finer() {
@@ -211,8 +276,11 @@ mod tests {
     #[test]
     fn a_table_with_banner_damage_gap_and_a_label_that_came_late() {
         let mut channel = ChannelSettings::named("a");
-        channel.scale = Scale { bits: Some(10), reference: Some(5.0), unit: "V".into(), ..Scale::default() };
-        let bench = Bench { channel: vec![channel], ..Bench::default() };
+        channel.scale = Scale::linear(10, 5.0, 0.0, 1.0, "");
+        let mut sum = ChannelSettings::named("sum");
+        sum.formula = Some(Formula::new("raw(a) + b / 3 + 0 * prev(b)").unwrap());
+        let keep = Keep { raw: true };
+        let bench = Bench { channel: vec![channel, sum], keep, ..Bench::default() };
         let start = Stamp(1_700_000_000_000_000_000);
         let mut decoder = Decoder::new(bench, start);
         decoder.feed(start, b"hello\na=1 b=2\na=2 b=");
@@ -221,10 +289,10 @@ mod tests {
         assert_eq!(
             table.split("\r\n").collect::<Vec<_>>(),
             [
-                "time_s,wall_clock,a,b",
-                "0.000000,2023-11-14T22:13:20.000000Z,0.0049,2",
-                "0.500000,2023-11-14T22:13:20.500000Z,0.0098,",
-                "0.500000,2023-11-14T22:13:20.500000Z,0.0146,4",
+                "time_s,wall_clock,a,a_raw,b,b_raw,sum",
+                "0.000000,2023-11-14T22:13:20.000000Z,0.0049,1,2,2,",
+                "0.500000,2023-11-14T22:13:20.500000Z,0.0098,2,,,",
+                "0.500000,2023-11-14T22:13:20.500000Z,0.0146,3,4,4,4.33333333",
                 ""
             ]
         );

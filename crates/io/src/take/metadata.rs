@@ -14,8 +14,8 @@ pub(super) fn document(columns: &[Column]) -> String {
     let channels = columns.iter().map(|column| {
         let mut entry =
             json!({ "name": column.name, "titles": column.name, "datatype": column.datatype(), "required": false });
-        if !column.scale.unit().is_empty() {
-            entry["schema:unitText"] = Value::from(column.scale.unit());
+        if !column.unit.is_empty() {
+            entry["schema:unitText"] = Value::from(column.unit.as_str());
         }
         entry
     });

@@ -11,8 +11,10 @@ fn written(folder: &Path, seconds: u64) -> Writer {
     let mut flume = Flume::new(Programme::Waves, 3);
     let mut bytes = Vec::new();
     flume.run(Duration::from_secs(seconds), &mut bytes);
-    let bench =
-        Bench::parse("[[channel]]\nname = \"gauge_a\"\nscale = { bits = 12, reference = 3.3, unit = \"V\" }").unwrap();
+    let bench = Bench::parse(
+        "[[channel]]\nname = \"gauge_a\"\nscale = { steps = [{ is = \"converter\", bits = 12, reference = 3.3 }] }",
+    )
+    .unwrap();
     let mut writer = Writer::create(&Place::Exactly(folder.into()), bench, start, true).unwrap();
     for (i, piece) in bytes.chunks(97).enumerate() {
         let at = start.plus(i as f64 * 0.0123);

@@ -172,23 +172,27 @@ fn holding_freezes_the_picture_while_counting_goes_on() {
 #[test]
 fn a_setting_is_stepped_typed_refused_and_redraws_the_history() {
     let mut app = watched(8);
-    for key in [KeyCode::Char('3'), KeyCode::Down, KeyCode::Right] {
+    for key in [KeyCode::Char('3'), KeyCode::Down, KeyCode::Down, KeyCode::Down, KeyCode::Right] {
         press(&mut app, key);
     }
-    let scale = |app: &App| app.channel().unwrap().settings().scale.clone();
-    assert_eq!(scale(&app).reference, Some(4.096));
+    let short = |app: &App| {
+        let steps = &app.channel().unwrap().settings().scale.steps;
+        steps.iter().map(amber_core::scale::Step::short).collect::<Vec<_>>().join(" ")
+    };
+    assert_eq!(short(&app), "12 bit 4.096 V -0.5 ×100");
     press(&mut app, KeyCode::Enter);
     replace(&mut app, "zero");
-    assert!(picture(&mut app, 160, 47).contains("'zero' is no number"), "a wrong line stays open");
+    assert!(picture(&mut app, 160, 47).contains("there is no channel 'zero'"), "a wrong line stays open");
     replace(&mut app, "-1");
-    assert!(picture(&mut app, 160, 47).contains("reference must be a number of volts above 0"));
+    assert!(picture(&mut app, 160, 47).contains("reference must be volts above 0"));
     replace(&mut app, "3,3");
     assert!(app.overlays.is_empty());
-    press(&mut app, KeyCode::Down);
-    press(&mut app, KeyCode::Down);
+    for _ in 0..5 {
+        press(&mut app, KeyCode::Down);
+    }
     press(&mut app, KeyCode::Enter);
     replace(&mut app, "1/0.005");
-    assert_eq!((scale(&app).reference, scale(&app).gain), (Some(3.3), 200.0));
+    assert_eq!(short(&app), "12 bit 3.3 V -0.5 ×200");
     let (raw, old) =
         (app.chain.store().raw(1, 100).unwrap(), f64::from(app.chain.channels()[1].scaled().get(100).unwrap()));
     assert!((old - (raw * 3.3 / 4096.0 - 0.5) * 200.0).abs() < 1e-3);

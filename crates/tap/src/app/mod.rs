@@ -5,17 +5,20 @@ mod edit;
 mod fields;
 mod lanes;
 mod lines;
+mod pick;
 mod shown;
 mod side;
 mod sight;
 mod taking;
 mod talk;
 mod trouble;
+mod undo;
 mod update;
 
 pub(crate) use fields::FieldId;
 pub(crate) use lanes::{AnalogLane, Lanes};
 pub(crate) use lines::{LineForm, Lines};
+pub(crate) use pick::{Pick, Picked};
 pub(crate) use shown::{ChannelShown, Shown};
 pub(crate) use sight::Sight;
 pub(crate) use taking::{Taking, chain_of, in_words, name_of};
@@ -24,7 +27,7 @@ pub(crate) use talk::Talk;
 use amber_core::Stamp;
 use amber_core::axis::FitAxis;
 use amber_core::bench::{Bench, Kind};
-use amber_core::chain::{Chain, Channel};
+use amber_core::chain::{Chain, Channel, Reading};
 use amber_core::talk::Saying;
 use amber_io::take::{Mark, OpenedTake, Place as TakePlace, Report};
 use amber_io::{Feed, LinkState};
@@ -85,6 +88,8 @@ pub(crate) enum Overlay {
     Help(u16),
     /// A line is being typed.
     Prompt(Prompt),
+    /// One of a list is being chosen.
+    Pick(Pick),
     /// A line to the board is being typed.
     Talk,
     /// Quit, although something would be lost?
@@ -109,6 +114,8 @@ pub(crate) enum Purpose {
     Limits(String),
     /// A setting in a panel.
     Field(FieldId),
+    /// A new channel's name and formula.
+    NewFormula,
     /// The bench file's path.
     BenchPath,
     /// What a channel is called.
@@ -213,6 +220,7 @@ pub(crate) struct App {
     /// Lines by which the panel is moved up, beyond what the chosen setting needs.
     pub(crate) panel_scroll: u16,
     pub(crate) overlays: Vec<Overlay>,
+    undo: undo::Undo,
     pub(crate) notice: Option<Notice>,
     pub(crate) axes: HashMap<String, FitAxis>,
     pub(crate) bench_file: Option<PathBuf>,
@@ -271,6 +279,7 @@ impl App {
             panel: None,
             panel_scroll: 0,
             overlays: Vec::new(),
+            undo: undo::Undo::default(),
             notice: None,
             axes: HashMap::new(),
             bench_file,
@@ -286,6 +295,11 @@ impl App {
     /// The selected channel, if there is any.
     pub(crate) fn channel(&self) -> Option<&Channel> {
         self.chain.channels().get(self.selected)
+    }
+
+    /// What the screen shows of channel `id`, if it has shown anything of it.
+    pub(crate) fn reading(&self, id: usize) -> Option<Reading> {
+        self.shown.channels.get(id).and_then(|shown| shown.reading)
     }
 
     /// The letter that stands for a channel on the chart: channels that can be drawn are lettered in their order.

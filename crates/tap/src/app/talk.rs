@@ -139,7 +139,7 @@ impl App {
         encode(&saying.text, saying.ending)?;
         let every = match text.trim() {
             "" => None,
-            text => Some(super::edit::typed_number(text)?),
+            text => Some(amber_core::digits::typed(text)?),
         };
         if every.is_some_and(|every| !(SHORTEST..=86_400.0).contains(&every)) {
             return Err(format!("{SHORTEST} to 86400 seconds"));

@@ -93,8 +93,10 @@ impl App {
         match (self.overlays.last(), self.panel) {
             (Some(Overlay::Help(_)), _) => &[Place::Help],
             (Some(Overlay::Prompt(_)), _) => &[Place::Prompt],
+            (Some(Overlay::Pick(_)), _) => &[Place::Pick],
             (Some(Overlay::QuitQuestion), _) => &[Place::Question],
             (Some(Overlay::Talk), _) => &[Place::Talk],
+            (None, Some((Stage::Scale, _))) if !self.lines.open => &[Place::Scale, Place::Panel, Place::Main],
             (None, Some(_)) if self.lines.open => &[Place::Panel, Place::Lines, Place::Main],
             (None, Some(_)) => &[Place::Panel, Place::Main],
             (None, None) if self.lines.open => &[Place::Lines, Place::Main],
@@ -114,7 +116,12 @@ impl App {
             }
         }
         match (action, self.overlays.last_mut()) {
-            (Some(action), _) => self.act(action),
+            (Some(Action::Undo), _) => self.undo(false),
+            (Some(Action::Redo), _) => self.undo(true),
+            (Some(action), _) => {
+                let nudges = matches!(action, Action::Less | Action::More);
+                self.remembering(nudges, |app| app.act(action))
+            }
             (None, Some(Overlay::Prompt(prompt))) => {
                 prompt.input.handle_event(&Event::Key(key));
                 Vec::new()
@@ -207,9 +214,29 @@ impl App {
             | Action::LastItem
             | Action::WatchItem
             | Action::TypePath
-            | Action::LeaveList => {}
+            | Action::LeaveList
+            // Told apart before.
+            | Action::Undo
+            | Action::Redo => {}
             Action::NextSource => self.next_source(),
             Action::TakeOffer => self.take_offer(),
+            Action::Zero => self.zero(false),
+            Action::ZeroAll => self.zero(true),
+            Action::NewFormula => self.ask_new_formula(),
+            Action::RemoveComputed => self.remove_computed(),
+            Action::AddStep => self.ask_step(),
+            Action::RemoveStep => self.remove_step(),
+            Action::StepUp => self.move_step(-1),
+            Action::StepDown => self.move_step(1),
+            Action::PassStep => self.pass_step(),
+            Action::Advise => self.advise_resistor(),
+            Action::PickUp => self.move_pick(-1),
+            Action::PickDown => self.move_pick(1),
+            Action::TakePick => return self.take_pick(),
+            Action::RawBeside => {
+                let raw = !self.chain.settings().screen.raw;
+                self.chain.edit_bench(|bench| bench.screen.raw = raw);
+            }
             Action::ChannelUp => self.move_channel(-1),
             Action::ChannelDown => self.move_channel(1),
             Action::CodeWords => return self.ask_words(),
@@ -373,6 +400,7 @@ impl App {
             Purpose::SayingEvery(saying) => self.repeat_saying(saying, &text),
             Purpose::ChannelName(index) => self.type_name(*index, &text),
             Purpose::ChannelWords(index) => self.type_words(*index, &text),
+            Purpose::NewFormula => self.type_new_formula(&text),
             Purpose::BenchPath if text.trim().is_empty() => Err("type a file name".into()),
             Purpose::BenchPath => Ok(self.write_bench(PathBuf::from(text.trim()))),
         };

@@ -53,12 +53,10 @@ fn two_sources_share_the_chart_and_each_keeps_its_own_wire() {
     keys(&mut app, "2");
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("2 bare numbers, comma between") && text.contains("of far"), "{text}");
-    keys(&mut app, "3");
-    press(&mut app, KeyCode::Down);
+    keys(&mut app, "3a");
     press(&mut app, KeyCode::Enter);
-    replace(&mut app, "3.3");
     let bench = app.bench();
-    assert_eq!(bench.channel("far.field1").and_then(|c| c.scale.reference), Some(3.3));
+    assert_eq!(bench.channel("far.field1").and_then(|c| c.scale.volts_per_count()), Some(3.3 / 4096.0));
     assert_eq!((bench.source.name.as_str(), bench.beside[0].source.name.as_str()), ("near", "far"));
     keys(&mut app, "\\");
     assert_eq!(app.place, 0);
@@ -66,7 +64,7 @@ fn two_sources_share_the_chart_and_each_keeps_its_own_wire() {
     let effects = press(&mut app, KeyCode::Char('t'));
     let [Effect::StartTake { benches, .. }] = &effects[..] else { panic!("{effects:?}") };
     assert_eq!(benches.len(), 2);
-    assert_eq!(benches[1].channel("field1").and_then(|c| c.scale.reference), Some(3.3));
+    assert_eq!(benches[1].channel("field1").and_then(|c| c.scale.volts_per_count()), Some(3.3 / 4096.0));
     for (place, name) in ["near", "far"].iter().enumerate() {
         app.update(app.now, Message::Report(place, Report::Started(format!("out/take-0001/{name}").into())));
     }

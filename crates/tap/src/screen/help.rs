@@ -58,10 +58,12 @@ fn lines(two_columns: bool) -> Vec<Line> {
     let headings = [
         (Place::Main, "On the screen"),
         (Place::Panel, "In a stage's panel"),
+        (Place::Scale, "In the panel of the scale"),
         (Place::Lines, "Reading the wire's lines"),
         (Place::Talk, "Talking to the board"),
         (Place::Choose, "Choosing what to watch"),
         (Place::Prompt, "While typing"),
+        (Place::Pick, "In a list"),
         (Place::Question, "When asked whether to quit"),
     ];
     for (place, heading) in headings {

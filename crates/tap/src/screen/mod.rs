@@ -7,6 +7,7 @@ mod help;
 mod layout;
 mod lines;
 mod panel;
+mod pick;
 mod prompt;
 mod readouts;
 mod strip;
@@ -128,6 +129,7 @@ pub(crate) fn draw(app: &App, theme: Theme, buffer: &mut Buffer) {
         match overlay {
             Overlay::Help(scroll) => help::draw(*scroll, theme, area, buffer),
             Overlay::Prompt(prompt) => prompt::draw(prompt, theme, area, buffer),
+            Overlay::Pick(pick) => pick::draw(pick, theme, area, buffer),
             Overlay::Talk => talk::draw(app, theme, area, buffer),
             Overlay::QuitQuestion => prompt::draw_question(app, theme, area, buffer),
         }

@@ -118,8 +118,9 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         let unit = channel.settings().scale.unit();
         let large = form == Form::Large && bignum::columns(&number) <= block.width.saturating_sub(2);
         let strong = if chosen { Ink::Chosen } else { Ink::Bright };
+        let raw = raw_beside(app, channel, shown);
         if large {
-            put_right(buffer, name_row, 0, &format!("{unit} "), theme.style(quiet));
+            put_right(buffer, name_row, 0, &format!("{raw}{unit} "), theme.style(quiet));
             let left = block.width.saturating_sub(bignum::columns(&number) + 1);
             let place = Rect {
                 x: block.x + left,
@@ -129,7 +130,10 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
             };
             bignum::big(buffer, place, &number, 1, ink);
         } else {
-            put_right(buffer, name_row, 0, &format!("{} ", with_unit(&number, unit)), theme.style(strong));
+            let room = block.width.saturating_sub(x);
+            let number = with_unit(&number, unit);
+            let text = fitting(room, [format!("{raw}{number} "), format!("{number} ")]);
+            put_right(buffer, name_row, 0, &text, theme.style(strong));
         }
         if form == Form::Line {
             continue;
@@ -145,6 +149,13 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
 
 fn number(channel: &Channel, shown: ChannelShown) -> String {
     shown.reading.map_or("–".into(), |reading| fixed(reading.smoothed, channel.decimals()))
+}
+
+/// The value as it came, with an arrow, where it is to stand beside the scaled one.
+fn raw_beside(app: &App, channel: &Channel, shown: ChannelShown) -> String {
+    let wanted = app.chain.settings().screen.raw && !channel.settings().scale.is_plain();
+    let raw = shown.reading.filter(|_| wanted).map(|reading| fixed(reading.raw, channel.raw_decimals()));
+    raw.map(|raw| format!("{raw} → ")).unwrap_or_default()
 }
 
 fn draw_digital(channel: &Channel, shown: ChannelShown, theme: Theme, area: Rect, chosen: bool, buffer: &mut Buffer) {

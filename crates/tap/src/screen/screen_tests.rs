@@ -17,12 +17,7 @@ const START: Stamp = Stamp(1_780_000_000_000_000_000);
 
 /// A live program that has seen `seconds` of made-up rows with these channels; the last one is a bit.
 fn app(channels: usize, seconds: u32, size: (u16, u16)) -> App {
-    let scale = |i: usize| Scale {
-        bits: Some(12),
-        reference: Some(3.3),
-        unit: ["mm", "kPa", "cm"][i % 3].into(),
-        ..Scale::default()
-    };
+    let scale = |i: usize| Scale::linear(12, 3.3, 0.0, 1.0, ["mm", "kPa", "cm"][i % 3]);
     let settings = |i| ChannelSettings { scale: scale(i), ..ChannelSettings::named(&format!("c{i}")) };
     let bench = Bench { name: "test".into(), channel: (0..channels - 1).map(settings).collect(), ..Bench::default() };
     let mut app = App::live(Chain::new(bench, Limits::default()), PathBuf::from("."), None, START);

@@ -5,7 +5,8 @@ use crate::app::{App, Source, Stage, Taking, name_of};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
-use amber_core::digits::{self, decimals, duration, fixed, grouped, with_unit};
+use amber_core::digits::{self, decimals, duration, fixed, grouped, measured, with_unit};
+use amber_core::scale::Step;
 use amber_core::smooth::{Filter, Strength};
 use amber_core::tail::visible;
 use ratatui::buffer::Buffer;
@@ -102,22 +103,21 @@ fn wire(app: &App, room: u16) -> (String, String) {
 
 fn scale(app: &App, channel: &Channel, room: u16) -> (String, String) {
     let scale = &channel.settings().scale;
-    let converter = scale.bits.zip(scale.reference).map(|(bits, volts)| format!("{bits} bit {volts} V"));
-    let offset = if scale.offset == 0.0 { String::new() } else { format!(" -{}", scale.offset) };
-    let gain = if scale.gain == 1.0 { String::new() } else { format!(" ×{}", scale.gain) };
     let plain = scale.is_plain();
-    let set = match converter {
-        Some(converter) => fitting(room, [format!("{converter}{offset}{gain}"), converter]),
-        None if plain => "as it comes".into(),
-        None => format!("{offset}{gain}").trim().to_owned(),
+    let formula = channel.settings().formula.as_ref().map(|formula| format!("= {}", formula.text()));
+    let steps: Vec<String> = scale.steps.iter().map(Step::short).filter(|step| !step.is_empty()).collect();
+    let all: Vec<String> = formula.into_iter().chain(steps).collect();
+    let set = match &all[..] {
+        [] => "as it comes".into(),
+        all => fitting(room, (1..=all.len()).rev().map(|count| all[..count].join(" "))),
     };
     let Some(reading) = reading(app) else { return (set, "–".into()) };
     let quantity = with_unit(fixed(reading.quantity, channel.decimals()), scale.unit());
     let raw = fixed(reading.raw, channel.raw_decimals());
-    let volts = reading.volts.map(|volts| fixed(volts, scale.volts_per_count().map_or(3, decimals)));
+    let volts = reading.volts.map(|volts| measured(volts, scale.volts_per_count().unwrap_or(0.001), "V"));
     let value = match volts {
         Some(volts) if scale.unit() != "V" => {
-            fitting(room, [format!("{raw} → {volts} V → {quantity}"), format!("{raw} → {quantity}"), quantity])
+            fitting(room, [format!("{raw} → {volts} → {quantity}"), format!("{raw} → {quantity}"), quantity])
         }
         _ if plain => quantity,
         _ => fitting(room, [format!("{raw} → {quantity}"), quantity]),

@@ -1,20 +1,22 @@
 //! Changing a setting in a panel: by steps, or by typing.
 
+mod scale;
 mod split;
 mod wire;
 
 use super::{App, Effect, FieldId, Overlay, Prompt, Purpose};
 use amber_core::axis::{Rule, round_step};
 use amber_core::bench::{ChannelSettings, Kind, Source, Split};
-use amber_core::scale::Scale;
+use amber_core::digits::typed;
+use amber_core::levels::LevelRule;
 use amber_core::smooth::{Filter, Smooth, Strength};
 use amber_core::watch::Watch;
 use std::path::PathBuf;
 use tui_input::Input;
 
 const BAUDS: [u32; 12] = [300, 1200, 2400, 4800, 9600, 19_200, 38_400, 57_600, 115_200, 230_400, 460_800, 921_600];
-const BITS: [u8; 7] = [8, 10, 12, 14, 16, 18, 24];
-const REFERENCES: [f64; 7] = [1.1, 1.8, 2.048, 2.5, 3.3, 4.096, 5.0];
+const LEVEL_SECONDS: [f64; 8] = [0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0];
+const LEVEL_SPREADS: [f64; 7] = [0.5, 1.0, 2.0, 3.0, 5.0, 10.0, 20.0];
 const ROWS: [u32; 12] = [2, 3, 5, 7, 9, 15, 21, 31, 51, 101, 201, 501];
 const SECONDS: [f64; 11] = [0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0];
 const PACES: [f64; 7] = [0.5, 1.0, 2.0, 4.0, 8.0, 15.0, 30.0];
@@ -48,23 +50,19 @@ fn around<T: Copy + PartialEq>(list: &[T], now: T, step: i32) -> T {
     list[(here + step).rem_euclid(list.len() as i32) as usize]
 }
 
-/// A number as typed, decimal comma allowed, or a quotient of two.
-pub(super) fn typed_number(text: &str) -> Result<f64, String> {
-    let read = |part: &str| part.trim().replace(',', ".").parse::<f64>().ok().filter(|v| v.is_finite());
-    let value = match text.split_once('/') {
-        Some((over, under)) => read(over).zip(read(under)).map(|(a, b)| a / b),
-        None => read(text),
-    };
-    value
-        .filter(|v| v.is_finite())
-        .ok_or_else(|| format!("'{}' is no number: type one like 3.3 or 1/0.04", text.trim()))
-}
-
 impl App {
     /// Asks for a setting's new value.
     pub(super) fn ask_field(&mut self, id: FieldId) -> Vec<Effect> {
-        if id.is_chosen() {
+        if id.is_chosen() || self.is_choice(id) {
             return self.step_field(id, 1);
+        }
+        match id {
+            FieldId::AddStep | FieldId::Step(_) => {
+                self.ask_step();
+                return Vec::new();
+            }
+            FieldId::Words => return self.ask_words(),
+            _ => {}
         }
         if let FieldId::Column(index) = id {
             return self.ask_name(usize::from(index));
@@ -72,7 +70,7 @@ impl App {
         let Some((stage, _)) = self.panel else { return Vec::new() };
         let Some(field) = self.fields(stage).into_iter().find(|field| field.id == Some(id)) else { return Vec::new() };
         self.overlays.push(Overlay::Prompt(Prompt {
-            title: field.name,
+            title: field.name.trim().to_owned(),
             hint: field.hint.into(),
             input: Input::new(self.field_text(id)),
             purpose: Purpose::Field(id),
@@ -94,11 +92,11 @@ impl App {
             FieldId::Shape => self.chain.shape().map(ToString::to_string).unwrap_or_default(),
             FieldId::LinesARow => self.lines_a_row().map(|lines| lines.to_string()).unwrap_or_default(),
             FieldId::Pace => settings.screen.pace.to_string(),
-            FieldId::Bits => number(channel.scale.bits.map(f64::from)),
-            FieldId::Reference => number(channel.scale.reference),
-            FieldId::Offset => number(Some(channel.scale.offset)),
-            FieldId::Gain => number(Some(channel.scale.gain)),
             FieldId::Unit => channel.scale.unit,
+            FieldId::Formula => channel.formula.map(String::from).unwrap_or_default(),
+            FieldId::StepPart(step, part) => self.part_text(step, part),
+            FieldId::LevelSeconds => settings.levels.seconds.to_string(),
+            FieldId::LevelSpread => settings.levels.spread.to_string(),
             FieldId::Strength => match channel.smooth.map(|s| s.strength) {
                 Some(Strength::Rows(rows)) => rows.to_string(),
                 Some(Strength::Seconds(seconds)) => seconds.to_string(),
@@ -134,13 +132,9 @@ impl App {
             }
             FieldId::Folder => self.folder = PathBuf::from(text),
             FieldId::BenchName => self.chain.edit_bench(|bench| bench.name = text.to_owned()),
-            FieldId::Bits | FieldId::Reference if text.is_empty() || text == "off" => {
-                self.edit_channel(|channel| match id {
-                    FieldId::Bits => channel.scale.bits = None,
-                    _ => channel.scale.reference = None,
-                })
-            }
-            _ => return self.type_number(id, typed_number(text)?),
+            FieldId::Formula => self.type_formula(text)?,
+            FieldId::StepPart(step, part) => self.type_part(step, part, text)?,
+            _ => return self.type_number(id, typed(text)?),
         }
         Ok(Vec::new())
     }
@@ -148,7 +142,6 @@ impl App {
     fn type_number(&mut self, id: FieldId, value: f64) -> Result<Vec<Effect>, String> {
         let whole = || (value.fract() == 0.0 && value >= 0.0).then_some(value as u64).ok_or("type a whole number");
         let channel = self.channel().map(|channel| channel.settings().clone()).unwrap_or_default();
-        let checked = |scale: Scale| scale.fault().map_or(Ok(scale), Err);
         match id {
             FieldId::DataBits | FieldId::StopBits | FieldId::TimeRate | FieldId::TimeBits | FieldId::LinesARow => {
                 return self.type_wire(id, Some(value));
@@ -160,15 +153,11 @@ impl App {
             }
             FieldId::Pace if !(0.2..=60.0).contains(&value) => return Err("0.2 to 60 times a second".into()),
             FieldId::Pace => self.chain.edit_bench(|bench| bench.screen.pace = value),
-            FieldId::Bits | FieldId::Reference | FieldId::Offset | FieldId::Gain => {
-                let scale = match id {
-                    FieldId::Bits => Scale { bits: Some(u8::try_from(whole()?).unwrap_or(u8::MAX)), ..channel.scale },
-                    FieldId::Reference => Scale { reference: Some(value), ..channel.scale },
-                    FieldId::Offset => Scale { offset: value, ..channel.scale },
-                    _ => Scale { gain: value, ..channel.scale },
-                };
-                let scale = checked(scale)?;
-                self.edit_channel(|channel| channel.scale = scale);
+            FieldId::LevelSeconds | FieldId::LevelSpread => {
+                let mut rule = self.chain.settings().levels;
+                *(if id == FieldId::LevelSeconds { &mut rule.seconds } else { &mut rule.spread }) = value;
+                rule.fault().map_or(Ok(()), Err)?;
+                self.set_levels(rule);
             }
             FieldId::Strength => {
                 let Some(smooth) = channel.smooth else { return Ok(Vec::new()) };
@@ -233,8 +222,26 @@ impl App {
                 let rows = along(&HISTORY_ROWS, settings.history.rows, step);
                 self.set_limits(|limits| limits.rows = rows);
             }
+            FieldId::LevelSeconds | FieldId::LevelSpread | FieldId::LevelBell => {
+                let rule = settings.levels;
+                self.set_levels(match id {
+                    FieldId::LevelSeconds => LevelRule { seconds: along(&LEVEL_SECONDS, rule.seconds, step), ..rule },
+                    FieldId::LevelSpread => LevelRule { spread: along(&LEVEL_SPREADS, rule.spread, step), ..rule },
+                    _ => LevelRule { bell: !rule.bell, ..rule },
+                });
+            }
+            FieldId::KeepRaw => self.chain.edit_bench(|bench| bench.keep.raw = !bench.keep.raw),
+            FieldId::StepPart(place, part) => self.nudge_part(place, part, step),
+            FieldId::Step(_) => self.pass_step(),
             FieldId::WatchOn => self.toggle_watch(),
-            FieldId::Port | FieldId::Shape | FieldId::Unit | FieldId::Folder | FieldId::BenchName => {
+            FieldId::Port
+            | FieldId::Shape
+            | FieldId::Unit
+            | FieldId::Formula
+            | FieldId::AddStep
+            | FieldId::Words
+            | FieldId::Folder
+            | FieldId::BenchName => {
                 return self.ask_field(id);
             }
             _ => {
@@ -243,6 +250,20 @@ impl App {
             }
         }
         Vec::new()
+    }
+
+    /// Sets what counts as a level, for all sources.
+    fn set_levels(&mut self, rule: LevelRule) {
+        for place in 0..self.sources() {
+            self.at_place(place, |app| app.chain.set_levels(rule));
+        }
+    }
+
+    /// Whether a part of a step is changed by stepping.
+    fn is_choice(&self, id: FieldId) -> bool {
+        let FieldId::StepPart(step, part) = id else { return false };
+        let scale = self.channel().map(|channel| &channel.settings().scale);
+        scale.and_then(|scale| scale.steps.get(usize::from(step))).is_some_and(|step| step.is_choice(usize::from(part)))
     }
 
     /// Starts to watch at the present value with a dead band of six times the noise, or stops watching.
@@ -307,7 +328,7 @@ impl App {
     /// # Errors
     /// What is wrong with them.
     pub(super) fn type_limits(&mut self, unit: &str, text: &str) -> Result<(), String> {
-        let numbers: Vec<f64> = text.split_whitespace().map(typed_number).collect::<Result<_, _>>()?;
+        let numbers: Vec<f64> = text.split_whitespace().map(typed).collect::<Result<_, _>>()?;
         match numbers[..] {
             [low, high] if low < high => {
                 self.chain.edit_bench(|bench| bench.set_axis(unit, Rule::Typed(low, high)));
@@ -324,15 +345,6 @@ fn step_channel(channel: &mut ChannelSettings, id: FieldId, step: i32, resolutio
     // Adding round steps leaves rounding behind: cut it off where nobody will miss it.
     let tidy = |value: f64| (value * 1e9).round() / 1e9;
     match id {
-        FieldId::Bits => channel.scale.bits = along_or_off(&BITS, channel.scale.bits, step),
-        FieldId::Reference => channel.scale.reference = along_or_off(&REFERENCES, channel.scale.reference, step),
-        FieldId::Offset => {
-            channel.scale.offset = tidy(channel.scale.offset + by * nudge(channel.scale.offset.abs().max(0.1)))
-        }
-        FieldId::Gain => {
-            let gain = tidy(channel.scale.gain + by * nudge(channel.scale.gain));
-            channel.scale.gain = if gain == 0.0 { by } else { gain };
-        }
         FieldId::Filter => {
             let filters = [None, Some(Filter::Mean), Some(Filter::Exponential), Some(Filter::Median)];
             let strength = channel.smooth.map_or(Strength::Rows(5), |smooth| smooth.strength);

@@ -21,6 +21,8 @@ impl FieldId {
                 | FieldId::Filter
                 | FieldId::StrengthIn
                 | FieldId::WatchOn
+                | FieldId::LevelBell
+                | FieldId::KeepRaw
         )
     }
 }
@@ -160,7 +162,7 @@ impl App {
         }
     }
 
-    pub(super) fn with_channel(&mut self, index: usize, edit: impl FnOnce(&mut ChannelSettings)) {
+    pub(crate) fn with_channel(&mut self, index: usize, edit: impl FnOnce(&mut ChannelSettings)) {
         if let Some(channel) = self.chain.channels().get(index) {
             let mut settings = channel.settings().clone();
             edit(&mut settings);

@@ -1,12 +1,13 @@
 //! What stands in the stages' panels: settings that can be changed, and facts.
 
+mod scale;
 mod split;
 mod wire;
 
 use super::{App, Stage, Taking};
 use amber_core::bench::Kind;
-use amber_core::chain::{Channel, Reading};
-use amber_core::digits::{bytes, decimals, duration, fixed, grouped, with_unit};
+use amber_core::chain::Channel;
+use amber_core::digits::{bytes, duration, fixed, grouped, with_unit};
 use amber_core::smooth::{Filter, Strength};
 use amber_core::store::Store;
 
@@ -31,18 +32,26 @@ pub(crate) enum FieldId {
     FindShape,
     /// A channel, by its place.
     Column(u8),
-    Bits,
-    Reference,
-    Offset,
-    Gain,
+    /// The unit in front of the first step.
     Unit,
+    Formula,
+    /// A step of the scale, by its place from 0.
+    Step(u8),
+    /// A part of a step.
+    StepPart(u8, u8),
+    AddStep,
+    Words,
     Filter,
     StrengthIn,
     Strength,
+    LevelSeconds,
+    LevelSpread,
+    LevelBell,
     WatchOn,
     Threshold,
     Hysteresis,
     Folder,
+    KeepRaw,
     BenchName,
     HistorySeconds,
     HistoryRows,
@@ -96,67 +105,6 @@ impl App {
     /// The settings among them.
     pub(crate) fn settings(&self, stage: Stage) -> Vec<FieldId> {
         self.fields(stage).into_iter().filter_map(|field| field.id).collect()
-    }
-
-    fn scale_fields(&self, channel: &Channel) -> Vec<Field> {
-        let scale = &channel.settings().scale;
-        let off = || "off".to_owned();
-        let mut fields = vec![
-            fact("channel", format!("{} {}", self.letter(self.selected_id()), channel.title())),
-            setting(
-                FieldId::Bits,
-                "converter bits",
-                scale.bits.map_or_else(off, |b| b.to_string()),
-                "8, 10, 12 … of the board's converter; off: numbers are no counts",
-            ),
-            setting(
-                FieldId::Reference,
-                "reference",
-                scale.reference.map_or_else(off, |v| format!("{v} V")),
-                "the converter's reference or supply, as measured, in volts",
-            ),
-            setting(
-                FieldId::Offset,
-                "offset",
-                format!("{}{}", scale.offset, if scale.volts_per_count().is_some() { " V" } else { "" }),
-                "taken away first",
-            ),
-            setting(
-                FieldId::Gain,
-                "gain",
-                scale.gain.to_string(),
-                "then multiplied: units for each volt; type 1/0.04 to divide",
-            ),
-            setting(
-                FieldId::Unit,
-                "unit",
-                scale.unit.clone(),
-                "the quantity's unit; channels of one unit share a lane",
-            ),
-            fact("", ""),
-        ];
-        let places = channel.decimals();
-        if let Some(Reading { raw, volts, quantity, .. }) =
-            self.shown.channels.get(self.selected_id()).and_then(|s| s.reading)
-        {
-            let volt_places = scale.volts_per_count().map_or(3, decimals);
-            let unit = scale.unit();
-            fields.push(fact("raw", fixed(raw, channel.raw_decimals())));
-            if let Some(volts) = volts {
-                fields.push(fact("in volts", format!("{} V", fixed(volts, volt_places))));
-            }
-            let less = volts.unwrap_or(raw) - scale.offset;
-            fields.push(fact("less offset", fixed(less, volt_places)));
-            fields.push(fact("times gain", with_unit(fixed(quantity, places), unit)));
-        }
-        fields.push(fact("one step is", with_unit(fixed(channel.resolution(), places + 2), scale.unit())));
-        if let Some((low, high)) = scale.full_scale() {
-            fields.push(fact(
-                "full scale",
-                with_unit(format!("{} to {}", fixed(low, places), fixed(high, places)), scale.unit()),
-            ));
-        }
-        fields
     }
 
     fn smooth_fields(&self, channel: &Channel) -> Vec<Field> {
@@ -233,6 +181,45 @@ impl App {
             fields.push(fact("now", super::super::screen::side(watcher.side, channel.kind())));
             fields.push(fact("rises", grouped(watcher.rises)));
             fields.push(fact("falls", grouped(watcher.falls)));
+            fields.push(fact("", ""));
+        }
+        if channel.kind() == Kind::Analog {
+            fields.extend(self.level_fields(channel));
+        }
+        fields
+    }
+
+    /// What counts as a level, and the last ones.
+    fn level_fields(&self, channel: &Channel) -> Vec<Field> {
+        let rule = self.chain.settings().levels;
+        let levels = channel.levels();
+        let mut fields = vec![
+            setting(
+                FieldId::LevelSeconds,
+                "shortest level",
+                duration(rule.seconds),
+                "so long a channel must be settled, for all channels; c calibrates by levels",
+            ),
+            setting(
+                FieldId::LevelSpread,
+                "its spread",
+                format!("{} × the noise", rule.spread),
+                "1; more for a board that smooths what it sends, so that it never seems settled",
+            ),
+            setting(
+                FieldId::LevelBell,
+                "bell",
+                if rule.bell { "at each level" } else { "off" },
+                "ring when the chosen channel settles",
+            ),
+            fact("levels so far", grouped(levels.count())),
+        ];
+        let unit = channel.settings().scale.unit();
+        for level in levels.found().iter().rev().take(8) {
+            let mean = fixed(channel.quantity_of(level.mean), channel.decimals() + 1);
+            let goes_on = if level.open { " …" } else { "" };
+            let value = format!("{}  {:.1} s{goes_on}", with_unit(mean, unit), level.seconds());
+            fields.push(fact(&format!("  {}", self.wall(level.from, "%H:%M:%S")), value));
         }
         fields
     }
@@ -248,6 +235,12 @@ impl App {
             setting(FieldId::Folder, "folder", self.folder.display().to_string(), "where takes and figures go"),
             setting(FieldId::BenchName, "bench", self.chain.settings().name.clone(), "a name for all these settings"),
             fact("bench file", bench),
+            setting(
+                FieldId::KeepRaw,
+                "in takes",
+                if self.chain.settings().keep.raw { "scaled and as it came" } else { "scaled" },
+                "the columns of readings.csv; wire.bin has every byte in any case",
+            ),
         ];
         if !self.is_take() {
             fields.push(setting(

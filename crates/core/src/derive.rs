@@ -1,0 +1,266 @@
+//! Stages 3 and 4 for the rows of all channels at once: formulas over other channels, scales, smoothing, in the order in
+//! which they need one another.
+
+use crate::Stamp;
+use crate::bench::ChannelSettings;
+use crate::formula::{Program, Stage};
+use crate::scale::Scaler;
+use crate::smooth::Smoother;
+
+/// A channel's values in one row; NaN stands for a gap throughout.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Now {
+    /// As it came, or as its formula says.
+    pub raw: f64,
+    /// Scaled.
+    pub quantity: f64,
+    /// Smoothed; the quantity itself without smoothing.
+    pub smoothed: f64,
+}
+
+/// Nothing known.
+pub const GAP: Now = Now { raw: f64::NAN, quantity: f64::NAN, smoothed: f64::NAN };
+
+#[derive(Debug)]
+struct Slot {
+    program: Option<Program>,
+    /// For each input of the program, the channel that it comes from.
+    sources: Vec<Option<(usize, Stage)>>,
+    scaler: Scaler,
+    /// The channel that says the converter's reference.
+    reference: Option<usize>,
+    smoother: Option<Smoother>,
+}
+
+/// The channels of one source, ready to run.
+#[derive(Debug, Default)]
+pub struct Deriver {
+    slots: Vec<Slot>,
+    /// All channels, each behind those that it needs.
+    order: Vec<usize>,
+    inputs: Vec<f64>,
+}
+
+/// The channel that `name` means: by the board's label, else by what a person calls it.
+fn meant<'a>(mut channels: impl Iterator<Item = &'a ChannelSettings> + Clone, name: &str) -> Option<usize> {
+    let labelled = channels.clone().position(|channel| channel.name == name);
+    labelled.or_else(|| channels.position(|channel| channel.title() == name))
+}
+
+/// The channels that each one needs, by index.
+fn needs(channels: &[&ChannelSettings]) -> Vec<Vec<usize>> {
+    let meant = |name: &str| meant(channels.iter().copied(), name);
+    let of = |channel: &&ChannelSettings| {
+        let formula = channel.formula.iter().flat_map(|formula| formula.program().inputs().to_vec());
+        let reference = channel.scale.scaler().reference().map(str::to_owned);
+        formula.map(|input| input.name).chain(reference).filter_map(|name| meant(&name)).collect()
+    };
+    channels.iter().map(of).collect()
+}
+
+/// All channels in an order in which each stands behind those that it needs, or a circle of them.
+fn in_order(needs: &[Vec<usize>]) -> Result<Vec<usize>, Vec<usize>> {
+    // Visited: 0 not yet, 1 on the way, 2 done.
+    fn visit(at: usize, needs: &[Vec<usize>], seen: &mut [u8], way: &mut Vec<usize>, out: &mut Vec<usize>) -> bool {
+        match seen[at] {
+            2 => return true,
+            1 => {
+                way.push(at);
+                return false;
+            }
+            _ => {}
+        }
+        seen[at] = 1;
+        way.push(at);
+        if !needs[at].iter().all(|need| visit(*need, needs, seen, way, out)) {
+            return false;
+        }
+        way.pop();
+        seen[at] = 2;
+        out.push(at);
+        true
+    }
+    let (mut seen, mut way, mut out) = (vec![0; needs.len()], Vec::new(), Vec::new());
+    for at in 0..needs.len() {
+        if !visit(at, needs, &mut seen, &mut way, &mut out) {
+            let again = way.last().copied().unwrap_or(at);
+            let begin = way.iter().position(|on| *on == again).unwrap_or(0);
+            return Err(way.split_off(begin));
+        }
+    }
+    Ok(out)
+}
+
+/// Says which channels need one another in a circle, if any do: `a needs b, which needs a`.
+pub fn circle(channels: &[&ChannelSettings]) -> Option<String> {
+    let way = in_order(&needs(channels)).err()?;
+    let names: Vec<&str> = way.iter().map(|at| channels[*at].title()).collect();
+    Some(match names[..] {
+        [own, _] => format!("{own} needs itself"),
+        _ => format!("{} needs {}", names[0], names[1..].join(", which needs ")),
+    })
+}
+
+impl Deriver {
+    /// For channels with these settings. Channels that need one another in a circle give gaps. `smooth_all`: smooth also
+    /// what no formula asks for.
+    pub fn new(channels: &[&ChannelSettings], smooth_all: bool) -> Self {
+        let mut needs = needs(channels);
+        let order = loop {
+            match in_order(&needs) {
+                Ok(order) => break order,
+                Err(circle) => circle.iter().for_each(|at| needs[*at].clear()),
+            }
+        };
+        let meant = |name: &str| meant(channels.iter().copied(), name);
+        let mut slots: Vec<Slot> = Vec::with_capacity(channels.len());
+        for (at, channel) in channels.iter().enumerate() {
+            let program = channel.formula.as_ref().map(|formula| formula.program());
+            let source = |name: &str| meant(name).filter(|source| needs[at].contains(source));
+            let sources = program.iter().flat_map(|program| program.inputs());
+            let sources = sources.map(|input| source(&input.name).map(|source| (source, input.stage))).collect();
+            let scaler = channel.scale.scaler();
+            let reference = scaler.reference().and_then(source);
+            let smoother = channel.smooth.map(Smoother::new);
+            slots.push(Slot { program, sources, scaler, reference, smoother });
+        }
+        if !smooth_all {
+            let asked = slots.iter().flat_map(|slot| slot.sources.iter().flatten());
+            let asked: Vec<usize> = asked.filter(|(_, s)| *s == Stage::Smoothed).map(|(at, _)| *at).collect();
+            let unasked = slots.iter_mut().enumerate().filter(|(at, _)| !asked.contains(at));
+            unasked.for_each(|(_, slot)| slot.smoother = None);
+        }
+        Deriver { slots, order, inputs: Vec::new() }
+    }
+
+    /// All channels in the order in which they are worked out.
+    pub fn order(&self) -> &[usize] {
+        &self.order
+    }
+
+    /// Of the channels, those that need `channel`, and itself, in order.
+    pub fn dependents(&self, channel: usize) -> Vec<usize> {
+        let mut found = vec![channel];
+        for at in &self.order {
+            if self.needs_any(*at, &found) && !found.contains(at) {
+                found.push(*at);
+            }
+        }
+        self.order.iter().copied().filter(|at| found.contains(at)).collect()
+    }
+
+    /// The channels that are needed to work out `wanted`, themselves included, in order.
+    pub fn needed(&self, wanted: &[usize]) -> Vec<usize> {
+        let mut found = wanted.to_vec();
+        for at in self.order.iter().rev() {
+            if found.contains(at) {
+                let slot = &self.slots[*at];
+                found.extend(slot.sources.iter().flatten().map(|(source, _)| *source).chain(slot.reference));
+            }
+        }
+        self.order.iter().copied().filter(|at| found.contains(at)).collect()
+    }
+
+    fn needs_any(&self, at: usize, channels: &[usize]) -> bool {
+        let slot = &self.slots[at];
+        let mut needed = slot.sources.iter().flatten().map(|(source, _)| *source).chain(slot.reference);
+        needed.any(|need| channels.contains(&need))
+    }
+
+    /// Whether a channel is worked out from its own raw value alone, row by row: no formula, reference or smoothing.
+    pub fn is_plain(&self, channel: usize) -> bool {
+        let slot = &self.slots[channel];
+        slot.program.is_none() && slot.scaler.reference().is_none() && slot.smoother.is_none()
+    }
+
+    /// Whether a channel has a formula.
+    pub fn is_computed(&self, channel: usize) -> bool {
+        self.slots[channel].program.is_some()
+    }
+
+    /// A channel's scale.
+    pub fn scaler(&self, channel: usize) -> &Scaler {
+        &self.slots[channel].scaler
+    }
+
+    /// The channel that says the reference of a channel's converter.
+    pub fn reference(&self, channel: usize) -> Option<usize> {
+        self.slots[channel].reference
+    }
+
+    /// Works out the row at `at` for the channels `which`, which must be in order and hold all that they need. `row`
+    /// holds the raw values that came; the rest of it is filled in.
+    #[inline]
+    pub fn row(&mut self, which: &[usize], at: Stamp, row: &mut [Now]) {
+        for channel in which {
+            let slot = &mut self.slots[*channel];
+            if let Some(program) = &mut slot.program {
+                self.inputs.clear();
+                self.inputs.extend(slot.sources.iter().map(|source| match source {
+                    None => f64::NAN,
+                    Some((source, Stage::Raw)) => row[*source].raw,
+                    Some((source, Stage::Quantity)) => row[*source].quantity,
+                    Some((source, Stage::Smoothed)) => row[*source].smoothed,
+                }));
+                row[*channel].raw = program.run(at, &self.inputs);
+            }
+            let reference = slot.reference.map_or(f64::NAN, |reference| row[reference].quantity);
+            let quantity = slot.scaler.quantity(row[*channel].raw, reference);
+            let smoothed = slot.smoother.as_mut().map_or(quantity, |smoother| smoother.push(at, quantity));
+            (row[*channel].quantity, row[*channel].smoothed) = (quantity, smoothed);
+        }
+    }
+
+    /// The same for all channels.
+    #[inline]
+    pub fn whole_row(&mut self, at: Stamp, row: &mut [Now]) {
+        let order = std::mem::take(&mut self.order);
+        self.row(&order, at, row);
+        self.order = order;
+    }
+
+    /// Lets two channels change places.
+    pub fn swap(&mut self, a: usize, b: usize) {
+        let turn = |at: usize| {
+            if at == a {
+                b
+            } else if at == b {
+                a
+            } else {
+                at
+            }
+        };
+        self.slots.swap(a, b);
+        self.order.iter_mut().for_each(|at| *at = turn(*at));
+        for slot in &mut self.slots {
+            slot.sources.iter_mut().flatten().for_each(|(at, _)| *at = turn(*at));
+            slot.reference = slot.reference.map(turn);
+        }
+    }
+
+    /// The next row does not follow from the last one.
+    pub fn break_off(&mut self) {
+        for slot in &mut self.slots {
+            if let Some(smoother) = &mut slot.smoother {
+                smoother.reset();
+            }
+            if let Some(program) = &mut slot.program {
+                program.break_off();
+            }
+        }
+    }
+
+    /// Takes over what `other`, of the same channels, remembers of those among `which`.
+    pub fn adopt(&mut self, other: Deriver, which: &[usize]) {
+        for (at, theirs) in other.slots.into_iter().enumerate() {
+            if which.contains(&at) && at < self.slots.len() {
+                self.slots[at] = theirs;
+            }
+        }
+    }
+
+    /// Works the channels out in another order, which must be one of [`Deriver::order`] for the same channels.
+    pub fn reorder(&mut self, order: Vec<usize>) {
+        self.order = order;
+    }
+}

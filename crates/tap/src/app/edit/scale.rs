@@ -1,0 +1,327 @@
+//! Settings of stage 3: the steps of a channel's scale, formulas, and zero.
+
+use super::super::{App, Effect, FieldId, Overlay, Pick, Picked, Prompt, Purpose, Stage};
+use amber_core::bench::ChannelSettings;
+use amber_core::digits::measured;
+use amber_core::formula::{Formula, Program};
+use amber_core::levels::Level;
+use amber_core::scale::{MAX_STEPS, NEW_STEPS, ResistorSeries, Scale, Step, advise};
+use tui_input::Input;
+
+impl App {
+    /// The selected channel's scale.
+    fn scale(&self) -> Scale {
+        self.channel().map(|channel| channel.settings().scale.clone()).unwrap_or_default()
+    }
+
+    /// The step that is chosen in the panel.
+    pub(super) fn chosen_step(&self) -> Option<usize> {
+        let (stage, at) = self.panel?;
+        match self.settings(stage).get(at)? {
+            FieldId::Step(step) | FieldId::StepPart(step, _) => Some(usize::from(*step)),
+            _ => None,
+        }
+    }
+
+    /// A part of a step as it would be typed.
+    pub(super) fn part_text(&self, step: u8, part: u8) -> String {
+        let scale = self.scale();
+        let parts = scale.steps.get(usize::from(step)).map(|known| known.parts(scale.unit_behind(usize::from(step))));
+        parts.and_then(|parts| Some(parts.get(usize::from(part))?.typed.clone())).unwrap_or_default()
+    }
+
+    /// Takes what was typed for a part of a step.
+    ///
+    /// # Errors
+    /// What is wrong with it.
+    pub(super) fn type_part(&mut self, step: u8, part: u8, text: &str) -> Result<(), String> {
+        let mut scale = self.scale();
+        let Some(known) = scale.steps.get_mut(usize::from(step)) else { return Ok(()) };
+        known.set_part(usize::from(part), text)?;
+        self.set_scale(scale)
+    }
+
+    /// Moves a part of a step a little.
+    pub(super) fn nudge_part(&mut self, step: u8, part: u8, by: i32) {
+        let (mut scale, at) = (self.scale(), usize::from(step));
+        let raw_step = self.channel().map_or(1.0, amber_core::chain::Channel::raw_step);
+        let finest = Scale { steps: scale.steps[..at.min(scale.steps.len())].to_vec(), ..scale.clone() };
+        let Some(known) = scale.steps.get_mut(at) else { return };
+        known.nudge_part(usize::from(part), by, finest.resolution(raw_step));
+        self.say_wrong(scale);
+    }
+
+    /// Takes a scale.
+    ///
+    /// # Errors
+    /// What is wrong with it; nothing is changed then.
+    fn set_scale(&mut self, scale: Scale) -> Result<(), String> {
+        if let Some(fault) = scale.fault() {
+            return Err(fault);
+        }
+        let Some(channel) = self.channel() else { return Ok(()) };
+        let settings = ChannelSettings { scale, ..channel.settings().clone() };
+        if let Some(name) = settings.scale.scaler().reference() {
+            self.known_channel(name)?;
+        }
+        if let Some(circle) = self.chain.circle_with(self.selected, &settings) {
+            return Err(format!("{circle}: nothing can be computed in a circle"));
+        }
+        self.edit_channel(|channel| *channel = settings);
+        Ok(())
+    }
+
+    /// The same, with what is wrong told in the footer.
+    fn say_wrong(&mut self, scale: Scale) {
+        if let Err(wrong) = self.set_scale(scale) {
+            self.say(wrong, true);
+        }
+    }
+
+    fn known_channel(&self, name: &str) -> Result<(), String> {
+        let channels = self.chain.channels();
+        if channels.iter().any(|channel| channel.name() == name || channel.title() == name) {
+            return Ok(());
+        }
+        let names: Vec<&str> = channels.iter().map(|channel| channel.title()).take(8).collect();
+        Err(format!("there is no channel '{name}'; there are {}", names.join(", ")))
+    }
+
+    /// Lets a new step's kind be chosen.
+    pub(crate) fn ask_step(&mut self) {
+        if self.scale().steps.len() >= MAX_STEPS {
+            return self.say(format!("a scale has at most {MAX_STEPS} steps"), true);
+        }
+        let behind = self.chosen_step().map_or(self.scale().steps.len(), |step| step + 1);
+        let items = NEW_STEPS.map(|(kind, what)| (kind.to_owned(), what.to_owned())).to_vec();
+        let title = format!("add step {}", behind + 1);
+        self.overlays.push(Overlay::Pick(Pick { title, items, chosen: 0, what: Picked::Step(behind) }));
+    }
+
+    /// Adds a step of this kind at `place`, and chooses it.
+    pub(crate) fn add_step(&mut self, place: usize, kind: &str) {
+        let mut scale = self.scale();
+        let Some(step) = Step::of_kind(kind) else { return };
+        scale.steps.insert(place.min(scale.steps.len()), step);
+        self.say_wrong(scale);
+        self.choose_step(place);
+    }
+
+    /// Chooses a step in the panel.
+    fn choose_step(&mut self, step: usize) {
+        let at = self.settings(Stage::Scale).iter().position(|id| *id == FieldId::Step(step as u8));
+        if let Some(at) = at {
+            self.panel = Some((Stage::Scale, at));
+        }
+    }
+
+    /// Does something to the chosen step; what is done says where it stands afterwards.
+    fn with_step(&mut self, change: impl FnOnce(&mut Vec<Step>, usize) -> usize) {
+        let Some(step) = self.chosen_step() else {
+            return self.say("choose a step with ↑ and ↓ first", true);
+        };
+        let mut scale = self.scale();
+        let to = change(&mut scale.steps, step);
+        self.say_wrong(scale);
+        self.choose_step(to);
+    }
+
+    pub(crate) fn remove_step(&mut self) {
+        self.with_step(|steps, at| {
+            steps.remove(at);
+            at.min(steps.len().saturating_sub(1))
+        });
+    }
+
+    pub(crate) fn move_step(&mut self, by: i32) {
+        self.with_step(|steps, at| {
+            let to = (at as i32 + by).clamp(0, steps.len() as i32 - 1) as usize;
+            steps.swap(at, to);
+            to
+        });
+    }
+
+    /// Passes the chosen step by, to compare, or uses it again.
+    pub(crate) fn pass_step(&mut self) {
+        self.with_step(|steps, at| {
+            steps[at] = match steps[at].clone() {
+                Step::Passed { step } => *step,
+                step => Step::Passed { step: Box::new(step) },
+            };
+            at
+        });
+    }
+
+    /// Advises which fixed resistor suits the chosen divider, by the range that its sensor showed.
+    pub(crate) fn advise_resistor(&mut self) {
+        let scale = self.scale();
+        let is_divider = |step: &Step| matches!(step, Step::Divider(divider) if !divider.back);
+        let Some(at) = self.chosen_step().filter(|at| is_divider(&scale.steps[*at])) else {
+            return self.say("A is for a divider that turns volts into ohms: choose that step first", true);
+        };
+        let Step::Divider(divider) = &scale.steps[at] else { return };
+        let Some((low, high)) = self.raw_range() else {
+            return self.say("move the sensor through its range first: nothing was seen of it yet", true);
+        };
+        let reference = self.reading(self.selected_id()).and_then(|reading| reading.reference).unwrap_or(f64::NAN);
+        let ohms = [low, high].map(|raw| scale.walk(raw, reference)[at + 1]);
+        let (least, most) = (ohms[0].min(ohms[1]), ohms[0].max(ohms[1]));
+        let step = Scale { steps: scale.steps[..at].to_vec(), ..scale.clone() };
+        let step = step.resolution(self.channel().map_or(1.0, amber_core::chain::Channel::raw_step));
+        let mut items = Vec::new();
+        for (series, name) in [(ResistorSeries::E12, "E12"), (ResistorSeries::E24, "E24")] {
+            for candidate in advise(divider, least, most, step, series, 5) {
+                let swing = measured(candidate.swing, 0.001, "V");
+                let share = candidate.swing / divider.supply * 100.0;
+                items.push((
+                    format!("{} {name}", amber_core::digits::si(candidate.fixed, "Ω")),
+                    format!(
+                        "swings {swing}, {share:.0} % of the supply; a step is {} at the coarsest",
+                        amber_core::digits::si(candidate.resolution, "Ω")
+                    ),
+                ));
+            }
+        }
+        if items.is_empty() {
+            return self.say("the sensor has not moved yet: take it through its range, then ask again", true);
+        }
+        let [least, most] = [least, most].map(|ohms| amber_core::digits::si(ohms, "Ω"));
+        let title = format!("fixed resistor for {least} to {most}, as seen so far");
+        self.overlays.push(Overlay::Pick(Pick { title, items, chosen: 0, what: Picked::Resistor(at) }));
+    }
+
+    /// Takes the resistor that stands at the beginning of `text` into the divider.
+    pub(crate) fn take_resistor(&mut self, step: usize, text: &str) {
+        let ohms = text.rsplit_once(' ').map_or(text, |(ohms, _)| ohms);
+        if let Err(wrong) = self.type_part(step as u8, 0, ohms) {
+            self.say(wrong, true);
+        }
+    }
+
+    /// The least and most raw value that is kept of the selected channel.
+    fn raw_range(&self) -> Option<(f64, f64)> {
+        let values = self.chain.store().raw_blocks(self.selected).flatten().filter(|value| !value.is_nan());
+        values.map(|value| (*value, *value)).reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)))
+    }
+
+    /// The level that the channel stands in at the right edge of the chart.
+    pub(crate) fn settled(&self, id: usize) -> Option<&Level> {
+        let end = self.end();
+        let levels = self.channel_at(id).levels().found();
+        let live = !self.is_held();
+        levels.iter().rev().find(|level| level.from <= end && (level.to >= end || (live && level.open)))
+    }
+
+    /// Takes what a channel says while it is settled as zero.
+    pub(crate) fn zero(&mut self, all: bool) {
+        let ids: Vec<usize> = if all { (0..self.channel_count()).collect() } else { vec![self.selected_id()] };
+        let taken = self.wall(self.end(), "%Y-%m-%d %H:%M:%S");
+        let (mut done, mut moving) = (Vec::new(), Vec::new());
+        for id in ids {
+            let channel = self.channel_at(id);
+            if channel.kind() != amber_core::bench::Kind::Analog || (all && channel.settings().hidden) {
+                continue;
+            }
+            let title = self.title(id);
+            let Some(level) = self.settled(id).cloned() else {
+                moving.push(title);
+                continue;
+            };
+            let reference = self.reading(id).and_then(|reading| reading.reference).unwrap_or(f64::NAN);
+            let by = measured(channel.quantity_of(level.mean), channel.resolution(), channel.settings().scale.unit());
+            let (place, own) = self.place_of(id);
+            let taken = taken.clone();
+            self.at_place(place, |app| {
+                app.with_channel(own, |channel| channel.scale.take_zero(level.mean, reference, taken));
+            });
+            done.push(format!("{title} ({by}, mean of {} rows)", amber_core::digits::grouped(level.count)));
+        }
+        let shortest = self.chain.settings().levels.seconds;
+        match (done.is_empty(), moving.is_empty()) {
+            (true, true) => self.say("zero is for analog channels: choose one with Tab", true),
+            (true, false) => {
+                let what = moving.join(", ");
+                self.say(
+                    format!("{what}: not settled; zero is the mean of a level, so hold it still for {shortest} s"),
+                    true,
+                );
+            }
+            (false, true) => self.say(format!("zero taken: {}; u undoes it", done.join(", ")), false),
+            (false, false) => {
+                self.say(format!("zero taken: {}; not settled: {}", done.join(", "), moving.join(", ")), true);
+            }
+        }
+    }
+
+    /// Asks for a new channel's name and formula.
+    pub(crate) fn ask_new_formula(&mut self) {
+        self.overlays.push(Overlay::Prompt(Prompt {
+            title: "a channel computed from others".into(),
+            hint: "NAME = FORMULA, as in: slope = (gauge_a - gauge_b) / 2".into(),
+            input: Input::default(),
+            purpose: Purpose::NewFormula,
+        }));
+    }
+
+    /// Adds a computed channel as typed, and selects it.
+    ///
+    /// # Errors
+    /// What is wrong with it, with its column.
+    pub(crate) fn type_new_formula(&mut self, text: &str) -> Result<Vec<Effect>, String> {
+        let Some((name, formula)) = text.split_once('=') else {
+            return Err("type NAME = FORMULA, as in: slope = (gauge_a - gauge_b) / 2".into());
+        };
+        let name = name.trim();
+        if name.is_empty() || ChannelSettings::name_fault(name).is_some() {
+            return Err("type a name before the =, without commas and quotes".into());
+        }
+        let before = text.chars().count() - formula.chars().count();
+        let formula = self.sound_formula(formula, before)?;
+        let settings = ChannelSettings { formula: Some(formula), ..ChannelSettings::named(name) };
+        let index = self.chain.add_computed(settings).map_err(in_a_circle)?;
+        self.selected = index;
+        Ok(Vec::new())
+    }
+
+    /// Takes another formula for the selected channel.
+    ///
+    /// # Errors
+    /// What is wrong with it, with its column.
+    pub(super) fn type_formula(&mut self, text: &str) -> Result<(), String> {
+        let formula = self.sound_formula(text, 0)?;
+        let Some(channel) = self.channel() else { return Ok(()) };
+        let settings = ChannelSettings { formula: Some(formula), ..channel.settings().clone() };
+        if let Some(circle) = self.chain.circle_with(self.selected, &settings) {
+            return Err(in_a_circle(circle));
+        }
+        self.edit_channel(|channel| *channel = settings);
+        Ok(())
+    }
+
+    /// A formula whose names all mean channels; columns count from `before` on.
+    fn sound_formula(&self, text: &str, before: usize) -> Result<Formula, String> {
+        let told = |column: usize, message: &str| format!("column {}: {message}", column + before);
+        let lead = text.chars().take_while(|c| c.is_whitespace()).count();
+        let program = Program::parse(text).map_err(|error| told(error.column, &error.message))?;
+        for input in program.inputs() {
+            self.known_channel(&input.name).map_err(|wrong| told(input.column, &wrong))?;
+        }
+        Formula::new(text).map_err(|error| told(error.column + lead, &error.message))
+    }
+
+    /// Lets go of the selected channel, if it is a computed one.
+    pub(crate) fn remove_computed(&mut self) {
+        let Some(channel) = self.channel() else { return };
+        if channel.settings().formula.is_none() {
+            return self.say("the board sends this channel: v hides it; X is for computed ones", true);
+        }
+        let title = channel.title().to_owned();
+        self.chain.remove_computed(self.selected);
+        self.selected = self.selected.saturating_sub(1);
+        self.say(format!("{title} is gone; u brings it back"), false);
+    }
+}
+
+fn in_a_circle(circle: String) -> String {
+    if circle.contains("needs") { format!("{circle}: nothing can be computed in a circle") } else { circle }
+}
