@@ -70,11 +70,7 @@ fn cases() -> Vec<Case> {
             noise,
             60.0,
             0.0,
-            Box::new(
-                move |t| {
-                    if (t / 10.0) as u32 % 2 == 0 { 1500.0 } else { 1500.0 + 40.0 * noise * (t * 5.0).sin() }
-                },
-            ),
+            Box::new(move |t| if t % 20.0 < 10.0 { 1500.0 } else { 1500.0 + 40.0 * noise * (t * 5.0).sin() }),
         );
     }
     cases

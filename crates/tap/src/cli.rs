@@ -3,6 +3,7 @@
 use amber_core::split::Shape;
 use clap::{Args, Parser, Subcommand};
 use std::path::PathBuf;
+use std::sync::LazyLock;
 use std::time::Duration;
 
 /// Watch, plot, smooth and log a board's readings in the terminal.
@@ -94,6 +95,31 @@ pub(crate) enum Command {
         #[arg(long, value_name = "SHAPE")]
         shape: Option<Shape>,
     },
+    /// List the settled stretches of a channel as CSV, without a screen.
+    Levels {
+        /// A take's folder, or a text file.
+        #[arg(value_name = "TAKE|FILE")]
+        source: PathBuf,
+        /// The channel, by its name; SOURCE.NAME in a take of several.
+        #[arg(long, value_name = "NAME")]
+        channel: String,
+        /// The shortest stretch that counts: 500ms, 2s [default: as the bench says, 1s].
+        #[arg(long, value_name = "TIME", value_parser = duration)]
+        shortest: Option<Duration>,
+        /// Settings to see it with: shape, scales, formulas.
+        #[arg(long, value_name = "FILE")]
+        bench: Option<PathBuf>,
+    },
+    /// Work a formula out and print its value, or where it is wrong.
+    #[command(after_help = FUNCTIONS.as_str())]
+    Calc {
+        /// As for a computed channel: 'sqrt(x^2 + y^2)'.
+        #[arg(allow_hyphen_values = true)]
+        formula: String,
+        /// Values for the names in it; x=gap is a gap.
+        #[arg(value_name = "NAME=VALUE", allow_negative_numbers = true)]
+        values: Vec<String>,
+    },
     /// Serve a simulated board alone and print its device, for any program to open.
     Board {
         /// flume, flume-depth, twin, notes, chatter or gremlin.
@@ -113,6 +139,16 @@ pub(crate) struct Files {
     #[arg(long, value_name = "DIR", default_value = ".")]
     pub(crate) into: PathBuf,
 }
+
+/// All that a formula can call.
+static FUNCTIONS: LazyLock<String> = LazyLock::new(|| {
+    let lines = amber_core::formula::FUNCTIONS.iter().map(|help| format!("  {:<20}{}\n", help.usage, help.gives));
+    format!(
+        "Operators, from loose to tight: ?: or and not, < <= == != >= >, + -, * / %, the sign, ^.\nNames in quotes may \
+         hold anything. Also: pi, e, tau, and time, the seconds since the first row.\n\n{}",
+        lines.collect::<String>()
+    )
+});
 
 /// A time with its unit.
 fn duration(text: &str) -> Result<Duration, String> {

@@ -17,7 +17,16 @@ fn amber_tap(folder: &Path, arguments: &[&str]) -> (i32, String, String) {
 #[test]
 fn a_take_is_logged_and_drawn() {
     let dir = tempfile::tempdir().unwrap();
-    let bench = "[[channel]]\nname = \"gauge_a\"\nscale = { bits = 12, reference = 3.3, offset = 0.5, gain = 100, unit = \"mm\" }\n";
+    let bench = r#"
+keep = { raw = true }
+[[channel]]
+name = "gauge_a"
+[channel.scale]
+steps = [{ is = "converter", bits = 12, reference = 3.3 }, { is = "offset", by = 0.5 }, { is = "gain", by = 100, unit = "mm" }]
+[[channel]]
+name = "filling"
+formula = "rate(sump) + gauge_a * 0"
+"#;
     fs::write(dir.path().join("my.bench.toml"), bench).unwrap();
     let (code, out, err) =
         amber_tap(dir.path(), &["log", "flume", "--rows", "150", "--bench", "my.bench.toml", "--out", "runs/one"]);
@@ -28,10 +37,16 @@ fn a_take_is_logged_and_drawn() {
     );
     let table = fs::read_to_string(dir.path().join("runs/one/readings.csv")).unwrap();
     let rows: Vec<&str> = table.lines().collect();
-    assert_eq!(rows[0], "time_s,wall_clock,t_us,gauge_a,gauge_b,bed,paddle,pump,sump");
+    assert_eq!(
+        rows[0],
+        "time_s,wall_clock,t_us,t_us_raw,gauge_a,gauge_a_raw,gauge_b,gauge_b_raw,bed,bed_raw,paddle,paddle_raw,pump,pump_raw,sump,\
+         sump_raw,filling"
+    );
     assert_eq!(rows.len(), 151);
-    let depth: f64 = rows[150].split(',').nth(3).unwrap().parse().unwrap();
-    assert!((90.0..200.0).contains(&depth), "still water of 100 mm: {depth}");
+    let last: Vec<f64> = rows[150].split(',').map(|cell| cell.parse().unwrap_or(f64::NAN)).collect();
+    assert!((90.0..200.0).contains(&last[4]), "still water of 100 mm: {}", last[4]);
+    assert!((last[4] - (last[5] * 3.3 / 4096.0 - 0.5) * 100.0).abs() < 0.01, "both columns: {} {}", last[4], last[5]);
+    assert!(last[16].is_finite());
     let (code, out, _) = amber_tap(dir.path(), &["plot", "runs/one", "--out", "one.pdf"]);
     assert_eq!((code, out.trim()), (0, "one.pdf"));
     assert!(fs::read(dir.path().join("one.pdf")).unwrap().starts_with(b"%PDF"));
@@ -187,4 +202,55 @@ fn split_streams_what_it_reads_and_ends_quietly_when_nobody_reads_on() {
     let (code, out, err) = amber_tap(dir.path(), &["split", "late.txt"]);
     assert_eq!((code, out.as_str()), (0, "a\r\n1\r\n2\r\n3\r\n6\r\n7\r\n"));
     assert!(err.contains("2 lines refused, 2 late fields left out"), "{err}");
+}
+
+#[test]
+fn the_levels_of_the_depth_programme_are_listed_and_calibrate_the_gauge_without_a_key() {
+    let dir = tempfile::tempdir().unwrap();
+    let mut text = Vec::new();
+    amber_boards::Board::run(
+        &mut amber_boards::Flume::new(amber_boards::Programme::Depth, 5),
+        Duration::from_secs(60),
+        &mut text,
+    );
+    fs::write(dir.path().join("depth.txt"), text).unwrap();
+    fs::write(dir.path().join("flume.bench.toml"), include_str!("../assets/flume.bench.toml")).unwrap();
+    let table = |more: &[&str]| {
+        let (code, out, err) =
+            amber_tap(dir.path(), &[&["levels", "depth.txt", "--channel", "gauge_a"], more].concat());
+        assert_eq!(code, 0, "{err}");
+        let row = |line: &str| line.split(',').map(|cell| cell.parse().unwrap_or(f64::NAN)).collect::<Vec<f64>>();
+        assert!(out.starts_with("number,from_s,to_s,rows,mean,spread,unit,raw_mean\n"), "{out}");
+        out.lines().skip(1).map(row).collect::<Vec<_>>()
+    };
+    let depths = [0.0, 50.0, 100.0, 150.0, 200.0];
+    let scaled = table(&["--bench", "flume.bench.toml"]);
+    assert_eq!(scaled.len(), 5, "{scaled:?}");
+    assert!(scaled.iter().zip(depths).all(|(row, depth)| (row[4] - depth).abs() < 0.4), "{scaled:?}");
+    // From counts alone: gain and offset within 0.2 % of the full scale of 200 mm.
+    let raw = table(&[]);
+    let compared: Vec<_> = raw
+        .iter()
+        .zip(depths)
+        .map(|(row, really)| amber_core::calibrate::Compared { came: row[4], error: row[5] / row[3].sqrt(), really })
+        .collect();
+    let found = amber_core::calibrate::fit(&compared, amber_core::scale::Curve::Line).unwrap();
+    let volt = 4096.0 / 3.3;
+    let off = |volts: f64| found.calibration.apply(volts * volt) - (volts - 0.5) * 100.0;
+    println!("off by {:.3} mm at 0, {:.3} mm at 200 mm, {:?}", off(0.5), off(2.5), found.warnings);
+    assert!(off(0.5).abs() < 0.4 && off(2.5).abs() < 0.4 && found.percent < 0.2, "{} {}", off(0.5), off(2.5));
+    let (code, _, err) = amber_tap(dir.path(), &["levels", "depth.txt", "--channel", "depth"]);
+    assert!(code == 1 && err.contains("no channel 'depth'") && err.contains("gauge_b, bed"), "{err}");
+}
+
+#[test]
+fn a_formula_is_worked_out_or_its_mistake_is_pointed_at() {
+    let dir = tempfile::tempdir().unwrap();
+    let calc = |arguments: &[&str]| amber_tap(dir.path(), &[&["calc"], arguments].concat());
+    assert_eq!(calc(&["-x^2 + y", "x=3", "y=1/4"]), (0, "-8.75\n".into(), String::new()));
+    assert_eq!(calc(&["1 / x", "x=0"]).1, "gap\n");
+    let (code, _, err) = calc(&["2 * speed(3)"]);
+    assert!(code == 1 && err.contains("column 5: there is no function speed") && err.contains("\n      ^"), "{err}");
+    assert!(calc(&["x + yy", "x=1"]).2.contains("column 5: no value for yy"));
+    assert!(calc(&["x", "x=1", "z=2"]).2.contains("z does not stand"));
 }

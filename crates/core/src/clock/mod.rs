@@ -13,7 +13,7 @@ mod timer;
 
 pub use board::Drift;
 pub use intervals::{Intervals, Spacing, Verdict};
-pub use pace::seconds_a_line;
+pub use pace::{UNTIMED_LINE, seconds_a_line};
 pub use rate::RateMeter;
 pub use timer::Timer;
 pub(crate) use timer::names_a_clock;

@@ -5,6 +5,9 @@ use super::timer::told_tick;
 use crate::Stamp;
 use crate::split::{Fate, Shape, Sink, Splitter};
 
+/// The seconds that are given to each line of a text in which there is no clock.
+pub const UNTIMED_LINE: f64 = 0.01;
+
 /// Rows that are needed to tell.
 const ENOUGH: usize = 8;
 

@@ -4,6 +4,7 @@ use super::outlet::{Halt, Outlet};
 use super::{Command, Feed, LinkState};
 use crate::serial::Problem;
 use amber_core::Stamp;
+use amber_core::clock::{UNTIMED_LINE, seconds_a_line};
 use crossbeam_channel::bounded;
 use std::fs::File;
 use std::io::{self, Read};
@@ -18,10 +19,6 @@ const LOOK: Duration = Duration::from_millis(50);
 
 /// The pause before a file that cannot be read is tried again.
 const PAUSE: Duration = Duration::from_secs(1);
-
-/// What was in a file before it was watched has no arrival times. Its lines get those of the board's clock in it; without
-/// one, so many seconds are given to each.
-const LINE: f64 = 0.01;
 
 /// Bytes in which a clock is looked for.
 const HEAD: u64 = 64 * 1024;
@@ -67,7 +64,8 @@ fn follow(path: &Path, mut file: File, outlet: &mut Outlet) -> Result<(), Halt> 
     let mut head = Vec::new();
     // A file that cannot be read is told when it is read in earnest.
     let _ = File::open(path).and_then(|file| file.take(HEAD.min(length)).read_to_end(&mut head));
-    let seconds = amber_core::clock::seconds_a_line(&head).unwrap_or(LINE);
+    // What was there before has no arrival times: its lines get the pace of the board's clock in it.
+    let seconds = seconds_a_line(&head).unwrap_or(UNTIMED_LINE);
     let end = outlet.now();
     let start = end.plus(-(lines as f64) * seconds);
     outlet.state(open())?;

@@ -1,5 +1,7 @@
 //! What each command does.
 
+mod calc;
+mod levels;
 mod log;
 mod split;
 
@@ -50,6 +52,12 @@ pub(crate) fn run(command: Option<Command>) -> anyhow::Result<u8> {
             log::run(bench, length, rows, out)
         }
         Command::Plot { take, out, bench } => plot(&take, &out, bench.as_deref()),
+        Command::Levels { source, channel, shortest, bench } => {
+            let (bench, mistakes) = read_given_bench(bench.as_deref())?;
+            mistakes.iter().for_each(|mistake| eprintln!("amber-tap: {mistake}"));
+            levels::run(&source, &channel, shortest.map(|time| time.as_secs_f64()), bench)
+        }
+        Command::Calc { formula, values } => calc::run(&formula, &values),
         Command::Split { file, json, shape } => split::run(&file, shape, json),
         Command::Board { name, seed } => board(&name, seed),
     }

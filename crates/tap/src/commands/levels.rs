@@ -1,0 +1,103 @@
+//! The settled stretches of a channel, without a screen.
+
+use crate::app::chain_of;
+use amber_core::Stamp;
+use amber_core::bench::Bench;
+use amber_core::chain::{Chain, Channel};
+use amber_core::clock::{UNTIMED_LINE, seconds_a_line};
+use amber_core::digits::{fixed, with_unit};
+use amber_core::store::Limits;
+use anyhow::{Context, bail};
+use std::io;
+use std::path::Path;
+
+/// Prints the levels of `channel` in a take or a text as CSV.
+pub(super) fn run(source: &Path, channel: &str, shortest: Option<f64>, bench: Option<Bench>) -> anyhow::Result<u8> {
+    let mut parts = if source.is_dir() { takes(source, bench)? } else { vec![(String::new(), text(source, bench)?)] };
+    let several = parts.len() > 1;
+    let mut known = Vec::new();
+    for (place, (name, (chain, _))) in parts.iter().enumerate() {
+        for index in 0..chain.channels().len() {
+            let own = &chain.channels()[index];
+            let full = |label: &str| if several { format!("{name}.{label}") } else { label.to_owned() };
+            known.push((full(own.title()), full(own.name()), place, index));
+        }
+    }
+    let Some((_, _, place, index)) = known.iter().find(|(title, name, ..)| title == channel || name == channel) else {
+        let names: Vec<&str> = known.iter().map(|(title, ..)| title.as_str()).collect();
+        if names.is_empty() {
+            bail!("{} holds no rows that could be read", source.display());
+        }
+        bail!("there is no channel '{channel}' in {}; there are {}", source.display(), names.join(", "));
+    };
+    let (_, (chain, start)) = &mut parts[*place];
+    if let Some(seconds) = shortest {
+        let rule = amber_core::levels::LevelRule { seconds, ..chain.settings().levels };
+        if let Some(fault) = rule.fault() {
+            bail!("{fault}");
+        }
+        chain.set_levels(rule);
+    }
+    let own = &chain.channels()[*index];
+    match print(own, *start) {
+        // Whoever reads them has enough.
+        Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Ok(0),
+        printed => {
+            printed.context("cannot write the levels")?;
+            let unit = own.settings().scale.unit();
+            let noise = own.noise().map(|noise| with_unit(fixed(noise, own.decimals() + 2), unit));
+            let noise = noise.map(|noise| format!(", noise {noise}")).unwrap_or_default();
+            eprintln!("{}: {} levels{noise}", own.title(), own.levels().count());
+            Ok(0)
+        }
+    }
+}
+
+type Part = (String, (Chain, Stamp));
+
+fn takes(folder: &Path, bench: Option<Bench>) -> anyhow::Result<Vec<Part>> {
+    let parts = bench.map(|bench| bench.parts());
+    let takes = amber_io::take::open_all(folder)?;
+    let chain = |(i, (name, take)): (usize, (String, amber_io::take::OpenedTake))| {
+        take.mended.iter().for_each(|told| eprintln!("{}: {told}", take.folder.display()));
+        let bench = parts.as_ref().and_then(|parts| parts.get(i)).cloned();
+        (name, (chain_of(&take, bench), take.start))
+    };
+    Ok(takes.into_iter().enumerate().map(chain).collect())
+}
+
+/// A text has no arrival times: its lines get the pace of a clock in it.
+fn text(path: &Path, bench: Option<Bench>) -> anyhow::Result<(Chain, Stamp)> {
+    let text = std::fs::read(path).with_context(|| format!("cannot read {}", path.display()))?;
+    let seconds = seconds_a_line(&text[..text.len().min(1 << 16)]).unwrap_or(UNTIMED_LINE);
+    let mut chain = Chain::new(bench.unwrap_or_default(), Limits::NONE);
+    chain.begin();
+    let mut at = Stamp(0);
+    for (line, count) in text.split_inclusive(|byte| *byte == b'\n').zip(0..) {
+        at = Stamp(0).plus(f64::from(count) * seconds);
+        chain.feed(at, line);
+    }
+    chain.feed(at, b"\n");
+    Ok((chain, Stamp(0)))
+}
+
+fn print(channel: &Channel, start: Stamp) -> io::Result<()> {
+    let mut out = csv::Writer::from_writer(io::stdout().lock());
+    out.write_record(["number", "from_s", "to_s", "rows", "mean", "spread", "unit", "raw_mean"])?;
+    let places = channel.decimals() + 2;
+    for level in channel.levels().found() {
+        let (from, to) = (level.from.seconds_since(start), level.to.seconds_since(start));
+        let spread = channel.difference_of(level.spread, level.mean);
+        out.write_record([
+            level.number.to_string(),
+            fixed(from, 3),
+            fixed(to, 3),
+            level.count.to_string(),
+            fixed(channel.quantity_of(level.mean), places),
+            fixed(spread, places),
+            channel.settings().scale.unit().to_owned(),
+            fixed(level.mean, channel.raw_decimals() + 2),
+        ])?;
+    }
+    out.flush()
+}
