@@ -4,6 +4,7 @@
 //! Depends on no other crate of the workspace.
 
 mod board;
+mod desk;
 mod ear;
 mod flume;
 mod garble;
@@ -16,16 +17,18 @@ pub use board::Board;
 pub use flume::{Flume, Programme};
 pub use serve::{Pty, ServeError, ServedBoard, serve};
 
+use desk::Desk;
 use gremlin::Gremlin;
 use plain::{Chatter, Notes, Plain, Twin};
 
 /// The names by which [`by_name`] knows boards, with what each does.
-pub const BOARDS: [(&str, &str); 6] = [
+pub const BOARDS: [(&str, &str); 7] = [
     ("flume", "a wave flume: two wave gauges, bed pressure, a limit switch, a pump and a sump, 100 rows a second"),
     ("flume-depth", "the same flume, raising still water in steps of 50 mm for calibration"),
     ("twin", "a valve's end switch and a flow meter: two bare numbers in turn, at 9600 baud"),
     ("notes", "the basin's weather: a JSON object a line"),
     ("chatter", "a carriage: a labelled field a line, words between, its history on request, at 57600 baud"),
+    ("desk", "the flume's control desk: knob, lever, thermistor, and three faulty inputs"),
     ("gremlin", "the flume behind a bad cable: garbles, drops, floods, sends escapes, vanishes and comes back"),
 ];
 
@@ -37,6 +40,7 @@ pub fn by_name(name: &str, seed: u64) -> Option<Box<dyn Board>> {
         "twin" => Box::new(Plain::new(|| Twin, seed)),
         "notes" => Box::new(Plain::new(|| Notes, seed)),
         "chatter" => Box::new(Plain::new(Chatter::new, seed)),
+        "desk" => Box::new(Plain::new(|| Desk, seed)),
         "gremlin" => Box::new(Gremlin::new(seed, gremlin::PAUSE)),
         _ => return None,
     })

@@ -167,7 +167,9 @@ pub struct Levels {
     whole: Option<Block>,
     /// The level before, as long as it may turn out to go on.
     ended: Option<Block>,
+    /// The blocks in the open level, and in the last one.
     blocks: usize,
+    last_blocks: usize,
     found: VecDeque<Level>,
     number: u64,
 }
@@ -188,6 +190,7 @@ impl Levels {
             whole: None,
             ended: None,
             blocks: 0,
+            last_blocks: 0,
             found: VecDeque::new(),
             number: 0,
         }
@@ -294,18 +297,10 @@ impl Levels {
             let mut recent = Block::default();
             self.window.iter().skip(1).chain([&block]).for_each(|part| recent.add(part));
             let creep = (recent.mean() - whole.mean()).abs();
-            let (steps, creeps) =
-                (off > OFF * error(block.count) + forgiven, creep > TREND * error(recent.count) + forgiven);
-            if steps || creeps {
+            if off > OFF * error(block.count) + forgiven || creep > TREND * error(recent.count) + forgiven {
                 self.curtail(block.mean(), error(block.count));
-                // A young one that creeps was still on its way.
-                let young = creeps && self.blocks < 2 * WINDOW && off < 1.5 * deviation;
                 self.end();
                 self.window.clear();
-                if young {
-                    self.found.pop_back();
-                    (self.number, self.ended) = (self.number.saturating_sub(1), None);
-                }
             }
         }
         self.window.push_back(block.clone());
@@ -343,8 +338,16 @@ impl Levels {
             let pause = whole.from.seconds_since(before.to);
             pause <= self.rule.seconds && (before.mean() - whole.mean()).abs() <= close
         };
+        // A young one that was nearly there was still on its way.
+        let young = self.last_blocks < 3 * WINDOW;
+        let on_its_way = |before: &Block| {
+            let pause = whole.from.seconds_since(before.to);
+            young && pause <= self.rule.seconds && (before.mean() - whole.mean()).abs() < 1.5 * deviation
+        };
+        let ended = self.ended.take();
+        let replaces = ended.as_ref().is_some_and(|before| !same(before) && on_its_way(before));
         // A few odd rows ended it, and it goes on as before.
-        let before = self.ended.take().filter(same);
+        let before = ended.filter(same);
         self.head = if before.is_some() { VecDeque::new() } else { self.window.clone() };
         self.blocks = WINDOW;
         let goes_on = before.is_some();
@@ -355,7 +358,7 @@ impl Levels {
             }
             None => whole,
         });
-        if goes_on {
+        if goes_on || replaces {
             self.found.pop_back();
         } else {
             self.number += 1;
@@ -425,6 +428,7 @@ impl Levels {
     fn end(&mut self) {
         if let Some(whole) = self.whole.take() {
             self.ended = Some(whole);
+            self.last_blocks = self.blocks;
             if let Some(last) = self.found.back_mut() {
                 last.open = false;
             }

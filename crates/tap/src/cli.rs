@@ -122,7 +122,7 @@ pub(crate) enum Command {
     },
     /// Serve a simulated board alone and print its device, for any program to open.
     Board {
-        /// flume, flume-depth, twin, notes, chatter or gremlin.
+        /// flume, flume-depth, twin, notes, chatter, desk or gremlin.
         name: String,
         /// Where its randomness starts.
         #[arg(long, default_value_t = 1)]

@@ -12,6 +12,12 @@ pub(crate) enum Place {
     Panel,
     /// The panel of the scale, before any panel.
     Scale,
+    /// A calibration is open, before the main screen.
+    Calibrate,
+    /// A survey is open, before the main screen.
+    Survey,
+    /// The doctor's findings are open, before the main screen.
+    Doctor,
     /// One of a list is being chosen.
     Pick,
     /// A line of text is being typed.
@@ -98,6 +104,22 @@ pub(crate) enum Action {
     ChannelDown,
     CodeWords,
     NextSource,
+    Calibrate,
+    Survey,
+    Doctor,
+    CloseTool,
+    LevelUp,
+    LevelDown,
+    PreviousCurve,
+    NextCurve,
+    TypeReally,
+    ForgetReally,
+    ForgetAll,
+    TakeCalibration,
+    TypeTravel,
+    SurveyAgain,
+    DoctorUp,
+    DoctorDown,
     Zero,
     ZeroAll,
     Undo,
@@ -193,6 +215,9 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Main: [(Char('#'), NONE)], A::CodeWords, "#", "words for the channel's codes, shown and logged", None;
     Main: [(Char('z'), NONE)], A::Zero, "z", "zero: the settled value of the channel counts as 0", Some("z zero");
     Main: [(Char('Z'), NONE)], A::ZeroAll, "Z", "the same for all channels that are settled", None;
+    Main: [(Char('c'), NONE)], A::Calibrate, "c", "calibrate the channel by its levels", Some("c calibrate");
+    Main: [(Char('r'), NONE)], A::Survey, "r", "survey the travel of a knob or lever", None;
+    Main: [(Char('d'), NONE)], A::Doctor, "d", "a doctor's look: what reads like a fault", None;
     Main: [(Char('F'), NONE)], A::NewFormula, "F", "a new channel, computed from others by a formula", None;
     Main: [(Char('X'), NONE)], A::RemoveComputed, "X", "let go of a computed channel", None;
     Main: [(Char('b'), NONE)], A::RawBeside, "b", "show values as they came beside the scaled ones, or not", None;
@@ -218,6 +243,21 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Scale: [(Char('>'), NONE)], A::StepDown, ">", "move the step down", None;
     Scale: [(Char('p'), NONE)], A::PassStep, "p", "pass the step by to compare, or use it again", Some("p pass by");
     Scale: [(Char('A'), NONE)], A::Advise, "A", "which fixed resistor suits the divider, by the range seen", None;
+    Calibrate: [(Up, NONE)], A::LevelUp, "↑", "the level before", None;
+    Calibrate: [(Down, NONE)], A::LevelDown, "↓", "the level after; at the end, the newest is followed", Some("↑↓ level");
+    Calibrate: [(Enter, NONE)], A::TypeReally, "Enter", "type what the level really was", Some("Enter really");
+    Calibrate: [(Char('x'), NONE), (KeyCode::Delete, NONE)], A::ForgetReally, "x", "forget what was typed for it", Some("x forget");
+    Calibrate: [(Char('C'), NONE)], A::ForgetAll, "C", "forget all that was typed, to compare afresh", None;
+    Calibrate: [(Left, NONE)], A::PreviousCurve, "←", "the curve before: line, degree 2 and 3, table", None;
+    Calibrate: [(Right, NONE)], A::NextCurve, "→", "the next curve", Some("←→ curve");
+    Calibrate: [(Char('a'), NONE)], A::TakeCalibration, "a", "take the curve into the scale", Some("a into the scale");
+    Calibrate: [(Esc, NONE)], A::CloseTool, "Esc", "close (so does c)", Some("Esc close");
+    Survey: [(Enter, NONE)], A::TypeTravel, "Enter", "let the travel become 0 to 100 %, or typed ends", Some("Enter map the travel");
+    Survey: [(Char('x'), NONE)], A::SurveyAgain, "x", "begin again", Some("x again");
+    Survey: [(Esc, NONE)], A::CloseTool, "Esc", "close (so does r)", Some("Esc close");
+    Doctor: [(Up, NONE)], A::DoctorUp, "↑", "what stands further up", None;
+    Doctor: [(Down, NONE)], A::DoctorDown, "↓", "what stands further down", Some("↑↓ read");
+    Doctor: [(Esc, NONE)], A::CloseTool, "Esc", "close (so does d)", Some("Esc close");
     Lines: [(Esc, NONE)], A::Lines, "Esc", "the chart again", Some("Esc chart");
     Lines: [(Up, NONE)], A::LineUp, "↑", "the line before, which holds the lines", Some("↑↓ line");
     Lines: [(Down, NONE)], A::LineDown, "↓", "the line after", None;
@@ -303,7 +343,18 @@ mod tests {
     fn the_readme_lists_every_key_of_the_main_screen() {
         let readme = include_str!("../../../README.md");
         for binding in KEYS.iter().filter(|b| {
-            matches!(b.place, Place::Main | Place::Panel | Place::Scale | Place::Lines | Place::Talk | Place::Choose)
+            matches!(
+                b.place,
+                Place::Main
+                    | Place::Panel
+                    | Place::Scale
+                    | Place::Calibrate
+                    | Place::Survey
+                    | Place::Doctor
+                    | Place::Lines
+                    | Place::Talk
+                    | Place::Choose
+            )
         }) {
             let row = format!("| `{}` | {} |", binding.label, binding.help);
             assert!(readme.contains(&row), "README lacks: {row}");

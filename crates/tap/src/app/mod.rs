@@ -11,6 +11,7 @@ mod side;
 mod sight;
 mod taking;
 mod talk;
+mod tools;
 mod trouble;
 mod undo;
 mod update;
@@ -23,6 +24,7 @@ pub(crate) use shown::{ChannelShown, Shown};
 pub(crate) use sight::Sight;
 pub(crate) use taking::{Taking, chain_of, in_words, name_of};
 pub(crate) use talk::Talk;
+pub(crate) use tools::{CalibrationRow, Tool};
 
 use amber_core::Stamp;
 use amber_core::axis::FitAxis;
@@ -116,6 +118,10 @@ pub(crate) enum Purpose {
     Field(FieldId),
     /// A new channel's name and formula.
     NewFormula,
+    /// What the level of this number really was.
+    Really(u64),
+    /// What a channel's travel is to become.
+    Travel,
     /// The bench file's path.
     BenchPath,
     /// What a channel is called.
@@ -179,6 +185,8 @@ pub(crate) enum Effect {
     Open(usize, amber_core::bench::Source),
     /// Tell the link of the source at this place to do something.
     Tell(usize, LinkOrder),
+    /// Ring the terminal's bell.
+    Bell,
     /// Put this text where other programs paste from.
     Copy(String),
     Quit,
@@ -221,6 +229,13 @@ pub(crate) struct App {
     pub(crate) panel_scroll: u16,
     pub(crate) overlays: Vec<Overlay>,
     undo: undo::Undo,
+    /// What stands in a panel's place.
+    pub(crate) tool: Option<Tool>,
+    pub(crate) calibrating: tools::Calibrating,
+    pub(crate) surveying: tools::Surveying,
+    pub(crate) doctor: tools::Doctor,
+    /// The levels of the selected channel that were told with a bell: its number, and theirs.
+    rung: (usize, u64),
     pub(crate) notice: Option<Notice>,
     pub(crate) axes: HashMap<String, FitAxis>,
     pub(crate) bench_file: Option<PathBuf>,
@@ -280,6 +295,11 @@ impl App {
             panel_scroll: 0,
             overlays: Vec::new(),
             undo: undo::Undo::default(),
+            tool: None,
+            calibrating: tools::Calibrating::default(),
+            surveying: tools::Surveying::default(),
+            doctor: tools::Doctor::default(),
+            rung: (0, 0),
             notice: None,
             axes: HashMap::new(),
             bench_file,
@@ -384,3 +404,7 @@ mod wire_tests;
 #[cfg(test)]
 #[path = "state_tests.rs"]
 mod state_tests;
+
+#[cfg(test)]
+#[path = "tools_tests.rs"]
+mod tools_tests;

@@ -1,6 +1,6 @@
 //! Messages in, changed state and effects out.
 
-use super::{App, Effect, FieldId, LinkOrder, Message, Overlay, Prompt, Purpose, Source, Stage};
+use super::{App, Effect, FieldId, LinkOrder, Message, Overlay, Prompt, Purpose, Source, Stage, Tool};
 use crate::keys::{Action, Place, resolve};
 use crate::screen::{Hit, hit};
 use amber_core::Stamp;
@@ -20,7 +20,7 @@ impl App {
             Message::Mouse(mouse) => self.mouse(mouse),
             Message::Feed(place, feed) => {
                 self.at_place(place, |app| app.feed(feed));
-                Vec::new()
+                self.ring()
             }
             Message::Report(place, report) => self.hear_keeper(place, report),
             Message::Figure(Ok(paths)) => {
@@ -59,7 +59,23 @@ impl App {
         }
         self.follow_axes(now);
         let picked = self.lines.follow(self.chain.tail(), now);
-        self.refresh_numbers(now) || picked
+        let refreshed = self.refresh_numbers(now);
+        if refreshed {
+            if self.tool == Some(Tool::Survey) {
+                self.follow_survey();
+            }
+            self.follow_doctor(now);
+        }
+        refreshed || picked
+    }
+
+    /// Rings when the selected channel has settled, where that is wanted.
+    fn ring(&mut self) -> Vec<Effect> {
+        let now = (self.selected_id(), self.channel().map_or(0, |channel| channel.levels().count()));
+        let before = std::mem::replace(&mut self.rung, now);
+        let settled = now.0 == before.0 && now.1 > before.1;
+        let wanted = settled && self.chain.settings().levels.bell && !self.is_held();
+        if wanted { vec![Effect::Bell] } else { Vec::new() }
     }
 
     fn feed(&mut self, feed: Feed) {
@@ -96,6 +112,11 @@ impl App {
             (Some(Overlay::Pick(_)), _) => &[Place::Pick],
             (Some(Overlay::QuitQuestion), _) => &[Place::Question],
             (Some(Overlay::Talk), _) => &[Place::Talk],
+            (None, None) if self.tool.is_some() && !self.lines.open => match self.tool {
+                Some(Tool::Calibrate) => &[Place::Calibrate, Place::Main],
+                Some(Tool::Survey) => &[Place::Survey, Place::Main],
+                _ => &[Place::Doctor, Place::Main],
+            },
             (None, Some((Stage::Scale, _))) if !self.lines.open => &[Place::Scale, Place::Panel, Place::Main],
             (None, Some(_)) if self.lines.open => &[Place::Panel, Place::Lines, Place::Main],
             (None, Some(_)) => &[Place::Panel, Place::Main],
@@ -220,6 +241,22 @@ impl App {
             | Action::Redo => {}
             Action::NextSource => self.next_source(),
             Action::TakeOffer => self.take_offer(),
+            Action::Calibrate => self.open_tool(Tool::Calibrate),
+            Action::Survey => self.open_tool(Tool::Survey),
+            Action::Doctor => self.open_tool(Tool::Doctor),
+            Action::CloseTool => self.tool = None,
+            Action::LevelUp => self.move_level(-1),
+            Action::LevelDown => self.move_level(1),
+            Action::PreviousCurve => self.next_curve(-1),
+            Action::NextCurve => self.next_curve(1),
+            Action::TypeReally => self.ask_really(),
+            Action::ForgetReally => self.forget_really(false),
+            Action::ForgetAll => self.forget_really(true),
+            Action::TakeCalibration => self.take_calibration(),
+            Action::TypeTravel => self.ask_range(),
+            Action::SurveyAgain => self.begin_survey(),
+            Action::DoctorUp => self.doctor.scroll = self.doctor.scroll.saturating_sub(3),
+            Action::DoctorDown => self.doctor.scroll = (self.doctor.scroll + 3).min(200),
             Action::Zero => self.zero(false),
             Action::ZeroAll => self.zero(true),
             Action::NewFormula => self.ask_new_formula(),
@@ -279,6 +316,7 @@ impl App {
     fn open_panel(&mut self, stage: Stage) {
         let open = self.panel.is_some_and(|(other, _)| other == stage);
         self.panel = (!open).then_some((stage, 0));
+        self.tool = None;
         self.panel_scroll = 0;
     }
 
@@ -400,6 +438,8 @@ impl App {
             Purpose::SayingEvery(saying) => self.repeat_saying(saying, &text),
             Purpose::ChannelName(index) => self.type_name(*index, &text),
             Purpose::ChannelWords(index) => self.type_words(*index, &text),
+            Purpose::Really(number) => self.type_really(*number, &text),
+            Purpose::Travel => self.type_range(&text),
             Purpose::NewFormula => self.type_new_formula(&text),
             Purpose::BenchPath if text.trim().is_empty() => Err("type a file name".into()),
             Purpose::BenchPath => Ok(self.write_bench(PathBuf::from(text.trim()))),

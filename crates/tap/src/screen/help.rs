@@ -3,14 +3,17 @@
 use super::{centred, frame, put};
 use crate::keys::{KEYS, Place};
 use crate::theme::{Ink, Theme};
+use amber_core::formula::FUNCTIONS;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
-const NOTES: [&str; 5] = [
+const NOTES: [&str; 7] = [
     "The strip at the top is the chain of the selected channel: each cell shows its setting and the value that",
     "leaves it, so you see at which step a number goes wrong. An edit redraws all history in memory.",
     "Mouse: the wheel zooms, a click on a readout or a trace's lane chooses the channel, on a cell opens its panel.",
     "Signs: » the board's own words   ← sent   ▲ refused   … half a line   dashed: a threshold   dotted upright: a mark.",
+    "▬ behind a name: the channel is settled, and a bar over its trace shows the level's mean. Levels serve zero (z) and",
+    "calibration (c); what counts as one is set in stage 5.",
     "While held, the chart, readouts and wire lines stand; rows, refused, take and watch counts go on.",
 ];
 
@@ -36,7 +39,8 @@ pub(super) fn draw(scroll: u16, theme: Theme, area: Rect, buffer: &mut Buffer) {
                         width: if pairs.len() > 1 && column == 0 { inner.width / 2 - 1 } else { inner.width },
                         ..inner
                     };
-                    put(buffer, room, column + 11, y, pair.1, theme.style(Ink::Text));
+                    let at = (pair.0.chars().count() as u16 + 1).max(11);
+                    put(buffer, room, column + at, y, pair.1, theme.style(Ink::Text));
                 }
             }
         }
@@ -59,6 +63,9 @@ fn lines(two_columns: bool) -> Vec<Line> {
         (Place::Main, "On the screen"),
         (Place::Panel, "In a stage's panel"),
         (Place::Scale, "In the panel of the scale"),
+        (Place::Calibrate, "Calibrating (c)"),
+        (Place::Survey, "Surveying a travel (r)"),
+        (Place::Doctor, "The doctor's look (d)"),
         (Place::Lines, "Reading the wire's lines"),
         (Place::Talk, "Talking to the board"),
         (Place::Choose, "Choosing what to watch"),
@@ -69,14 +76,21 @@ fn lines(two_columns: bool) -> Vec<Line> {
     for (place, heading) in headings {
         lines.push(Line::Heading(heading));
         let pairs: Vec<_> = KEYS.iter().filter(|b| b.place == place).map(|b| (b.label, b.help)).collect();
-        if two_columns && place != Place::Question {
-            let half = pairs.len().div_ceil(2);
-            lines.extend((0..half).map(|i| Line::Keys(pairs[i..].iter().step_by(half).take(2).copied().collect())));
-        } else {
-            lines.extend(pairs.into_iter().map(|pair| Line::Keys(vec![pair])));
-        }
+        lines.extend(paired(pairs, two_columns && place != Place::Question));
         lines.push(Line::Note(""));
     }
+    lines.push(Line::Heading(
+        "Formulas (F): x is a channel's name or any part of a formula; names with blanks stand in quotes",
+    ));
+    let pairs: Vec<_> = FUNCTIONS.iter().map(|help| (help.usage, help.gives)).collect();
+    lines.extend(paired(pairs, two_columns));
+    lines.push(Line::Note(""));
     lines.extend(NOTES.map(Line::Note));
     lines
+}
+
+/// Pairs below one another, in two columns where there is room.
+fn paired(pairs: Vec<(&'static str, &'static str)>, two_columns: bool) -> Vec<Line> {
+    let half = if two_columns { pairs.len().div_ceil(2) } else { pairs.len() };
+    (0..half).map(|i| Line::Keys(pairs[i..].iter().step_by(half).take(2).copied().collect())).collect()
 }

@@ -34,10 +34,17 @@ impl Layout {
             110.. => 27,
             _ => 22,
         };
-        let panel_width = if width >= 110 { 42 } else { 38 };
-        let readouts_give_way = app.panel.is_some() && width < side + panel_width + 44;
+        let beside = app.panel.is_some() || app.tool.is_some();
+        let panel_width = match (app.tool.is_some(), width) {
+            (true, 110..) => 62,
+            (true, _) => width,
+            (false, 110..) => 42,
+            (false, _) => 38,
+        };
+        let readouts_give_way = beside && width < side + panel_width + 44;
         let side = if readouts_give_way { 0 } else { side };
-        let panel_width = if app.panel.is_some() { panel_width.min(width / 2) } else { 0 };
+        let most = if app.tool.is_some() && width < 110 { width } else { (width - side) * 3 / 5 };
+        let panel_width = if beside { panel_width.min(most) } else { 0 };
         let chart_rows = body - tail_rows;
         let middle = row(4, chart_rows);
         let left = width - side;
@@ -46,7 +53,7 @@ impl Layout {
             title: row(0, 1),
             strip: row(1, 3),
             chart: Rect { width: left - panel_width, ..middle },
-            panel: app.panel.map(|_| panel),
+            panel: beside.then_some(panel),
             readouts: (side > 0).then(|| Rect { x: area.x + left, width: side, ..row(4, body) }),
             tail: Rect { width: left, ..row(4 + chart_rows, tail_rows) },
             foot: row(height - 1, 1),

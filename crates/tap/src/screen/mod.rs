@@ -14,6 +14,7 @@ mod strip;
 mod tail;
 mod talk;
 mod title;
+mod tools;
 
 pub(crate) use foot::draw_key;
 pub(crate) use layout::{Hit, hit};
@@ -117,6 +118,7 @@ pub(crate) fn draw(app: &App, theme: Theme, buffer: &mut Buffer) {
     }
     if let Some(area) = layout.panel {
         panel::draw(app, theme, area, buffer);
+        tools::draw(app, theme, area, buffer);
     }
     if let Some(area) = layout.readouts {
         readouts::draw(app, theme, area, buffer);

@@ -10,6 +10,9 @@ use amber_core::digits::{fixed, grouped, with_unit};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
+/// Stands behind a channel's name while it is settled.
+const SETTLED: &str = "▬";
+
 /// How much of a channel is shown.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Form {
@@ -100,6 +103,8 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         let ink = theme.style(Ink::Trace(app.ink(index)));
         let x = put(buffer, name_row, x, 0, &letter, ink) + 1;
         let x = put(buffer, name_row, x, 0, &app.title(index), theme.style(quiet)) + 1;
+        let settled = channel.kind() == Kind::Analog && app.settled(index).is_some();
+        let x = if settled { put(buffer, name_row, x, 0, SETTLED, theme.style(quiet)) + 1 } else { x };
         if channel.settings().hidden {
             put_right(buffer, name_row, 0, "hidden ", theme.style(quiet));
             continue;

@@ -167,13 +167,14 @@ fn the_help_holds_every_key_at_every_size() {
         let mut app = app(3, 1, size);
         press(&mut app, KeyCode::Char('?'));
         let mut seen = String::new();
-        for _ in 0..110 {
+        for _ in 0..200 {
             seen += &rows(&app).join("\n");
             press(&mut app, KeyCode::Down);
         }
         for binding in KEYS.iter().filter(|binding| binding.place != Place::Help) {
             assert!(seen.contains(binding.help), "{size:?}: the help lacks '{}'", binding.help);
         }
+        assert!(amber_core::formula::FUNCTIONS.iter().all(|help| seen.contains(help.gives)));
         press(&mut app, KeyCode::Esc);
         assert!(app.overlays.is_empty());
     }

@@ -74,6 +74,11 @@ fn right_parts(app: &App) -> Vec<(Ink, String)> {
         let length = ends.map_or(0.0, |(first, last)| last.seconds_since(first));
         parts.push((Ink::Text, format!("{} rows over {}", grouped(rows.end - rows.start), clock(length))));
     }
+    if !app.doctor.findings.is_empty() {
+        let count = app.doctor.findings.len();
+        let word = if count == 1 { "finding" } else { "findings" };
+        parts.push((Ink::Text, format!("d: {count} {word}")));
+    }
     let refused: u64 = app.chains().map(|chain| chain.counts().refused()).sum();
     let ink = if refused > 0 { Ink::Bright } else { Ink::Dim };
     parts.push((ink, format!("refused {}", grouped(refused))));

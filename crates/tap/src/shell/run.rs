@@ -241,6 +241,7 @@ impl Shell<'_> {
             }
             Effect::Open(place, source) => self.open(place, &source),
             Effect::Tell(place, order) => self.tell_link(place, order),
+            Effect::Bell => super::terminal::ring(),
             Effect::Copy(text) => super::terminal::copy(&text),
             Effect::Quit => self.over = true,
         }

@@ -102,3 +102,9 @@ pub(super) fn copy(text: &str) {
     // A terminal that cannot be written to is told when the screen is drawn.
     let _ = write!(out, "\x1b]52;c;{encoded}\x07").and_then(|()| out.flush());
 }
+
+/// Rings the terminal's bell.
+pub(super) fn ring() {
+    let mut out = std::io::stdout().lock();
+    let _ = out.write_all(b"\x07").and_then(|()| out.flush());
+}

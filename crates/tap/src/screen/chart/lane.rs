@@ -4,9 +4,11 @@ use super::super::{fitting, put, put_right};
 use super::{Dots, GUTTER, TAGS};
 use crate::app::{AnalogLane, App};
 use crate::theme::{Ink, Theme};
+use amber_core::Stamp;
 use amber_core::axis::{Rule, ticks};
 use amber_core::digits::fixed;
-use amber_core::window::{Grid, Logic, Span};
+use amber_core::levels::Level;
+use amber_core::window::{Columns, Grid, Logic, Span};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
@@ -80,6 +82,59 @@ pub(super) fn traces<'a>(
         }
     }
     tags(app, theme, letters, plot, buffer);
+}
+
+/// A level of the selected channel: its first and last character, its row, its mean.
+pub(super) type LevelBar = (u16, u16, u16, String);
+
+/// The bars of the selected channel's levels that are in view.
+pub(super) fn level_bars(app: &App, lane: &AnalogLane, columns: &Columns, height: u16) -> Vec<LevelBar> {
+    let id = app.selected_id();
+    let channel = app.channel_at(id);
+    let width = columns.places.len();
+    let ends = columns.places.iter().flatten().min().zip(columns.places.iter().flatten().max());
+    let Some((first, last)) = ends.map(|(first, last)| (first * columns.width, (last + 1) * columns.width)) else {
+        return Vec::new();
+    };
+    let place = |at: Stamp, otherwise: usize| (columns.place_of(at).unwrap_or(otherwise) / 2) as u16;
+    let bar = |level: &Level| {
+        let mean = channel.quantity_of(level.mean);
+        let inside = (lane.limits.0..=lane.limits.1).contains(&mean);
+        let row = (dot_row(mean, lane.limits, height) / 4) as u16;
+        // Above the trace, so that both are seen.
+        let row = if row > 0 { row - 1 } else { row + 1 };
+        let text = fixed(mean, channel.decimals());
+        let (from, to) = (place(level.from.max(Stamp(first)), 0), place(level.to, width.saturating_sub(1)));
+        (inside && from <= to).then_some((from, to, row, text))
+    };
+    let newest_first = channel.levels().found().iter().rev();
+    let in_view = newest_first.skip_while(|level| level.from.0 >= last).take_while(|level| level.to.0 >= first);
+    in_view.filter_map(bar).collect()
+}
+
+/// The levels of the selected channel as quiet bars, with their means where there is room.
+pub(super) fn levels(app: &App, theme: Theme, lane: &AnalogLane, columns: &Columns, plot: Rect, buffer: &mut Buffer) {
+    if !lane.channels.contains(&app.selected_id()) || plot.height < 3 {
+        return;
+    }
+    for (from, to, row, mean) in level_bars(app, lane, columns, plot.height) {
+        let ink = theme.style(Ink::Dim);
+        for x in from..=to {
+            let sign = if x == from {
+                '╾'
+            } else if x == to {
+                '╼'
+            } else {
+                '─'
+            };
+            put(buffer, plot, x, row, &sign.to_string(), ink);
+        }
+        let length = mean.chars().count() as u16 + 2;
+        if to - from > length {
+            let x = from + (to - from + 1 - length) / 2;
+            put(buffer, plot, x, row, &format!(" {mean} "), ink);
+        }
+    }
 }
 
 /// The numbers left of a plot, and a grid of points.

@@ -82,6 +82,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, edge_alone: bool, buffer
         time::marks(app, theme, &columns, *plot, buffer);
         lane::thresholds(app, theme, lane, *plot, buffer);
         lane::traces(app, theme, lane, &grid, right(*plot), buffer);
+        lane::levels(app, theme, lane, &columns, *plot, buffer);
         lane::threshold_values(app, theme, lane, *plot, buffer);
     }
     for (index, plot) in lanes.digital.iter().zip(&parts.digital) {
@@ -135,6 +136,9 @@ pub(super) fn look(app: &App, area: Rect) -> Look {
     (columns.width, newest, firsts, empty, &lanes.digital, app.marks.len()).hash(&mut frame);
     for (lane, (_, plot)) in lanes.analog.iter().zip(&parts.analog) {
         (lane.limits.0.to_bits(), lane.limits.1.to_bits(), &lane.channels).hash(&mut frame);
+        if lane.channels.contains(&app.selected_id()) {
+            lane::level_bars(app, lane, &columns, plot.height).hash(&mut frame);
+        }
         let dots = |value: f32| {
             let value = f64::from(value);
             (lane::dot_row(value, lane.limits, plot.height), value < lane.limits.0, value > lane.limits.1)

@@ -1,0 +1,410 @@
+//! A look at channels as an experienced colleague would take it: what reads like a fault, with the evidence and what to
+//! check.
+
+use crate::digits::{duration, si};
+use crate::scale::{Scale, Step};
+use crate::stats::Noise;
+
+/// The fewest rows and seconds that are looked at.
+const LEAST: (usize, f64) = (150, 4.0);
+
+/// Rows over which the mains are looked for.
+const TONE: usize = 2048;
+
+/// Noise beyond so many steps is more than a converter makes.
+const NOISY: f64 = 15.0;
+
+/// What is the matter.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Complaint {
+    /// It reads like an input with nothing on it.
+    Floating,
+    /// It never gets off the ground: a sensor without power reads like that.
+    Unpowered,
+    /// It stands at an end of the converter.
+    Clipped,
+    /// It does not change at all.
+    Stuck,
+    /// The converter's bits or reference cannot be right.
+    Converter,
+    /// Two channels have the same noise.
+    Together,
+    /// It carries the mains.
+    Hum,
+    /// It is far noisier than one step.
+    Noisy,
+    /// It creeps.
+    Drifting,
+    /// It uses little of the converter's range.
+    SmallRange,
+}
+
+impl Complaint {
+    /// In two or three words.
+    pub fn name(self) -> &'static str {
+        match self {
+            Complaint::Floating => "open input",
+            Complaint::Unpowered => "no signal",
+            Complaint::Clipped => "clipped",
+            Complaint::Stuck => "stuck",
+            Complaint::Converter => "converter settings",
+            Complaint::Together => "moves with another",
+            Complaint::Hum => "mains hum",
+            Complaint::Noisy => "noisy",
+            Complaint::Drifting => "drifting",
+            Complaint::SmallRange => "small range",
+        }
+    }
+}
+
+/// One channel, as it is looked at.
+#[derive(Clone, Debug)]
+pub struct Patient<'a> {
+    /// What it is called.
+    pub name: &'a str,
+    /// Its scale.
+    pub scale: &'a Scale,
+    /// The newest raw values, in time order, without gaps.
+    pub raw: Vec<f64>,
+    /// Least and most raw value of all that is kept.
+    pub ever: (f64, f64),
+    /// The size of one raw step.
+    pub step: f64,
+    /// Seconds between two rows.
+    pub interval: f64,
+}
+
+/// What was found.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Finding {
+    /// The channel, by its place among the patients.
+    pub channel: usize,
+    /// What is the matter.
+    pub complaint: Complaint,
+    /// One sentence: the evidence.
+    pub evidence: String,
+    /// What to check.
+    pub check: &'static str,
+}
+
+/// Looks at all channels of a source, analog ones with the same rows. The gravest findings of a channel come first.
+pub fn examine(patients: &[Patient<'_>]) -> Vec<Finding> {
+    let mut findings: Vec<Finding> = Vec::new();
+    for (channel, patient) in patients.iter().enumerate() {
+        if let Some(look) = Look::at(patient) {
+            findings.extend(look.complaints().into_iter().map(|(complaint, evidence, check)| Finding {
+                channel,
+                complaint,
+                evidence,
+                check,
+            }));
+        }
+    }
+    findings.extend(together(patients));
+    findings.sort_by_key(|finding| (finding.channel, finding.complaint));
+    findings
+}
+
+type Told = (Complaint, String, &'static str);
+
+/// What is measured of a channel.
+struct Look<'a> {
+    patient: &'a Patient<'a>,
+    seconds: f64,
+    least: f64,
+    most: f64,
+    noise: f64,
+    /// The highest code, where the converter's bits are known.
+    top: Option<f64>,
+    /// The mains found: frequency, amplitude, amplitude beside it.
+    mains: Option<(f64, f64, f64)>,
+}
+
+impl<'a> Look<'a> {
+    fn at(patient: &'a Patient<'a>) -> Option<Look<'a>> {
+        let seconds = patient.raw.len() as f64 * patient.interval;
+        if patient.raw.len() < LEAST.0 || seconds.is_nan() || seconds < LEAST.1 {
+            return None;
+        }
+        let mut noise = Noise::default();
+        patient.raw.iter().for_each(|value| noise.push(*value));
+        let fold = |pick: fn(f64, f64) -> f64, from: f64| patient.raw.iter().copied().fold(from, pick);
+        let converter = patient.scale.converter().map(|(_, converter)| converter);
+        let tones = [50.0, 60.0].into_iter().filter_map(|mains| tone(patient, mains));
+        Some(Look {
+            seconds,
+            least: fold(f64::min, f64::INFINITY),
+            most: fold(f64::max, f64::NEG_INFINITY),
+            noise: noise.deviation()?,
+            top: converter.filter(|converter| converter.bits.is_some()).map(|converter| converter.top_code()),
+            mains: tones.max_by(|a, b| a.1.total_cmp(&b.1)),
+            patient,
+        })
+    }
+
+    fn complaints(&self) -> Vec<Told> {
+        if let Some(told) =
+            self.floating().or_else(|| self.unpowered()).or_else(|| self.clipped()).or_else(|| self.stuck())
+        {
+            // What such a channel does else follows from that.
+            return self.converter().into_iter().chain([told]).collect();
+        }
+        let all = [self.converter(), self.hum(), self.noisy(), self.drifting(), self.small_range()];
+        all.into_iter().flatten().collect()
+    }
+
+    fn share_at(&self, end: f64) -> f64 {
+        self.patient.raw.iter().filter(|value| **value == end).count() as f64 / self.patient.raw.len() as f64
+    }
+
+    fn floating(&self) -> Option<Told> {
+        let (top, (mains, size, _)) = (self.top?, self.mains?);
+        (size > 0.04 * top).then(|| {
+            (
+                Complaint::Floating,
+                format!(
+                    "swings by ±{size:.0} of {top} codes with the {mains} Hz mains, as an input with nothing on it does"
+                ),
+                "is the wire on that pin, and does the sensor share the board's ground?",
+            )
+        })
+    }
+
+    fn unpowered(&self) -> Option<Told> {
+        let top = self.top?;
+        (self.patient.ever.1 < 0.02 * top && self.seconds > 4.0).then(|| {
+            (
+                Complaint::Unpowered,
+                format!("never above code {} of {top}: a sensor without power reads like that", self.patient.ever.1),
+                "measure the supply at the sensor itself, then its output",
+            )
+        })
+    }
+
+    fn clipped(&self) -> Option<Told> {
+        let top = self.top?;
+        let (low, high) = (self.share_at(0.0), self.share_at(top));
+        let (share, end, check) = if high >= low {
+            (high, top, "the voltage reaches the reference: divide it down, lower the gain, or raise the reference")
+        } else {
+            (low, 0.0, "the voltage reaches ground or below: shift it up, or check the sensor's wiring")
+        };
+        (share >= 0.02).then(|| {
+            (
+                Complaint::Clipped,
+                format!("{:.0} % of the readings stand at the converter's end, code {end}", share * 100.0),
+                check,
+            )
+        })
+    }
+
+    fn stuck(&self) -> Option<Told> {
+        (self.least == self.most && self.top.is_some()).then(|| {
+            (
+                Complaint::Stuck,
+                format!("{} for {} without the least change", self.least, duration(self.seconds)),
+                "a live input flickers by a step: does the program read this pin, does the sensor answer?",
+            )
+        })
+    }
+
+    fn converter(&self) -> Option<Told> {
+        let top = self.top?;
+        if self.patient.ever.1 > top {
+            return Some((
+                Complaint::Converter,
+                format!("code {} does not fit the converter, whose top code is {top}", self.patient.ever.1),
+                "set the converter's bits (3): the board sends more of them",
+            ));
+        }
+        if let Some(over) = self.above_supply() {
+            return Some((
+                Complaint::Converter,
+                over,
+                "measure the supply and the reference, and type both as measured (3)",
+            ));
+        }
+        let step = common_step(&self.patient.raw);
+        (step >= 4.0).then(|| {
+            (
+                Complaint::Converter,
+                format!("codes come in steps of {step}: {:.0} bits less than are set", step.log2()),
+                "the board shifts its readings up: set the bits that the converter has, and divide (3)",
+            )
+        })
+    }
+
+    /// Whether a divider sees more volts than its supply.
+    fn above_supply(&self) -> Option<String> {
+        let scale = self.patient.scale;
+        let at = scale.steps.iter().position(|step| matches!(step, Step::Divider(divider) if !divider.back))?;
+        let Step::Divider(divider) = &scale.steps[at] else { return None };
+        let volts = scale.walk(self.most, f64::NAN)[at];
+        (volts > divider.supply * 1.01)
+            .then(|| format!("{} at a divider whose supply is {}", si(volts, "V"), si(divider.supply, "V")))
+    }
+
+    fn hum(&self) -> Option<Told> {
+        let (mains, size, beside) = self.mains?;
+        (size > 1.2 * self.patient.step && size > 5.0 * beside).then(|| {
+            (
+                Complaint::Hum,
+                format!(
+                    "{mains} Hz from the mains, ±{size:.1} steps, {:.0} times what lies beside it",
+                    size / beside.max(1e-9)
+                ),
+                "shorter or shielded wires; average over 1/50 or 1/60 s; one common ground",
+            )
+        })
+    }
+
+    fn noisy(&self) -> Option<Told> {
+        let steps = self.noise / self.patient.step;
+        (self.top.is_some() && steps > NOISY).then(|| {
+            (
+                Complaint::Noisy,
+                format!("noise is {steps:.0} steps of the converter, far more than it makes itself"),
+                "a capacitor at the input, a steadier supply, shorter wires",
+            )
+        })
+    }
+
+    fn drifting(&self) -> Option<Told> {
+        let top = self.top?;
+        let raw = &self.patient.raw;
+        if self.seconds < 15.0 {
+            return None;
+        }
+        let quarter = raw.len() / 4;
+        let means: Vec<f64> =
+            (0..4).map(|i| raw[i * quarter..(i + 1) * quarter].iter().sum::<f64>() / quarter as f64).collect();
+        let steps: Vec<f64> = means.windows(2).map(|pair| pair[1] - pair[0]).collect();
+        let even = steps.iter().all(|step| step.signum() == steps[0].signum() && step.abs() > 0.3 * steps[0].abs());
+        let way = means[3] - means[0];
+        // Within each quarter it does nothing else than creep: no waves.
+        let spread = |part: &[f64], mean: f64| part.iter().map(|v| (v - mean).powi(2)).sum::<f64>() / part.len() as f64;
+        let calm = (0..4).all(|i| {
+            let part = &raw[i * quarter..(i + 1) * quarter];
+            spread(part, means[i]).sqrt() < 2.0 * self.noise.max(self.patient.step) + way.abs() / 3.0
+        });
+        let real = way.abs() > 4.0 * self.noise.max(self.patient.step) && way.abs() < 0.05 * top;
+        (even && calm && real).then(|| {
+            let rate = way / 0.75 / self.seconds * 60.0;
+            (
+                Complaint::Drifting,
+                format!("creeps by {rate:+.0} codes a minute, evenly, and nothing else moves it"),
+                "let it warm up, shield it from draught, check the supply; then take zero again (z)",
+            )
+        })
+    }
+
+    fn small_range(&self) -> Option<Told> {
+        let top = self.top?;
+        let range = self.patient.ever.1 - self.patient.ever.0;
+        let moves = range > 12.0 * self.noise.max(self.patient.step);
+        (moves && range < 0.03 * top && self.seconds > 15.0).then(|| {
+            (
+                Complaint::SmallRange,
+                format!("all its readings lie within {:.1} % of the converter's range", range / top * 100.0),
+                "amplify in front of the converter, or choose a lower reference, to see finer steps",
+            )
+        })
+    }
+}
+
+/// The largest number of which all differences of whole readings are multiples; 1 where there are too few different
+/// ones, or fractions.
+fn common_step(raw: &[f64]) -> f64 {
+    let mut codes: Vec<f64> = raw.to_vec();
+    codes.sort_by(f64::total_cmp);
+    codes.dedup();
+    if codes.len() < 12 || codes.iter().any(|code| code.fract() != 0.0) {
+        return 1.0;
+    }
+    let divisor = |mut a: f64, mut b: f64| {
+        while b > 0.0 {
+            (a, b) = (b, a % b);
+        }
+        a
+    };
+    codes.windows(2).fold(0.0, |step, pair| divisor(step, pair[1] - pair[0]))
+}
+
+/// The mains at `mains` Hz as the rows show it, folded down where they come more seldom: frequency, amplitude, and the
+/// median amplitude beside it. `None` where it falls on what does not move.
+///
+/// Each amplitude is that of one frequency under Hann's window, by Goertzel's recursion.
+fn tone(patient: &Patient<'_>, mains: f64) -> Option<(f64, f64, f64)> {
+    let rate = 1.0 / patient.interval;
+    let folded = (mains - (mains / rate).round() * rate).abs();
+    if !rate.is_finite() || folded < 1.5 {
+        return None;
+    }
+    let raw = &patient.raw[patient.raw.len().saturating_sub(TONE)..];
+    let mean = raw.iter().sum::<f64>() / raw.len() as f64;
+    let width = rate / raw.len() as f64;
+    let window = |i: usize| 0.5 - 0.5 * (std::f64::consts::TAU * i as f64 / raw.len() as f64).cos();
+    let weighted: Vec<f64> = raw.iter().enumerate().map(|(i, value)| (value - mean) * window(i)).collect();
+    let amplitude = |hertz: f64| {
+        let factor = 2.0 * (std::f64::consts::TAU * hertz / rate).cos();
+        let (mut a, mut b) = (0.0, 0.0);
+        for value in &weighted {
+            (a, b) = (value + factor * a - b, a);
+        }
+        // At half the rate both halves of the spectrum fall together.
+        let double = if (hertz - rate / 2.0).abs() < width { 2.0 } else { 4.0 };
+        (a * a + b * b - factor * a * b).max(0.0).sqrt() * double / raw.len() as f64
+    };
+    let near = |from: f64, to: f64| {
+        let count = ((to - from) / width).ceil() as usize;
+        (0..=count).map(move |i| from + (to - from) * i as f64 / count.max(1) as f64)
+    };
+    let top = rate / 2.0;
+    let at = near((folded - 0.4).max(0.1), (folded + 0.4).min(top)).map(amplitude).fold(0.0, f64::max);
+    let sides = near((folded - 6.0).max(0.5), (folded - 2.0).max(1.0))
+        .chain(near((folded + 2.0).min(top), (folded + 6.0).min(top)));
+    let mut beside: Vec<f64> = sides.step_by(3).map(amplitude).collect();
+    beside.sort_by(f64::total_cmp);
+    Some((mains, at, beside.get(beside.len() / 2).copied().unwrap_or(0.0)))
+}
+
+/// Channels whose noise is the same: an open pin keeps what the converter read before.
+fn together(patients: &[Patient<'_>]) -> Vec<Finding> {
+    let bends = |patient: &Patient<'_>| -> Vec<f64> {
+        patient.raw.windows(3).map(|three| three[0] - 2.0 * three[1] + three[2]).collect()
+    };
+    let all: Vec<Vec<f64>> = patients.iter().map(bends).collect();
+    let mut findings = Vec::new();
+    for a in 0..all.len() {
+        for b in a + 1..all.len() {
+            if all[a].len() != all[b].len() || all[a].len() < LEAST.0 {
+                continue;
+            }
+            let product = |x: &[f64], y: &[f64]| x.iter().zip(y).map(|(x, y)| x * y).sum::<f64>();
+            let (xx, yy) = (product(&all[a], &all[a]), product(&all[b], &all[b]));
+            let alike = product(&all[a], &all[b]) / (xx * yy).sqrt();
+            let size = (yy / xx).sqrt();
+            // The steps of the converter must not be all that there is to compare.
+            let loud = [xx, yy].into_iter().all(|sum| sum / all[a].len() as f64 > 6.0);
+            if loud && alike > 0.9 && (0.2..5.0).contains(&size) {
+                // The open one follows with less.
+                let (open, other) = if size < 1.0 { (b, a) } else { (a, b) };
+                findings.push(Finding {
+                    channel: open,
+                    complaint: Complaint::Together,
+                    evidence: format!(
+                        "{:.0} % of its noise is that of {}, as if one of the two pins were open",
+                        alike * 100.0,
+                        patients[other].name
+                    ),
+                    check: "ground this pin for a moment: if it still follows, the wire or the channel is wrong",
+                });
+            }
+        }
+    }
+    findings
+}
+
+#[cfg(test)]
+#[path = "doctor_tests.rs"]
+mod tests;

@@ -1,0 +1,316 @@
+//! The scale's steps, zero, formulas, calibration, survey and doctor, driven by keys.
+
+use super::tests::{START, app, feed, picture, press, replace, typed, watched};
+use super::*;
+use amber_core::doctor::Complaint;
+use amber_core::scale::{Curve, Step};
+use amber_core::store::Limits;
+use crossterm::event::KeyCode;
+use std::time::Duration;
+
+const FLUME: &str = include_str!("../../assets/flume.bench.toml");
+
+/// A board watched for so many seconds.
+fn watch(app: &mut App, name: &str, seconds: u64) {
+    let mut board = amber_boards::by_name(name, 5).unwrap();
+    for step in 1..=seconds * 20 {
+        let mut bytes = Vec::new();
+        board.run(Duration::from_millis(step * 50), &mut bytes);
+        let at = START.plus(step as f64 * 0.05);
+        let chunk = amber_io::Chunk { at, bytes: bytes.into(), skipped: 0 };
+        app.update(at, Message::Feed(0, Feed::Chunk(chunk)));
+        app.before_frame(at);
+    }
+}
+
+fn bare(bench: &str) -> App {
+    let mut app = App::live(Chain::new(Bench::parse(bench).unwrap(), Limits::default()), "out".into(), None, START);
+    app.zone = TimeZone::UTC;
+    app.size = (160, 47);
+    app
+}
+
+fn keys(app: &mut App, text: &str) {
+    typed(app, text);
+}
+
+fn steps(app: &App) -> String {
+    let steps = &app.channel().unwrap().settings().scale.steps;
+    steps.iter().map(Step::kind).collect::<Vec<_>>().join(" ")
+}
+
+fn notice(app: &App) -> String {
+    app.notice.as_ref().map(|notice| notice.text.clone()).unwrap_or_default()
+}
+
+#[test]
+fn steps_are_added_moved_passed_by_and_removed_and_all_of_it_undone_and_done_again() {
+    let mut app = watched(3);
+    let mut seen = vec![app.bench()];
+    let mut note = |app: &App| seen.push(app.bench());
+    keys(&mut app, "3");
+    press(&mut app, KeyCode::Down);
+    // Behind the converter: the second entry of the list is an offset.
+    keys(&mut app, "a");
+    assert!(picture(&mut app, 160, 47).contains("add step 2"));
+    press(&mut app, KeyCode::Down);
+    press(&mut app, KeyCode::Enter);
+    note(&app);
+    assert_eq!(steps(&app), "converter offset offset gain");
+    press(&mut app, KeyCode::Down);
+    press(&mut app, KeyCode::Enter);
+    replace(&mut app, "40m");
+    note(&app);
+    keys(&mut app, ">");
+    note(&app);
+    keys(&mut app, "p");
+    note(&app);
+    let text = picture(&mut app, 160, 47);
+    assert!(text.contains("3 offset") && text.contains("passed by"), "{text}");
+    keys(&mut app, "x");
+    note(&app);
+    assert_eq!(steps(&app), "converter offset gain");
+    press(&mut app, KeyCode::Esc);
+    keys(&mut app, "v");
+    note(&app);
+    keys(&mut app, "F");
+    replace(&mut app, "slope = (gauge_a - gauge_b) / 2");
+    note(&app);
+    assert_eq!(app.channel().unwrap().name(), "slope");
+    keys(&mut app, "<");
+    note(&app);
+    keys(&mut app, "X");
+    note(&app);
+    assert!(app.chain.channels().iter().all(|channel| channel.name() != "slope"));
+    press(&mut app, KeyCode::Tab);
+    keys(&mut app, "y");
+    note(&app);
+    // Back to the beginning, and forth again.
+    let names = |bench: &Bench| bench.channel.iter().map(|c| c.name.clone()).collect::<Vec<_>>();
+    for bench in seen.iter().rev().skip(1) {
+        keys(&mut app, "u");
+        assert_eq!(names(&app.bench()), names(bench), "{}", notice(&app));
+        assert_eq!(&app.bench(), bench, "{}", notice(&app));
+    }
+    keys(&mut app, "u");
+    assert!(notice(&app).contains("nothing to undo"));
+    for bench in &seen[1..] {
+        keys(&mut app, "U");
+        assert_eq!(&app.bench(), bench, "{}", notice(&app));
+    }
+    keys(&mut app, "U");
+    assert!(notice(&app).contains("nothing to do again"));
+}
+
+#[test]
+fn nudges_of_one_setting_are_one_change_and_the_wire_is_undone_too() {
+    let mut app = watched(1);
+    keys(&mut app, "3");
+    for _ in 0..6 {
+        press(&mut app, KeyCode::Down);
+    }
+    let before = app.bench();
+    for _ in 0..9 {
+        press(&mut app, KeyCode::Right);
+    }
+    let offset = |app: &App| app.channel().unwrap().settings().scale.steps[1].clone();
+    assert_eq!(offset(&app), Step::Offset { by: 0.585 });
+    keys(&mut app, "u");
+    assert_eq!(app.bench(), before);
+    keys(&mut app, "1");
+    press(&mut app, KeyCode::Down);
+    let effects = press(&mut app, KeyCode::Right);
+    assert!(matches!(&effects[..], [Effect::Open(0, source)] if source.baud == Some(230_400)), "{effects:?}");
+    let effects = press(&mut app, KeyCode::Char('u'));
+    assert!(matches!(&effects[..], [Effect::Open(0, source)] if source.baud == Some(115_200)), "{effects:?}");
+}
+
+#[test]
+fn zero_is_the_mean_of_a_level_and_refused_while_the_channel_moves() {
+    let mut app = app();
+    watch(&mut app, "flume", 5);
+    keys(&mut app, "z");
+    assert!(notice(&app).contains("zero taken: gauge_a (100.") && notice(&app).contains("mean of"), "{}", notice(&app));
+    assert_eq!(steps(&app), "converter offset gain zero");
+    let level = app.settled(1).unwrap().clone();
+    assert!(app.channel().unwrap().quantity_of(level.mean).abs() < 0.05);
+    keys(&mut app, "3");
+    let text = picture(&mut app, 160, 47);
+    assert!(
+        text.contains("zero at") && text.contains("2026-05-28 20:26:45"),
+        "the zero is listed with its time: {text}"
+    );
+    keys(&mut app, "Z");
+    let zeroed = app.chain.channels().iter().filter(|c| c.settings().scale.steps.iter().any(|s| s.kind() == "zero"));
+    assert_eq!(zeroed.map(|c| c.name().to_owned()).collect::<Vec<_>>(), ["gauge_a", "gauge_b", "bed"]);
+    assert!(notice(&app).contains("not settled: sump"), "{}", notice(&app));
+    // Waves: no noisy sample is taken for zero.
+    watch(&mut app, "flume", 20);
+    let before = app.bench();
+    keys(&mut app, "z");
+    assert!(notice(&app).contains("not settled") && app.bench() == before, "{}", notice(&app));
+}
+
+#[test]
+fn formulas_are_typed_refused_by_column_and_by_name_and_follow_the_scale() {
+    let mut app = watched(4);
+    let mut refused = |text: &str| {
+        keys(&mut app, "F");
+        replace(&mut app, text);
+        let Some(Overlay::Prompt(prompt)) = app.overlays.pop() else { panic!("{text} was taken") };
+        prompt.hint
+    };
+    assert!(refused("slope").contains("NAME = FORMULA"));
+    assert!(refused("slope = gauge_a +").contains("column 18: the formula ends"));
+    assert!(
+        refused("slope = gauge_a + gauge_c")
+            .contains("column 19: there is no channel 'gauge_c'; there are t_us, gauge_a")
+    );
+    assert!(refused("bed = gauge_a").contains("a channel bed already"));
+    keys(&mut app, "F");
+    replace(&mut app, "head = gauge_a - 100");
+    keys(&mut app, "F");
+    replace(&mut app, "twice = head * 2");
+    let at = |app: &App, name: &str| app.chain.channels().iter().position(|c| c.name() == name).unwrap();
+    let last = app.chain.store().rows().end - 1;
+    let value = |app: &App, name: &str| app.chain.reading(at(app, name), last).unwrap().quantity;
+    assert!((value(&app, "twice") - 2.0 * (value(&app, "gauge_a") - 100.0)).abs() < 1e-9);
+    // The formula of the first would need itself.
+    app.selected = at(&app, "head");
+    keys(&mut app, "3");
+    press(&mut app, KeyCode::Enter);
+    replace(&mut app, "twice + 1");
+    let Some(Overlay::Prompt(prompt)) = app.overlays.pop() else { panic!("a circle was taken") };
+    assert!(prompt.hint.contains("head needs twice, which needs head"), "{}", prompt.hint);
+    // An edit of what it needs reaches it at once, for all the history.
+    app.selected = at(&app, "gauge_a");
+    app.edit_channel(|channel| channel.scale.steps.push(Step::Sign));
+    assert!(
+        (value(&app, "twice") - 2.0 * (value(&app, "gauge_a") - 100.0)).abs() < 1e-9 && value(&app, "gauge_a") < 0.0
+    );
+    let old = app.chain.channels()[at(&app, "twice")].scaled().get(7).unwrap();
+    assert!(old < -380.0, "{old}");
+}
+
+#[test]
+fn the_depth_programme_calibrates_a_bare_gauge_by_its_levels() {
+    let bench = FLUME.split("[[channel]]").next().unwrap();
+    let mut app = bare(&format!("{bench}[[channel]]\nname = \"gauge_a\"\n"));
+    watch(&mut app, "flume-depth", 59);
+    keys(&mut app, "c");
+    let rows = app.calibration_rows();
+    assert_eq!(rows.len(), 5, "{rows:#?}");
+    assert!(picture(&mut app, 160, 47).contains("needs 2 points or more, 0 given"));
+    // From the newest back to the oldest.
+    for depth in ["200 mm", "150", "100", "50", "0"] {
+        press(&mut app, KeyCode::Enter);
+        replace(&mut app, depth);
+        press(&mut app, KeyCode::Up);
+    }
+    let fit = app.calibration_fit().unwrap();
+    assert!(fit.percent < 0.2 && fit.warnings.is_empty(), "{fit:?}");
+    let text = picture(&mut app, 160, 47);
+    for part in ["calibrate A gauge_a", "◂ line ▸", "largest error", "% of full scale", "curve above point", "200 mm"]
+    {
+        assert!(text.contains(part), "{part}: {text}");
+    }
+    keys(&mut app, "a");
+    assert!(notice(&app).contains("gauge_a is calibrated: gain 0.0805"), "{}", notice(&app));
+    let truth = |raw: f64| (raw * 3.3 / 4096.0 - 0.5) * 100.0;
+    let channel = app.channel().unwrap();
+    for raw in [700.0, 1700.0, 3000.0] {
+        assert!((channel.quantity_of(raw) - truth(raw)).abs() < 0.4, "{} {}", channel.quantity_of(raw), truth(raw));
+    }
+    // It is kept with date, points and residuals, and checks fresh levels.
+    let saved = Bench::parse(&app.bench().new_file("x")).unwrap();
+    let kept = saved.channel("gauge_a").unwrap().scale.calibration().unwrap().clone();
+    assert_eq!(
+        (kept.date.as_str(), kept.points.len(), kept.residuals.len(), kept.unit.as_str()),
+        ("2026-05-28 20:27", 5, 5, "mm")
+    );
+    assert!(picture(&mut app, 160, 47).contains("as set now it reads right"));
+    keys(&mut app, "C");
+    press(&mut app, KeyCode::Down);
+    press(&mut app, KeyCode::Enter);
+    replace(&mut app, "48.4");
+    let text = picture(&mut app, 160, 47);
+    assert!(
+        text.contains("as set now it reads 0.8 % of full scale high") && text.contains("in the scale: line of 2026"),
+        "{text}"
+    );
+    press(&mut app, KeyCode::Right);
+    assert_eq!(app.calibrating.curve, Curve::Square);
+    keys(&mut app, "u");
+    assert_eq!(steps(&app), "");
+}
+
+#[test]
+fn the_desk_is_surveyed_examined_and_its_thermistor_advised() {
+    let mut app = bare(
+        "[[channel]]\nname = \"knob\"\nscale = { steps = [{ is = \"converter\", bits = 12, reference = 3.3 }] }\n[[channel]]\nname = \"load\"\n\
+         scale = { steps = [{ is = \"converter\", bits = 12, reference = 3.3 }] }\n[[channel]]\nname = \"probe\"\n\
+         scale = { steps = [{ is = \"converter\", bits = 12, reference = 3.3 }] }\n[[channel]]\nname = \"water\"\n\
+         scale = { steps = [{ is = \"converter\", bits = 12, reference = 3.3 }, { is = \"divider\", fixed = 4700, supply = 3.3 }] }\n",
+    );
+    watch(&mut app, "desk", 1);
+    keys(&mut app, "r");
+    assert!(picture(&mut app, 160, 47).contains("turn the knob or lever slowly"));
+    watch(&mut app, "desk", 36);
+    app.follow_survey();
+    let text = picture(&mut app, 160, 47);
+    for part in ["survey of A knob", "jumps from 4", "a dead spot", "a dead end: at the high end", "what lies above"] {
+        assert!(text.contains(part), "{part}: {text}");
+    }
+    press(&mut app, KeyCode::Enter);
+    assert!(replace(&mut app, "-135 135 °").is_empty());
+    let ends = app.channel().unwrap().settings().scale.full_scale().unwrap();
+    assert!((ends.1 - 135.0).abs() < 1.0 && ends.0 < -130.0, "{ends:?}");
+    // The doctor: each finding with its evidence, told once.
+    keys(&mut app, "d");
+    let found: Vec<(String, Complaint)> =
+        app.doctor.findings.iter().map(|(id, finding)| (app.title(*id), finding.complaint)).collect();
+    let has = |name: &str, complaint| found.contains(&(name.to_owned(), complaint));
+    assert!(has("spare", Complaint::Together) && has("load", Complaint::Unpowered), "{found:?}");
+    assert!(has("probe", Complaint::Floating) && has("knob", Complaint::Clipped), "{found:?}");
+    assert_eq!(found.len(), 4, "and nothing else: {found:?}");
+    let text = picture(&mut app, 160, 47);
+    assert!(text.contains("d: 4 findings") && text.contains("a sensor without power"), "{text}");
+    press(&mut app, KeyCode::Esc);
+    app.notice = None;
+    let later = app.now.plus(60.0);
+    app.before_frame(later);
+    assert!(app.notice.is_none(), "told once: {}", notice(&app));
+    // Which resistor suits the thermistor that was seen from 7.6 to 13.6 kilohms?
+    app.selected = app.chain.channels().iter().position(|channel| channel.name() == "water").unwrap();
+    keys(&mut app, "3");
+    for _ in 0..5 {
+        press(&mut app, KeyCode::Down);
+    }
+    keys(&mut app, "A");
+    let Some(Overlay::Pick(pick)) = app.overlays.last() else { panic!("{}", notice(&app)) };
+    assert!(pick.title.contains("fixed resistor for ") && pick.items[0].0.contains("kΩ E12"), "{pick:?}");
+    // It was seen through the very resistor that suits it best; the next one is taken for a change.
+    assert_eq!(pick.items[0].0, "4.7 kΩ E12");
+    press(&mut app, KeyCode::Down);
+    press(&mut app, KeyCode::Enter);
+    let Step::Divider(divider) = &app.channel().unwrap().settings().scale.steps[1] else { panic!() };
+    assert!([3900.0, 5600.0].contains(&divider.fixed), "{divider:?}");
+}
+
+#[test]
+fn a_bell_rings_when_the_chosen_channel_settles_and_only_when_wanted() {
+    for wanted in [false, true] {
+        let mut app = app();
+        app.chain.set_levels(amber_core::levels::LevelRule { bell: wanted, ..Default::default() });
+        let mut rung = 0;
+        for step in 0..300 {
+            let at = START.plus(f64::from(step) * 0.01);
+            let line = format!("gauge_a={} gauge_b=7\n", 2000 + step % 3);
+            let chunk = amber_io::Chunk { at, bytes: line.as_bytes().into(), skipped: 0 };
+            rung += app.update(at, Message::Feed(0, Feed::Chunk(chunk))).iter().filter(|e| **e == Effect::Bell).count();
+        }
+        assert_eq!(rung, usize::from(wanted));
+    }
+    let mut app = app();
+    feed(&mut app, START, b"gauge_a=1\n");
+}

@@ -1,0 +1,124 @@
+//! The survey of a channel's travel.
+
+use super::super::{frame, put, put_right, wrapped};
+use crate::app::App;
+use crate::theme::{Ink, Theme};
+use amber_core::digits::{duration, fixed, grouped};
+use amber_core::survey::Survey;
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+
+pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let title = format!("survey of {} {}", app.letter(app.selected_id()), app.title(app.selected_id()));
+    let inner = frame(buffer, area, &title, theme);
+    let width = usize::from(inner.width);
+    let Some(found) = &app.surveying.found else {
+        let text = "turn the knob or lever slowly through its whole travel, from one end to the other and back; what it \
+            reaches, leaves out and jumps over is told here";
+        for (line, y) in wrapped(text, width).iter().zip(0..) {
+            put(buffer, inner, 0, y, line, theme.style(Ink::Bright));
+        }
+        return;
+    };
+    track(found, theme, Rect { height: 3, ..inner }, buffer);
+    let mut y = 4;
+    for (name, raw, scaled) in ends(app, found) {
+        put(buffer, inner, 0, y, name, theme.style(Ink::Dim));
+        put_right(buffer, Rect { width: 24.min(inner.width), ..inner }, y, &raw, theme.style(Ink::Text));
+        put_right(buffer, Rect { width: 42.min(inner.width), ..inner }, y, &scaled, theme.style(Ink::Bright));
+        y += 1;
+    }
+    y += 1;
+    for told in told(app, found) {
+        for (i, line) in wrapped(&told, width.saturating_sub(2)).into_iter().enumerate() {
+            put(buffer, inner, 0, y, if i == 0 { "·" } else { " " }, theme.style(Ink::Bright));
+            put(buffer, inner, 2, y, &line, theme.style(Ink::Text));
+            y += 1;
+        }
+    }
+    let hint = "Enter: let this travel become 0 to 100 %, or angles   x: begin again";
+    for (line, below) in wrapped(hint, width).iter().zip(y + 1..) {
+        put(buffer, inner, 0, below, line, theme.style(Ink::Bright));
+    }
+}
+
+/// The travel as a line, with its gaps and the place now.
+fn track(found: &Survey, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let width = area.width.saturating_sub(2);
+    let column = |share: f64| (share.clamp(0.0, 1.0) * f64::from(width.saturating_sub(1))).round() as u16 + 1;
+    put(buffer, area, 1, 1, &"━".repeat(usize::from(width)), theme.style(Ink::Text));
+    for gap in &found.jumps {
+        let (from, to) = (column(gap.from), column(gap.to));
+        put(buffer, area, from, 1, &"╳".repeat(usize::from(to - from).max(1)), theme.style(Ink::Alert));
+    }
+    for place in &found.dropouts {
+        put(buffer, area, column(*place), 1, "▼", theme.style(Ink::Alert));
+    }
+    put(buffer, area, column(0.5), 2, "┴", theme.style(Ink::Dim));
+    put(buffer, area, column(found.share(found.now)), 0, "▼", theme.style(Ink::Bright));
+    put(buffer, area, 1, 2, "least", theme.style(Ink::Dim));
+    put_right(buffer, area, 2, "most ", theme.style(Ink::Dim));
+}
+
+/// Least, middle, most and now, as they came and scaled.
+fn ends(app: &App, found: &Survey) -> [(&'static str, String, String); 4] {
+    let channel = app.channel();
+    let line = |name, raw: f64| {
+        let (places, raw_places) = channel.map_or((0, 0), |channel| (channel.decimals(), channel.raw_decimals()));
+        let quantity = channel.map_or(raw, |channel| channel.quantity_of(raw));
+        let unit = channel.map_or("", |channel| channel.settings().scale.unit());
+        (name, fixed(raw, raw_places), amber_core::digits::with_unit(fixed(quantity, places), unit))
+    };
+    [line("least", found.least), line("middle", found.middle()), line("most", found.most), line("now", found.now)]
+}
+
+/// Sentences.
+fn told(app: &App, found: &Survey) -> Vec<String> {
+    let percent = |share: f64| format!("{:.0} %", share * 100.0);
+    let mut lines = Vec::new();
+    let here = found.share(found.now);
+    let side = if here < 0.5 { "below" } else { "above" };
+    lines.push(format!(
+        "now at {} of the travel: {} {side} the middle, {} from the low end, {} from the high end",
+        percent(here),
+        percent((here - 0.5).abs()),
+        percent(here.max(0.0)),
+        percent((1.0 - here).max(0.0))
+    ));
+    let converter = app.channel().and_then(|channel| channel.settings().scale.converter().map(|(_, c)| c.clone()));
+    if let Some(converter) = converter.filter(|converter| converter.bits.is_some()) {
+        let top = converter.top_code();
+        lines.push(format!(
+            "it uses {} of the converter's {} codes",
+            percent((found.most - found.least) / top),
+            top + 1.0
+        ));
+        if found.least <= 0.0 {
+            lines.push("it reaches the converter's low end: what lies below is lost".into());
+        }
+        if found.most >= top {
+            lines.push("it reaches the converter's high end: what lies above is lost".into());
+        }
+    }
+    for (dead, stood, end) in [(found.dead.0, found.stood.0, "low"), (found.dead.1, found.stood.1, "high")] {
+        let seconds = app.chain.rate().interval().map(|interval| duration(stood as f64 * interval));
+        if dead {
+            lines.push(format!(
+                "a dead end: at the {end} end the reading stands still, {} in all, while it flickers elsewhere",
+                seconds.unwrap_or_default()
+            ));
+        }
+    }
+    for gap in found.jumps.iter().take(4) {
+        let why = if gap.times > 1 { "a dead spot, or a worn track" } else { "a dead spot, or turned too fast" };
+        lines.push(format!("jumps from {} to {}, {} times: {why}", percent(gap.from), percent(gap.to), gap.times));
+    }
+    if !found.dropouts.is_empty() {
+        let places: Vec<String> = found.dropouts.iter().take(5).map(|place| percent(*place)).collect();
+        lines.push(format!("drops out at {}: the contact lifts there for a moment", places.join(", ")));
+    }
+    if found.jumps.is_empty() && found.dropouts.is_empty() {
+        lines.push(format!("no jumps and no dead spots between, over {} rows", grouped(found.rows as u64)));
+    }
+    lines
+}
