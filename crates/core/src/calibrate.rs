@@ -198,8 +198,8 @@ pub fn verdict(pairs: &[(f64, f64)], span: f64) -> Option<String> {
     let mean = offs().sum::<f64>() / pairs.len() as f64;
     let worst = offs().fold(0.0, |worst: f64, off| if off.abs() > worst.abs() { off } else { worst });
     let side = |off: f64| if off < 0.0 { "low" } else { "high" };
-    Some(if worst.abs() < 0.05 {
-        "reads right, within 0.05 % of full scale".into()
+    Some(if worst.abs() < 0.1 {
+        "reads right, within 0.1 % of full scale".into()
     } else if pairs.len() == 1 {
         format!("reads {:.1} % of full scale {}", mean.abs(), side(mean))
     } else {

@@ -3,5 +3,6 @@
 #![allow(missing_docs)]
 
 mod program;
+mod scales;
 mod support;
 mod wires;

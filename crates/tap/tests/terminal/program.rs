@@ -238,7 +238,7 @@ fn without_colours_and_on_a_tiny_screen_it_still_works() {
     terminal.resize(100, 30);
     // Keys worked all the while, and a key that means nothing is said.
     terminal.wait("● take-0001");
-    terminal.keys(&["z"]);
+    terminal.keys(&["j"]);
     terminal.wait("that key does nothing here");
     terminal.keys(&["w"]);
     terminal.wait("+10 s");

@@ -8,7 +8,7 @@ use std::time::{Duration, Instant};
 pub(crate) const PROGRAM: &str = env!("CARGO_BIN_EXE_amber-tap");
 
 /// How long a screen may take to come; generous, for slow machines. Nothing is timed by it.
-const PATIENCE: Duration = Duration::from_secs(30);
+const PATIENCE: Duration = Duration::from_secs(60);
 
 static SERVERS: AtomicU32 = AtomicU32::new(0);
 

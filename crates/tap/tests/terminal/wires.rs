@@ -99,6 +99,8 @@ fn a_port_is_lent_to_another_program_and_comes_back_while_a_take_goes_on() {
     terminal.wait("lent, in use");
     drop(other);
     terminal.wait("● live");
+    // The board greets whoever opens its port: that greeting must be gone before the next one is waited for.
+    terminal.wait_until("rows alone", |screen| screen.contains("● live") && !screen.contains("ready: send ?"));
     terminal.keys(&["R"]);
     terminal.wait("ready: send ? for help");
     terminal.keys(&["t"]);

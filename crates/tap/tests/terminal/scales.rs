@@ -1,0 +1,78 @@
+//! From counts to quantities in the real program: the depth programme calibrated by its levels, with one hand.
+
+use crate::support::Terminal;
+use amber_core::bench::Bench;
+use std::fs;
+
+#[test]
+fn the_depth_programme_is_calibrated_by_walking_back_over_its_levels() {
+    let dir = tempfile::tempdir().unwrap();
+    let terminal = Terminal::start("", &["watch", "flume-depth"], dir.path(), (160, 47));
+    terminal.wait("● live");
+    terminal.keys(&["c"]);
+    terminal.wait("calibrate A gauge_a");
+    // Nobody presses a key while three depths are applied: 0, 50 and 100 mm.
+    let level = |screen: &str, number: &str| {
+        screen
+            .lines()
+            .any(|line| line.split('┃').nth(1).is_some_and(|cells| cells.split_whitespace().next() == Some(number)))
+    };
+    terminal.wait_until("level 3", |screen| level(screen, "3"));
+    terminal.keys(&[
+        "Enter", "C-u", "100 mm", "Enter", "Up", "Enter", "C-u", "50", "Enter", "Up", "Enter", "C-u", "0", "Enter",
+    ]);
+    let screen = terminal.wait("curve above point");
+    assert!(
+        screen.contains("largest error") && screen.contains("% of full scale") && screen.contains("gain 0.08"),
+        "{screen}"
+    );
+    terminal.keys(&["a"]);
+    terminal.wait("gauge_a is calibrated: gain 0.08");
+    terminal.wait("→ 1"); // the cell of stage 3: counts to about a hundred
+    terminal.wait("as set now it reads ");
+    terminal.keys(&["u"]);
+    terminal.wait("undone: scale of gauge_a");
+    terminal.keys(&["U"]);
+    terminal.wait("done again: scale of gauge_a");
+    terminal.keys(&["s"]);
+    terminal.wait("bench file");
+    terminal.keys(&["Enter"]);
+    terminal.wait("bench saved to my.bench.toml");
+    let text = fs::read_to_string(dir.path().join("my.bench.toml")).unwrap();
+    let bench = Bench::parse(&text).unwrap();
+    let scale = &bench.channel("gauge_a").unwrap().scale;
+    let kept = scale.calibration().expect("kept in the bench");
+    assert_eq!((kept.points.len(), kept.residuals.len(), kept.unit.as_str()), (3, 3, "mm"));
+    for depth in [0.0, 200.0] {
+        let raw = (0.5 + depth / 100.0) / 3.3 * 4096.0;
+        let read = *scale.walk(raw, f64::NAN).last().unwrap();
+        assert!((read - depth).abs() < 1.0, "{read} for {depth}, by points up to 100 mm only");
+    }
+    terminal.keys(&["q"]);
+    terminal.wait("[ended with 0]");
+}
+
+#[test]
+fn a_formula_is_typed_wrong_and_right_and_an_unsettled_zero_is_refused() {
+    let dir = tempfile::tempdir().unwrap();
+    let terminal = Terminal::start("", &["demo"], dir.path(), (160, 47));
+    terminal.wait("● live");
+    terminal.keys(&["F", "slope = gauge_a -", "Enter"]);
+    terminal.wait("column 18: the formula ends where a value should stand");
+    terminal.keys(&[" gauge_b", "Enter"]);
+    terminal.wait("= gauge_a - gauge_b");
+    terminal.keys(&["X"]);
+    terminal.wait("slope is gone; u brings it back");
+    terminal.keys(&["Tab", "d"]);
+    terminal.wait("a doctor's look at the channels");
+    terminal.keys(&["r"]);
+    terminal.wait("survey of");
+    terminal.keys(&["3", "a"]);
+    terminal.wait("add step");
+    terminal.keys(&["Escape", "b", "?"]);
+    terminal.wait("On the screen");
+    terminal.keys(&["Escape", "q"]);
+    terminal.wait("quit?");
+    terminal.keys(&["q"]);
+    terminal.wait("[ended with 0]");
+}
