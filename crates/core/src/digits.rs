@@ -112,6 +112,35 @@ pub fn measured(value: f64, resolution: f64, unit: &str) -> String {
     with_unit(fixed(value / size, places), &format!("{name}{unit}"))
 }
 
+/// How numbers that belong together are written: with one SI prefix and the same decimals.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Form {
+    power: i32,
+    places: usize,
+    /// The unit with its prefix.
+    pub unit: String,
+}
+
+impl Form {
+    /// For numbers up to `size`, of which `places` decimals are worth showing without a prefix. A prefix is used where
+    /// there would be nothing but zeros behind the point, or more than four digits before it.
+    pub fn new(size: f64, places: usize, unit: &str) -> Form {
+        let (power, name) = if (0.1..1e4).contains(&size.abs()) { (0, "") } else { prefix(size, unit) };
+        let places = (places as i32 + power).max(0) as usize;
+        Form { power, places, unit: format!("{name}{unit}") }
+    }
+
+    /// A number, without the unit; `more` decimals than usual.
+    pub fn number(&self, value: f64, more: usize) -> String {
+        fixed(self.scaled(value), self.places + more)
+    }
+
+    /// A number in the prefixed unit.
+    pub fn scaled(&self, value: f64) -> f64 {
+        if self.power == 0 { value } else { value / 10f64.powi(self.power) }
+    }
+}
+
 /// A number as a person types it: with a point or a comma, as a quotient of two, or with an SI prefix: `4.7k`, `40 mV`.
 ///
 /// # Errors
@@ -171,6 +200,10 @@ mod tests {
             [read("4.7k"), read("40 mV"), read("1/0,04"), read("10 kΩ"), read("2.2M")].map(Option::unwrap),
             [4700.0, 0.04, 25.0, 1e4, 2.2e6]
         );
+        let small = Form::new(0.02, 5, "V");
+        assert_eq!([small.number(0.01234, 0), small.number(0.01234, 1), small.unit], ["12.34", "12.340", "mV"]);
+        let plain = [Form::new(0.02, 3, "mm"), Form::new(3.0, 3, "V")].map(|form| form.number(0.01, 0) + &form.unit);
+        assert_eq!(plain, ["0.010mm", "0.010V"]);
         assert_eq!(
             [read("1e-3"), read("-5 V"), read("3 mm"), read(""), read("1/0"), read("inf")],
             [Some(1e-3), Some(-5.0), None, None, None, None]

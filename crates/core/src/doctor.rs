@@ -246,7 +246,7 @@ impl<'a> Look<'a> {
 
     fn hum(&self) -> Option<Told> {
         let (mains, size, beside) = self.mains?;
-        (size > 1.2 * self.patient.step && size > 5.0 * beside).then(|| {
+        (size > 1.5 * self.patient.step && size > 5.0 * beside).then(|| {
             (
                 Complaint::Hum,
                 format!(
@@ -287,7 +287,7 @@ impl<'a> Look<'a> {
             let part = &raw[i * quarter..(i + 1) * quarter];
             spread(part, means[i]).sqrt() < 2.0 * self.noise.max(self.patient.step) + way.abs() / 3.0
         });
-        let real = way.abs() > 4.0 * self.noise.max(self.patient.step) && way.abs() < 0.05 * top;
+        let real = way.abs() > 4.0 * self.noise.max(self.patient.step) && way.abs() < 0.012 * top;
         (even && calm && real).then(|| {
             let rate = way / 0.75 / self.seconds * 60.0;
             (

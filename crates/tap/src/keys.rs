@@ -55,6 +55,7 @@ pub(crate) enum Action {
     AxisLimits,
     Motion,
     Large,
+    Table,
     Take,
     Mark,
     Figure,
@@ -191,9 +192,14 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Main: [(Char('t'), NONE)], A::Take, "t", "start a take, or end it", Some("t take");
     Main: [(Char('m'), NONE)], A::Mark, "m", "set a mark with a note", Some("m mark");
     Main: [(Char('f'), NONE)], A::Figure, "f", "write what is in view as SVG and PDF", Some("f figure");
+    Main: [(Char('z'), NONE)], A::Zero, "z", "zero: the settled value of the channel counts as 0", Some("z zero");
+    Main: [(Char('Z'), NONE)], A::ZeroAll, "Z", "the same for all channels that are settled", None;
+    Main: [(Char('c'), NONE)], A::Calibrate, "c", "calibrate the channel by its levels", Some("c calibrate");
+    Main: [(Char('u'), NONE)], A::Undo, "u", "undo the last change of settings", Some("u undo");
+    Main: [(Char('U'), NONE)], A::Redo, "U", "do it again", None;
     Main: [(Tab, NONE), (Down, NONE)], A::NextChannel, "Tab", "next channel (also ↓)", Some("Tab channel");
     Main: [(BackTab, NONE), (Up, NONE)], A::PreviousChannel, "Shift-Tab", "previous channel (also ↑)", None;
-    Main: [(Char('v'), NONE)], A::ShowOrHide, "v", "show or hide the channel; it is logged all the same", Some("v show");
+    Main: [(Char('v'), NONE)], A::ShowOrHide, "v", "show or hide the channel; it is logged all the same", None;
     Main: [(Char('+'), NONE), (Char('='), NONE)], A::Closer, "+", "zoom in: less time across the chart", Some("+- zoom");
     Main: [(Char('-'), NONE), (Char('_'), NONE)], A::Wider, "-", "zoom out: more time across the chart", None;
     Main: [(Left, NONE)], A::Earlier, "←", "look earlier, which holds the picture", Some("←→ pan");
@@ -202,10 +208,11 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Main: [(PageDown, NONE)], A::PageLater, "PgDn", "a screen later", None;
     Main: [(Home, NONE)], A::Oldest, "Home", "the oldest that is kept", None;
     Main: [(End, NONE)], A::Newest, "End", "the newest; live again", None;
-    Main: [(Char('y'), NONE)], A::AxisRule, "y", "y axis of the channel's lane: fit the data, or full scale", Some("y axis");
+    Main: [(Char('y'), NONE)], A::AxisRule, "y", "y axis of the channel's lane: fit the data, or full scale", None;
     Main: [(Char('Y'), NONE)], A::AxisLimits, "Y", "type the limits of that y axis", None;
     Main: [(Char('w'), NONE)], A::Motion, "w", "let the chart scroll, or sweep and start over", None;
     Main: [(Char('n'), NONE)], A::Large, "n", "the channel's number as large as the screen", Some("n large");
+    Main: [(Char('e'), NONE)], A::Table, "e", "each row in a table, or the chart again", Some("e table");
     Main: [(Char('l'), NONE)], A::Lines, "l", "read the wire's lines, or see the chart again", Some("l lines");
     Main: [(Char(':'), NONE)], A::Talk, ":", "send a line to the board", Some(": talk");
     Main: [(Char('\\'), NONE)], A::NextSource, "\\", "take the next source to hand, where several are watched", None;
@@ -213,16 +220,11 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Main: [(Char('<'), NONE)], A::ChannelUp, "<", "move the channel up", None;
     Main: [(Char('>'), NONE)], A::ChannelDown, ">", "move the channel down", None;
     Main: [(Char('#'), NONE)], A::CodeWords, "#", "words for the channel's codes, shown and logged", None;
-    Main: [(Char('z'), NONE)], A::Zero, "z", "zero: the settled value of the channel counts as 0", Some("z zero");
-    Main: [(Char('Z'), NONE)], A::ZeroAll, "Z", "the same for all channels that are settled", None;
-    Main: [(Char('c'), NONE)], A::Calibrate, "c", "calibrate the channel by its levels", Some("c calibrate");
     Main: [(Char('r'), NONE)], A::Survey, "r", "survey the travel of a knob or lever", None;
     Main: [(Char('d'), NONE)], A::Doctor, "d", "a doctor's look: what reads like a fault", None;
     Main: [(Char('F'), NONE)], A::NewFormula, "F", "a new channel, computed from others by a formula", None;
     Main: [(Char('X'), NONE)], A::RemoveComputed, "X", "let go of a computed channel", None;
     Main: [(Char('b'), NONE)], A::RawBeside, "b", "show values as they came beside the scaled ones, or not", None;
-    Main: [(Char('u'), NONE)], A::Undo, "u", "undo the last change of settings", Some("u undo");
-    Main: [(Char('U'), NONE)], A::Redo, "U", "do it again", None;
     Main: [(Char('B'), NONE)], A::FindBaud, "B", "find the board's speed by listening", None;
     Main: [(Char('R'), NONE)], A::ResetBoard, "R", "reset the board", None;
     Main: [(Char('L'), NONE)], A::LendPort, "L", "lend the port to another program, or take it back", None;

@@ -4,6 +4,7 @@ use super::App;
 use amber_core::Stamp;
 use amber_core::axis::{FitAxis, Rule};
 use amber_core::bench::Kind;
+use amber_core::digits::Form;
 
 /// Channels of one unit.
 #[derive(Clone, Debug, PartialEq)]
@@ -58,6 +59,14 @@ impl App {
         let fit = self.axes.get(unit).and_then(FitAxis::limits).unwrap_or((0.0, 1.0));
         let limits = if let Rule::Typed(low, high) = rule { (low, high) } else { fit };
         AnalogLane { unit: unit.into(), channels: vec![first], limits, rule }
+    }
+
+    /// How the numbers of channel `id` are written: as its lane needs it.
+    pub(crate) fn form(&self, id: usize, lanes: &Lanes) -> Form {
+        let channel = self.channel_at(id);
+        let lane = lanes.analog.iter().find(|lane| lane.channels.contains(&id));
+        let size = lane.map_or(1.0, |lane| lane.limits.0.abs().max(lane.limits.1.abs()));
+        Form::new(size, channel.decimals(), channel.settings().scale.unit())
     }
 
     /// The converter's full scale, widest of the channels; `None` when no channel says its bits.

@@ -83,6 +83,17 @@ pub(crate) enum Source {
     Take(Box<OpenedTake>),
 }
 
+/// What stands in the middle of the screen.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) enum View {
+    #[default]
+    Chart,
+    /// The selected channel's number, as large as there is room.
+    Number,
+    /// The rows.
+    Table,
+}
+
 /// What stands over the screen, topmost last.
 #[derive(Debug)]
 pub(crate) enum Overlay {
@@ -219,7 +230,7 @@ pub(crate) struct App {
     pub(crate) sight: Sight,
     pub(crate) shown: Shown,
     pub(crate) selected: usize,
-    pub(crate) large: bool,
+    pub(crate) view: View,
     pub(crate) lines: Lines,
     pub(crate) talk: Talk,
     /// A lent port is taken back when the other program is done with it.
@@ -287,7 +298,7 @@ impl App {
             marks: Vec::new(),
             shown: Shown::default(),
             selected: 0,
-            large: false,
+            view: View::Chart,
             lines: Lines::default(),
             talk: Talk::default(),
             takes_back: true,

@@ -298,6 +298,32 @@ fn the_desk_is_surveyed_examined_and_its_thermistor_advised() {
 }
 
 #[test]
+fn rows_stand_in_a_table_raw_beside_scaled_and_small_volts_get_their_prefix() {
+    let mut app = bare(
+        "[[channel]]\nname = \"shunt\"\nscale = { steps = [{ is = \"converter\", bits = 16, reference = 0.256 }] }\n",
+    );
+    for i in 0..100 {
+        let at = START.plus(f64::from(i) * 0.02);
+        let line = format!("shunt={} gate={}\n", 3000 + i % 7, i / 50);
+        let chunk = amber_io::Chunk { at, bytes: line.as_bytes().into(), skipped: 0 };
+        app.update(at, Message::Feed(0, Feed::Chunk(chunk)));
+        app.before_frame(at);
+    }
+    let text = picture(&mut app, 160, 47);
+    assert!(text.contains("─ mV ─ A shunt") && !text.contains("0.01"), "{text}");
+    keys(&mut app, "eb");
+    let text = picture(&mut app, 160, 47);
+    // The last row: code 3001, 3001 x 256 mV / 65536.
+    let row = text.lines().find(|line| line.contains("20:26:41.980")).unwrap_or_else(|| panic!("{text}"));
+    let cells: Vec<&str> = row.split_whitespace().take(4).collect();
+    assert_eq!(cells, ["20:26:41.980", "3001", "0.01172", "1"], "{text}");
+    keys(&mut app, "b");
+    assert!(!picture(&mut app, 160, 47).contains("came"));
+    keys(&mut app, "e");
+    assert!(picture(&mut app, 80, 24).contains("mV"));
+}
+
+#[test]
 fn a_bell_rings_when_the_chosen_channel_settles_and_only_when_wanted() {
     for wanted in [false, true] {
         let mut app = app();

@@ -1,6 +1,6 @@
 //! Messages in, changed state and effects out.
 
-use super::{App, Effect, FieldId, LinkOrder, Message, Overlay, Prompt, Purpose, Source, Stage, Tool};
+use super::{App, Effect, FieldId, LinkOrder, Message, Overlay, Prompt, Purpose, Source, Stage, Tool, View};
 use crate::keys::{Action, Place, resolve};
 use crate::screen::{Hit, hit};
 use amber_core::Stamp;
@@ -193,8 +193,9 @@ impl App {
                     Motion::Sweep => Motion::Scroll,
                 }
             }
-            Action::Large => (self.large, self.lines.open) = (!self.large, false),
-            Action::Lines => (self.large, self.lines.open) = (false, !self.lines.open),
+            Action::Large => self.turn_view(View::Number),
+            Action::Table => self.turn_view(View::Table),
+            Action::Lines => (self.view, self.lines.open) = (View::Chart, !self.lines.open),
             Action::LineUp => self.move_line(-1),
             Action::LineDown => self.move_line(1),
             Action::LinesUp => self.move_line(-20),
@@ -311,6 +312,12 @@ impl App {
             }
         }
         Vec::new()
+    }
+
+    /// Shows something in the chart's place, or the chart again.
+    fn turn_view(&mut self, view: View) {
+        self.lines.open = false;
+        self.view = if self.view == view { View::Chart } else { view };
     }
 
     fn open_panel(&mut self, stage: Stage) {

@@ -4,7 +4,7 @@ use super::{put, put_right, side};
 use crate::app::App;
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
-use amber_core::digits::{fixed, grouped};
+use amber_core::digits::grouped;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
@@ -83,11 +83,11 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let title = format!("{} {}", app.letter(app.selected_id()), app.title(app.selected_id()));
     put(buffer, area, 2, 1, &title, theme.style(Ink::Bright));
     let digital = channel.kind() == Kind::Digital;
-    let places = channel.decimals();
+    let form = app.form(app.selected_id(), &app.lanes());
     let number = |value: f64| match (digital, value >= 0.5) {
         (true, true) => "HIGH".to_owned(),
         (true, false) => "LOW".to_owned(),
-        (false, _) => fixed(value, places),
+        (false, _) => form.number(value, 0),
     };
     let text = shown.reading.map_or("–".into(), |reading| number(reading.smoothed));
     // Room for the widest that was in view, so that the digits do not change size from one moment to the next.
@@ -106,16 +106,10 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     }
     .intersection(area);
     big(buffer, place, &text, size, ink);
-    put_right(
-        buffer,
-        Rect { width: area.width.saturating_sub(2), ..area },
-        1,
-        channel.settings().scale.unit(),
-        theme.style(Ink::Bright),
-    );
+    put_right(buffer, Rect { width: area.width.saturating_sub(2), ..area }, 1, &form.unit, theme.style(Ink::Bright));
     let bottom = area.height.saturating_sub(2);
     if let (Some((least, most)), false) = (shown.least_most, digital) {
-        let text = format!("least {}   most {}   in view", fixed(least, places), fixed(most, places));
+        let text = format!("least {}   most {}   in view", form.number(least, 0), form.number(most, 0));
         put(buffer, area, 2, bottom, &text, theme.style(Ink::Text));
     }
     if digital || channel.settings().watch.is_some() {

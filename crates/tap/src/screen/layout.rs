@@ -2,7 +2,7 @@
 //! shrinks, the readouts grow narrow, then an open panel takes their place.
 
 use super::{chart, readouts, strip};
-use crate::app::{App, Stage};
+use crate::app::{App, Stage, View};
 use ratatui::layout::Rect;
 
 /// The parts of the screen.
@@ -86,7 +86,7 @@ pub(crate) fn hit(app: &App, column: u16, row: u16) -> Option<Hit> {
     if let Some(area) = layout.readouts.filter(|area| area.contains(at)) {
         return readouts::channel_at(app, area, row).map(Hit::Channel);
     }
-    if layout.chart.contains(at) && !app.large && !app.lines.open {
+    if layout.chart.contains(at) && app.view == View::Chart && !app.lines.open {
         let channel = chart::channel_at(app, layout.chart, column, row);
         return Some(Hit::Chart(chart::share_at(layout.chart, column), channel));
     }

@@ -11,6 +11,7 @@ mod pick;
 mod prompt;
 mod readouts;
 mod strip;
+mod table;
 mod tail;
 mod talk;
 mod title;
@@ -21,7 +22,7 @@ pub(crate) use layout::{Hit, hit};
 pub(crate) use panel::wrapped;
 pub(crate) use prompt::draw_input;
 
-use crate::app::{App, Overlay};
+use crate::app::{App, Overlay, View};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::tail::visible_char;
@@ -60,7 +61,10 @@ impl Drawn {
             (true, true) => Change::None,
             // Where something lies over the chart, or the newest end is not at its right, all of it is drawn.
             (true, false)
-                if app.overlays.is_empty() && !app.large && !app.lines.open && app.sight.motion == Motion::Scroll =>
+                if app.overlays.is_empty()
+                    && app.view == View::Chart
+                    && !app.lines.open
+                    && app.sight.motion == Motion::Scroll =>
             {
                 Change::Edge
             }
@@ -111,10 +115,12 @@ pub(crate) fn draw(app: &App, theme: Theme, buffer: &mut Buffer) {
     if app.lines.open {
         // The last lines are among them, so that they need no place of their own.
         lines::draw(app, theme, Rect { height: layout.chart.height + layout.tail.height, ..layout.chart }, buffer);
-    } else if app.large {
-        bignum::draw(app, theme, layout.chart, buffer);
     } else {
-        chart::draw(app, theme, layout.chart, false, buffer);
+        match app.view {
+            View::Chart => chart::draw(app, theme, layout.chart, false, buffer),
+            View::Number => bignum::draw(app, theme, layout.chart, buffer),
+            View::Table => table::draw(app, theme, layout.chart, buffer),
+        }
     }
     if let Some(area) = layout.panel {
         panel::draw(app, theme, area, buffer);

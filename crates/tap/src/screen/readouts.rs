@@ -6,7 +6,7 @@ use crate::app::{App, ChannelShown, Lanes};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
-use amber_core::digits::{fixed, grouped, with_unit};
+use amber_core::digits::{self, fixed, grouped, with_unit};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
@@ -91,7 +91,8 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         let channel = app.channel_at(index);
         let shown = app.shown.channels.get(index).copied().unwrap_or_default();
         let block = Rect { y: inside.y + top, height: area.height - top, ..inside };
-        let number = number(channel, shown);
+        let form_of = app.form(index, &lanes);
+        let number = number(&form_of, shown);
         let name_row = Rect { height: 1, ..block };
         let chosen = index == app.selected_id();
         if chosen {
@@ -120,7 +121,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
             );
             continue;
         }
-        let unit = channel.settings().scale.unit();
+        let unit = form_of.unit.as_str();
         let large = form == Form::Large && bignum::columns(&number) <= block.width.saturating_sub(2);
         let strong = if chosen { Ink::Chosen } else { Ink::Bright };
         let raw = raw_beside(app, channel, shown);
@@ -147,13 +148,13 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         let rest = Rect { y: block.y + below, height: block.height.saturating_sub(below), ..block };
         draw_bar(app, index, shown, theme, &lanes, rest, buffer);
         if form != Form::Small {
-            draw_facts(channel, shown, theme, rest, buffer);
+            draw_facts(channel, &form_of, shown, theme, rest, buffer);
         }
     }
 }
 
-fn number(channel: &Channel, shown: ChannelShown) -> String {
-    shown.reading.map_or("–".into(), |reading| fixed(reading.smoothed, channel.decimals()))
+fn number(form: &digits::Form, shown: ChannelShown) -> String {
+    shown.reading.map_or("–".into(), |reading| form.number(reading.smoothed, 0))
 }
 
 /// The value as it came, with an arrow, where it is to stand beside the scaled one.
@@ -221,11 +222,17 @@ fn draw_bar(
     }
 }
 
-fn draw_facts(channel: &Channel, shown: ChannelShown, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let places = channel.decimals();
+fn draw_facts(
+    channel: &Channel,
+    form: &digits::Form,
+    shown: ChannelShown,
+    theme: Theme,
+    area: Rect,
+    buffer: &mut Buffer,
+) {
     if let Some((least, most)) = shown.least_most {
-        let range = format!("{} … {}", fixed(least, places), fixed(most, places));
-        let noise = channel.noise().map(|noise| format!("±{}", fixed(noise, places + 1)));
+        let range = format!("{} … {}", form.number(least, 0), form.number(most, 0));
+        let noise = channel.noise().map(|noise| format!("±{}", form.number(noise, 1)));
         let noise = noise.unwrap_or_default();
         let room = area.width.saturating_sub(1);
         let text = fitting(room, [format!("{range}   noise {noise}"), format!("{range}  {noise}"), range]);

@@ -5,7 +5,7 @@ use crate::app::{App, Source, Stage, Taking, name_of};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
-use amber_core::digits::{self, decimals, duration, fixed, grouped, measured, with_unit};
+use amber_core::digits::{self, duration, fixed, grouped, measured, with_unit};
 use amber_core::scale::Step;
 use amber_core::smooth::{Filter, Strength};
 use amber_core::tail::visible;
@@ -112,7 +112,8 @@ fn scale(app: &App, channel: &Channel, room: u16) -> (String, String) {
         all => fitting(room, (1..=all.len()).rev().map(|count| all[..count].join(" "))),
     };
     let Some(reading) = reading(app) else { return (set, "–".into()) };
-    let quantity = with_unit(fixed(reading.quantity, channel.decimals()), scale.unit());
+    let form = app.form(app.selected_id(), &app.lanes());
+    let quantity = with_unit(form.number(reading.quantity, 0), &form.unit);
     let raw = fixed(reading.raw, channel.raw_decimals());
     let volts = reading.volts.map(|volts| measured(volts, scale.volts_per_count().unwrap_or(0.001), "V"));
     let value = match volts {
@@ -126,9 +127,9 @@ fn scale(app: &App, channel: &Channel, room: u16) -> (String, String) {
 }
 
 fn smooth(app: &App, channel: &Channel, room: u16) -> (String, String) {
-    let unit = channel.settings().scale.unit();
-    let places = channel.decimals();
-    let value = reading(app).map(|r| fixed(r.smoothed, places));
+    let form = app.form(app.selected_id(), &app.lanes());
+    let unit = form.unit.as_str();
+    let value = reading(app).map(|r| form.number(r.smoothed, 0));
     let Some(value) = value else { return ("".into(), "–".into()) };
     let interval = app.chain.rate().interval();
     let (set, gain, late) = match channel.settings().smooth {
@@ -148,7 +149,9 @@ fn smooth(app: &App, channel: &Channel, room: u16) -> (String, String) {
         }
     };
     let noise = channel.noise().filter(|_| channel.kind() == Kind::Analog).map(|noise| noise * gain);
-    let noise = noise.map(|noise| format!(" ± {}", fixed(noise, places.max(decimals(noise).min(places + 1)))));
+    // One digit more where the noise would read as nothing.
+    let finer = |noise: f64| usize::from(noise < 0.5 * 10f64.powi(-(channel.decimals() as i32)));
+    let noise = noise.map(|noise| format!(" ± {}", form.number(noise, finer(noise))));
     let noise = noise.unwrap_or_default();
     let late = late.map(|late| format!(", {late} late")).unwrap_or_default();
     let noisy = with_unit(format!("{value}{noise}"), unit);

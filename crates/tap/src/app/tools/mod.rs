@@ -8,7 +8,7 @@ pub(crate) use calibrate::{Calibrating, Row as CalibrationRow};
 pub(crate) use doctor::Doctor;
 pub(crate) use survey::Surveying;
 
-use super::App;
+use super::{App, View};
 
 /// A tool.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -22,7 +22,7 @@ impl App {
     /// Opens a tool in the place of a panel, or closes it.
     pub(super) fn open_tool(&mut self, tool: Tool) {
         let open = self.tool == Some(tool);
-        (self.panel, self.lines.open, self.large) = (None, false, false);
+        (self.panel, self.lines.open, self.view) = (None, false, View::Chart);
         self.tool = (!open).then_some(tool);
         match self.tool {
             Some(Tool::Survey) => self.begin_survey(),

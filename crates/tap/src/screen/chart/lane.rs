@@ -6,7 +6,7 @@ use crate::app::{AnalogLane, App};
 use crate::theme::{Ink, Theme};
 use amber_core::Stamp;
 use amber_core::axis::{Rule, ticks};
-use amber_core::digits::fixed;
+use amber_core::digits::{Form, fixed};
 use amber_core::levels::Level;
 use amber_core::window::{Columns, Grid, Logic, Span};
 use ratatui::buffer::Buffer;
@@ -19,10 +19,16 @@ pub(super) fn dot_row(value: f64, limits: (f64, f64), height: u16) -> usize {
     (share * rows).round().clamp(0.0, rows) as usize
 }
 
+/// How the numbers beside a lane are written.
+fn lane_form(lane: &AnalogLane) -> Form {
+    Form::new(lane.limits.0.abs().max(lane.limits.1.abs()), 0, &lane.unit)
+}
+
 /// The row above a plot: the unit, the channels, and what decides the axis.
 pub(super) fn heading(app: &App, theme: Theme, lane: &AnalogLane, area: Rect, buffer: &mut Buffer) {
     put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
-    let unit = if lane.unit.is_empty() { "as it comes" } else { &lane.unit };
+    let form = lane_form(lane);
+    let unit = if lane.unit.is_empty() { "as it comes" } else { &form.unit };
     let mut x = put(buffer, area, 1, 0, &format!(" {unit} "), theme.style(Ink::Bright)) + 1;
     for index in &lane.channels {
         let ink = theme.style(Ink::Trace(app.ink(*index)));
@@ -92,6 +98,7 @@ pub(super) fn level_bars(app: &App, lane: &AnalogLane, columns: &Columns, height
     let id = app.selected_id();
     let channel = app.channel_at(id);
     let width = columns.places.len();
+    let size = lane.limits.0.abs().max(lane.limits.1.abs());
     let ends = columns.places.iter().flatten().min().zip(columns.places.iter().flatten().max());
     let Some((first, last)) = ends.map(|(first, last)| (first * columns.width, (last + 1) * columns.width)) else {
         return Vec::new();
@@ -103,7 +110,7 @@ pub(super) fn level_bars(app: &App, lane: &AnalogLane, columns: &Columns, height
         let row = (dot_row(mean, lane.limits, height) / 4) as u16;
         // Above the trace, so that both are seen.
         let row = if row > 0 { row - 1 } else { row + 1 };
-        let text = fixed(mean, channel.decimals());
+        let text = Form::new(size, channel.decimals(), &lane.unit).number(mean, 0);
         let (from, to) = (place(level.from.max(Stamp(first)), 0), place(level.to, width.saturating_sub(1)));
         (inside && from <= to).then_some((from, to, row, text))
     };
@@ -139,14 +146,15 @@ pub(super) fn levels(app: &App, theme: Theme, lane: &AnalogLane, columns: &Colum
 
 /// The numbers left of a plot, and a grid of points.
 pub(super) fn axis(theme: Theme, lane: &AnalogLane, plot: Rect, buffer: &mut Buffer) {
-    let (low, high) = lane.limits;
+    let form = lane_form(lane);
+    let (low, high) = (form.scaled(lane.limits.0), form.scaled(lane.limits.1));
     for y in 0..plot.height {
         put(buffer, Rect { x: plot.x - 1, width: 1, ..plot }, 0, y, "│", theme.style(Ink::Faint));
     }
     let (values, places) = ticks(low, high, usize::from(plot.height / 2).clamp(2, 8));
     let left = Rect { x: plot.x - GUTTER, width: GUTTER - 1, ..plot };
     for value in values {
-        let y = (dot_row(value, lane.limits, plot.height) / 4) as u16;
+        let y = (dot_row(value, (low, high), plot.height) / 4) as u16;
         put_right(buffer, left, y, &fixed(value, places), theme.style(Ink::Dim));
         put(buffer, Rect { x: plot.x - 1, width: 1, ..plot }, 0, y, "┤", theme.style(Ink::Dim));
         for x in (0..plot.width).step_by(4) {

@@ -36,9 +36,8 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
             y += 1;
         }
     }
-    let hint = "Enter: let this travel become 0 to 100 %, or angles   x: begin again";
-    for (line, below) in wrapped(hint, width).iter().zip(y + 1..) {
-        put(buffer, inner, 0, below, line, theme.style(Ink::Bright));
+    for (hint, below) in ["Enter lets this travel become 0 to 100 %, or angles", "x begins again"].iter().zip(y + 1..) {
+        put(buffer, inner, 0, below, hint, theme.style(Ink::Bright));
     }
 }
 
