@@ -32,12 +32,31 @@ struct Slot {
     smoother: Option<Smoother>,
 }
 
+impl Slot {
+    /// Whether it needs no other channel.
+    #[inline]
+    fn is_alone(&self) -> bool {
+        self.program.is_none() && self.scaler.reference().is_none()
+    }
+
+    #[inline]
+    fn scale_and_smooth(&mut self, at: Stamp, reference: f64, now: &mut Now) {
+        now.quantity = self.scaler.quantity(now.raw, reference);
+        now.smoothed = match &mut self.smoother {
+            Some(smoother) => smoother.push(at, now.quantity),
+            None => now.quantity,
+        };
+    }
+}
+
 /// The channels of one source, ready to run.
 #[derive(Debug, Default)]
 pub struct Deriver {
     slots: Vec<Slot>,
     /// All channels, each behind those that it needs.
     order: Vec<usize>,
+    /// Those of them that need others, which come after all that do not.
+    late: Vec<usize>,
     inputs: Vec<f64>,
 }
 
@@ -130,7 +149,15 @@ impl Deriver {
             let unasked = slots.iter_mut().enumerate().filter(|(at, _)| !asked.contains(at));
             unasked.for_each(|(_, slot)| slot.smoother = None);
         }
-        Deriver { slots, order, inputs: Vec::new() }
+        let mut deriver = Deriver { slots, order, late: Vec::new(), inputs: Vec::new() };
+        deriver.note_late();
+        deriver
+    }
+
+    fn note_late(&mut self) {
+        let slots = &self.slots;
+        let needs = |at: &usize| slots.get(*at).is_some_and(|slot| !slot.is_alone());
+        self.late = self.order.iter().copied().filter(needs).collect();
     }
 
     /// All channels in the order in which they are worked out.
@@ -170,7 +197,7 @@ impl Deriver {
     /// Whether a channel is worked out from its own raw value alone, row by row: no formula, reference or smoothing.
     pub fn is_plain(&self, channel: usize) -> bool {
         let slot = &self.slots[channel];
-        slot.program.is_none() && slot.scaler.reference().is_none() && slot.smoother.is_none()
+        slot.is_alone() && slot.smoother.is_none()
     }
 
     /// Whether a channel has a formula.
@@ -205,18 +232,21 @@ impl Deriver {
                 row[*channel].raw = program.run(at, &self.inputs);
             }
             let reference = slot.reference.map_or(f64::NAN, |reference| row[reference].quantity);
-            let quantity = slot.scaler.quantity(row[*channel].raw, reference);
-            let smoothed = slot.smoother.as_mut().map_or(quantity, |smoother| smoother.push(at, quantity));
-            (row[*channel].quantity, row[*channel].smoothed) = (quantity, smoothed);
+            slot.scale_and_smooth(at, reference, &mut row[*channel]);
         }
     }
 
     /// The same for all channels.
     #[inline]
     pub fn whole_row(&mut self, at: Stamp, row: &mut [Now]) {
-        let order = std::mem::take(&mut self.order);
-        self.row(&order, at, row);
-        self.order = order;
+        for (slot, now) in self.slots.iter_mut().zip(row.iter_mut()).filter(|(slot, _)| slot.is_alone()) {
+            slot.scale_and_smooth(at, f64::NAN, now);
+        }
+        if !self.late.is_empty() {
+            let late = std::mem::take(&mut self.late);
+            self.row(&late, at, row);
+            self.late = late;
+        }
     }
 
     /// Lets two channels change places.
@@ -236,6 +266,7 @@ impl Deriver {
             slot.sources.iter_mut().flatten().for_each(|(at, _)| *at = turn(*at));
             slot.reference = slot.reference.map(turn);
         }
+        self.note_late();
     }
 
     /// The next row does not follow from the last one.
@@ -257,10 +288,12 @@ impl Deriver {
                 self.slots[at] = theirs;
             }
         }
+        self.note_late();
     }
 
     /// Works the channels out in another order, which must be one of [`Deriver::order`] for the same channels.
     pub fn reorder(&mut self, order: Vec<usize>) {
         self.order = order;
+        self.note_late();
     }
 }

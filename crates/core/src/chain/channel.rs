@@ -13,6 +13,9 @@ use crate::watch::{Watch, Watcher};
 /// The threshold by which a digital channel's edges are counted.
 const LOGIC: Watch = Watch { threshold: 0.5, hysteresis: 0.0 };
 
+/// Before the first value.
+const NOWHERE: (f64, f64) = (f64::INFINITY, f64::NEG_INFINITY);
+
 /// A channel's value as it leaves each stage, in one row. NaN stands for a gap throughout.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Reading {
@@ -44,6 +47,8 @@ pub struct Channel {
     pub(super) is_timer: bool,
     only_bits: bool,
     rising: bool,
+    /// Least and most raw value so far.
+    ends: (f64, f64),
     last: Now,
     /// What the reference channel said last.
     reference: f64,
@@ -61,6 +66,7 @@ impl Channel {
             is_timer: false,
             only_bits: true,
             rising: true,
+            ends: NOWHERE,
             last: GAP,
             reference: f64::NAN,
             settings: ChannelSettings::default(),
@@ -82,7 +88,7 @@ impl Channel {
     pub(super) fn look_anew(&mut self, rule: LevelRule) {
         self.levels = Levels::new(rule);
         self.levels.set_step(self.raw_step());
-        (self.only_bits, self.rising, self.last) = (true, true, GAP);
+        (self.only_bits, self.rising, self.last, self.ends) = (true, true, GAP, NOWHERE);
     }
 
     /// Learns how its raw text is written.
@@ -104,6 +110,7 @@ impl Channel {
     pub(super) fn look(&mut self, row: u64, at: Stamp, raw: f64) {
         if !raw.is_nan() {
             let last = self.last.raw;
+            self.ends = (self.ends.0.min(raw), self.ends.1.max(raw));
             self.only_bits &= raw == 0.0 || raw == 1.0;
             // A clock that started over is still one.
             self.rising &= last.is_nan() || raw >= last || raw < last / 2.0;
@@ -168,6 +175,11 @@ impl Channel {
     /// What it says of its own raw step: 1 for whole numbers, 0.01 for two decimals.
     pub fn raw_step(&self) -> f64 {
         10f64.powi(-i32::from(self.seen.decimals))
+    }
+
+    /// The least and most raw value so far; `None` before the first.
+    pub fn ends(&self) -> Option<(f64, f64)> {
+        (self.ends.0 <= self.ends.1).then_some(self.ends)
     }
 
     /// The levels in its raw values.

@@ -408,6 +408,28 @@ mod tests {
     }
 
     #[test]
+    fn a_converter_takes_its_reference_from_another_channel_in_the_same_row() {
+        let text = "[[channel]]\nname = \"pressure\"\nscale = { steps = [{ is = \"converter\", bits = 10, reference = \"supply\" }] }\n\
+            [[channel]]\nname = \"supply\"\nscale = { steps = [{ is = \"gain\", by = 0.001, unit = \"V\" }] }\n";
+        let mut chain = Chain::new(Bench::parse(text).unwrap(), Limits::default());
+        for i in 0..20 {
+            chain.feed(Stamp(i * 1_000_000), format!("pressure={} supply={}\n", 512, 5000 - i).as_bytes());
+        }
+        let volts = |chain: &Chain, row: u64| chain.reading(0, row).unwrap().quantity;
+        assert_eq!((volts(&chain, 0), volts(&chain, 10)), (2.5, 4.990 / 2.0));
+        assert_eq!(chain.reading(0, 10).unwrap().reference, Some(4.990));
+        // The supply was measured to be a little more: what is taken from it follows.
+        let mut supply = chain.channels()[1].settings().clone();
+        supply.scale.steps[0] = crate::scale::Step::Gain { by: 0.0011, unit: "V".into() };
+        chain.set_channel(1, supply);
+        assert!((volts(&chain, 10) - 4.990 * 1.1 / 2.0).abs() < 1e-12);
+        assert!((f64::from(chain.channels()[0].scaled().get(10).unwrap()) - 4.990 * 1.1 / 2.0).abs() < 1e-6);
+        let itself = chain.channels()[0].settings().clone();
+        let itself = ChannelSettings { name: "supply".into(), ..itself };
+        assert_eq!(chain.circle_with(1, &itself).unwrap(), "supply needs itself");
+    }
+
+    #[test]
     fn garbage_is_counted_and_told_as_a_wrong_baud() {
         let mut chain = fed(10);
         assert_eq!(chain.unreadable(), None);

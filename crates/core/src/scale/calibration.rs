@@ -88,7 +88,13 @@ impl Calibration {
 
     pub(super) fn fault(&self) -> Option<String> {
         let rising = self.points.windows(2).all(|pair| pair[0].0 < pair[1].0);
-        let finite = self.points.iter().flat_map(|(x, y)| [x, y]).chain(&self.terms).all(|v| v.is_finite());
+        let finite = self
+            .points
+            .iter()
+            .flat_map(|(x, y)| [x, y])
+            .chain(&self.terms)
+            .chain(&self.residuals)
+            .all(|v| v.is_finite());
         let told = match self.curve {
             _ if !finite => "the points and terms of a calibration must be finite",
             Curve::Table if self.points.len() < 2 || !rising => "a calibration by table needs two rising points",

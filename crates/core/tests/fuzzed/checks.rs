@@ -4,6 +4,7 @@
 
 use amber_core::Stamp;
 use amber_core::bench::Bench;
+use amber_core::formula::Program;
 use amber_core::split::{Fate, Frame, Framer, MAX_FIELDS, MAX_LINE, Shape, Sink, Splitter};
 
 /// Lines are cut alike however the bytes come, and none is too long.
@@ -78,6 +79,28 @@ pub(crate) fn splitter(data: &[u8]) {
     }
     let mut pinned = Seen { columns: shape.columns(), ..Seen::default() };
     Splitter::new(Some(shape)).feed(Stamp(0), bytes, &mut pinned);
+}
+
+/// Any text is a formula that runs over any rows, or is refused at a place within it.
+pub(crate) fn formula(data: &[u8]) {
+    let Ok(text) = std::str::from_utf8(data) else { return };
+    match Program::parse(text) {
+        Err(error) => {
+            assert!((1..=text.chars().count() + 1).contains(&error.column), "{error}");
+            assert!(!error.message.chars().any(char::is_control), "{error}");
+        }
+        Ok(mut program) => {
+            let values = [0.0, 1.5, -3.0, f64::NAN, 1e300, f64::INFINITY, 2.0];
+            for row in 0..12usize {
+                if row == 7 {
+                    program.break_off();
+                }
+                let inputs: Vec<f64> = (0..program.inputs().len()).map(|i| values[(i + row) % values.len()]).collect();
+                let value = program.run(Stamp(row as i64 / 2 * 1_000_000), &inputs);
+                assert!(!value.is_infinite(), "{text}");
+            }
+        }
+    }
 }
 
 /// Any text gives a bench that can be written and read again.

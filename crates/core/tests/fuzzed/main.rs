@@ -7,9 +7,12 @@ use std::path::Path;
 #[test]
 fn what_was_found_once_holds() {
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/fuzzed/found");
-    for (name, check) in
-        [("framer", checks::framer as fn(&[u8])), ("splitter", checks::splitter), ("bench", checks::bench)]
-    {
+    for (name, check) in [
+        ("framer", checks::framer as fn(&[u8])),
+        ("splitter", checks::splitter),
+        ("formula", checks::formula),
+        ("bench", checks::bench),
+    ] {
         let inputs: Vec<_> = std::fs::read_dir(folder.join(name)).unwrap().flatten().collect();
         assert!(!inputs.is_empty(), "no inputs for {name}");
         for input in inputs {

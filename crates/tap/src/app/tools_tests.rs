@@ -207,6 +207,13 @@ fn the_depth_programme_calibrates_a_bare_gauge_by_its_levels() {
         replace(&mut app, depth);
         press(&mut app, KeyCode::Up);
     }
+    keys(&mut app, "u");
+    assert!(
+        app.calibration_rows()[0].really.is_none() && notice(&app).contains("typed for a level"),
+        "{}",
+        notice(&app)
+    );
+    keys(&mut app, "U");
     let fit = app.calibration_fit().unwrap();
     assert!(fit.percent < 0.2 && fit.warnings.is_empty(), "{fit:?}");
     let text = picture(&mut app, 160, 47);
@@ -240,7 +247,8 @@ fn the_depth_programme_calibrates_a_bare_gauge_by_its_levels() {
     );
     press(&mut app, KeyCode::Right);
     assert_eq!(app.calibrating.curve, Curve::Square);
-    keys(&mut app, "u");
+    // Back before the value that was typed, those that were forgotten, and the calibration.
+    keys(&mut app, "uuu");
     assert_eq!(steps(&app), "");
 }
 

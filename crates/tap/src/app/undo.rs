@@ -1,8 +1,10 @@
 //! Undoing and redoing: every change of settings from the keyboard is remembered as the settings before it.
 
+use super::tools::Known;
 use super::{App, Effect};
 use amber_core::Stamp;
 use amber_core::bench::{Bench, ChannelSettings};
+use std::path::PathBuf;
 
 /// Changes that are remembered.
 const DEPTH: usize = 200;
@@ -13,25 +15,34 @@ const TOGETHER: f64 = 1.5;
 /// What was changed.
 #[derive(Debug, Default)]
 pub(crate) struct Undo {
-    done: Vec<Bench>,
-    undone: Vec<Bench>,
+    done: Vec<Moment>,
+    undone: Vec<Moment>,
     /// When the last change was a nudge, and of what.
     nudged: Option<(Stamp, (super::Stage, usize))>,
 }
 
+/// All that can be undone: the settings without the zoom, what was typed for a calibration, where files go.
+#[derive(Debug, PartialEq)]
+struct Moment {
+    bench: Bench,
+    known: Known,
+    folder: PathBuf,
+    takes_back: bool,
+}
+
 impl App {
-    /// The settings that can be undone: all but the zoom and what the port said of itself.
-    fn undoable(&self) -> Bench {
+    fn moment(&self) -> Moment {
         let mut bench = self.bench();
         bench.screen.span = 0.0;
-        bench
+        let (known, folder) = (self.calibrating.known.clone(), self.folder.clone());
+        Moment { bench, known, folder, takes_back: self.takes_back }
     }
 
     /// Does something and remembers what it changed.
     pub(super) fn remembering(&mut self, nudges: bool, run: impl FnOnce(&mut App) -> Vec<Effect>) -> Vec<Effect> {
-        let before = self.undoable();
+        let before = self.moment();
         let effects = run(self);
-        if self.undoable() == before {
+        if self.moment() == before {
             return effects;
         }
         let place = self.panel.filter(|_| nudges);
@@ -52,13 +63,18 @@ impl App {
     /// Takes back the last change, or does again what was taken back last.
     pub(super) fn undo(&mut self, again: bool) -> Vec<Effect> {
         let found = if again { self.undo.undone.pop() } else { self.undo.done.pop() };
-        let Some(bench) = found else {
+        let Some(moment) = found else {
             self.say(if again { "nothing to do again" } else { "nothing to undo" }, true);
             return Vec::new();
         };
-        let now = self.undoable();
-        let what = difference(&now, &bench);
-        let effects = self.apply(bench);
+        let now = self.moment();
+        let what = match (now.bench != moment.bench, now.known != moment.known) {
+            (true, _) => difference(&now.bench, &moment.bench),
+            (false, true) => "what was typed for a level".into(),
+            (false, false) => "folder, or lending".into(),
+        };
+        (self.calibrating.known, self.folder, self.takes_back) = (moment.known, moment.folder, moment.takes_back);
+        let effects = self.apply(moment.bench);
         self.undo.nudged = None;
         let word = if again { "done again" } else { "undone" };
         let left = if again { self.undo.undone.len() } else { self.undo.done.len() };

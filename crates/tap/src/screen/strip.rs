@@ -5,7 +5,7 @@ use crate::app::{App, Source, Stage, Taking, name_of};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
-use amber_core::digits::{self, duration, fixed, grouped, measured, with_unit};
+use amber_core::digits::{self, Form, duration, fixed, grouped, measured, with_unit};
 use amber_core::scale::Step;
 use amber_core::smooth::{Filter, Strength};
 use amber_core::tail::visible;
@@ -32,6 +32,7 @@ pub(super) fn stage_at(area: Rect, column: u16) -> Option<Stage> {
 }
 
 pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let form = app.channel().map(|_| app.form(app.selected_id(), &app.lanes()));
     for (stage, cell) in cells(area) {
         let open = app.panel.is_some_and(|(other, _)| other == stage);
         let name = format!(" {} {} ", stage.number(), stage.name());
@@ -41,7 +42,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put(buffer, cell, x, 0, if stage == Stage::Keep { "■" } else { "▶" }, theme.style(Ink::Dim));
         let room = cell.width.saturating_sub(2);
         let inside = Rect { x: cell.x + 1, width: room, ..cell };
-        let (set, value) = texts(app, stage, room);
+        let (set, value) = texts(app, form.as_ref(), stage, room);
         put(buffer, inside, 0, 1, &cut(set, room), theme.style(Ink::Dim));
         put(buffer, inside, 0, 2, &cut(value, room), theme.style(Ink::Bright));
     }
@@ -57,7 +58,7 @@ fn cut(text: String, room: u16) -> String {
 }
 
 /// A stage's setting and value.
-fn texts(app: &App, stage: Stage, room: u16) -> (String, String) {
+fn texts(app: &App, form: Option<&Form>, stage: Stage, room: u16) -> (String, String) {
     let none = || ("".to_owned(), "–".to_owned());
     match stage {
         Stage::Wire => wire(app, room),
@@ -72,9 +73,9 @@ fn texts(app: &App, stage: Stage, room: u16) -> (String, String) {
                 (set, value.unwrap_or_else(|| "–".into()))
             }
         },
-        _ => app.channel().map_or_else(none, |channel| match stage {
-            Stage::Scale => scale(app, channel, room),
-            Stage::Smooth => smooth(app, channel, room),
+        _ => app.channel().zip(form).map_or_else(none, |(channel, form)| match stage {
+            Stage::Scale => scale(app, channel, form, room),
+            Stage::Smooth => smooth(app, channel, form, room),
             _ => watch(channel, room),
         }),
     }
@@ -101,7 +102,7 @@ fn wire(app: &App, room: u16) -> (String, String) {
     (set, last.unwrap_or_else(first))
 }
 
-fn scale(app: &App, channel: &Channel, room: u16) -> (String, String) {
+fn scale(app: &App, channel: &Channel, form: &Form, room: u16) -> (String, String) {
     let scale = &channel.settings().scale;
     let plain = scale.is_plain();
     let formula = channel.settings().formula.as_ref().map(|formula| format!("= {}", formula.text()));
@@ -112,7 +113,6 @@ fn scale(app: &App, channel: &Channel, room: u16) -> (String, String) {
         all => fitting(room, (1..=all.len()).rev().map(|count| all[..count].join(" "))),
     };
     let Some(reading) = reading(app) else { return (set, "–".into()) };
-    let form = app.form(app.selected_id(), &app.lanes());
     let quantity = with_unit(form.number(reading.quantity, 0), &form.unit);
     let raw = fixed(reading.raw, channel.raw_decimals());
     let volts = reading.volts.map(|volts| measured(volts, scale.volts_per_count().unwrap_or(0.001), "V"));
@@ -126,8 +126,7 @@ fn scale(app: &App, channel: &Channel, room: u16) -> (String, String) {
     (set, value)
 }
 
-fn smooth(app: &App, channel: &Channel, room: u16) -> (String, String) {
-    let form = app.form(app.selected_id(), &app.lanes());
+fn smooth(app: &App, channel: &Channel, form: &Form, room: u16) -> (String, String) {
     let unit = form.unit.as_str();
     let value = reading(app).map(|r| form.number(r.smoothed, 0));
     let Some(value) = value else { return ("".into(), "–".into()) };

@@ -160,7 +160,7 @@ impl App {
             return self.say("A is for a divider that turns volts into ohms: choose that step first", true);
         };
         let Step::Divider(divider) = &scale.steps[at] else { return };
-        let Some((low, high)) = self.raw_range() else {
+        let Some((low, high)) = self.channel().and_then(amber_core::chain::Channel::ends) else {
             return self.say("move the sensor through its range first: nothing was seen of it yet", true);
         };
         let reference = self.reading(self.selected_id()).and_then(|reading| reading.reference).unwrap_or(f64::NAN);
@@ -196,12 +196,6 @@ impl App {
         if let Err(wrong) = self.type_part(step as u8, 0, ohms) {
             self.say(wrong, true);
         }
-    }
-
-    /// The least and most raw value that is kept of the selected channel.
-    fn raw_range(&self) -> Option<(f64, f64)> {
-        let values = self.chain.store().raw_blocks(self.selected).flatten().filter(|value| !value.is_nan());
-        values.map(|value| (*value, *value)).reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)))
     }
 
     /// The level that the channel stands in at the right edge of the chart.

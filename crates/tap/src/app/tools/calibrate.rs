@@ -8,11 +8,13 @@ use amber_core::scale::Curve;
 use std::collections::HashMap;
 use tui_input::Input;
 
+/// For each channel, by its title: levels by number, and what they really were.
+pub(crate) type Known = HashMap<String, Vec<(u64, f64)>>;
+
 /// What was typed.
 #[derive(Debug, Default)]
 pub(crate) struct Calibrating {
-    /// For each channel, by its title: levels by number, and what they really were.
-    known: HashMap<String, Vec<(u64, f64)>>,
+    pub(in crate::app) known: Known,
     /// The unit of what it really was, where one was typed.
     units: HashMap<String, String>,
     /// The number of the chosen level; the newest otherwise.

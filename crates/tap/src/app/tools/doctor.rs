@@ -7,7 +7,7 @@ use amber_core::doctor::{Complaint, Finding, Patient, examine};
 use std::collections::HashSet;
 
 /// Seconds between two looks.
-const PAUSE: f64 = 2.0;
+const PAUSE: f64 = 4.0;
 
 /// Rows that are looked at.
 const ROWS: u64 = 2048;
@@ -59,8 +59,7 @@ impl App {
                     continue;
                 }
                 let raw = recent.clone().filter_map(|row| chain.store().raw(index, row)).filter(|raw| !raw.is_nan());
-                let ever = chain.store().raw_blocks(index).flatten().filter(|raw| !raw.is_nan());
-                let ever = ever.fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)));
+                let Some(ever) = channel.ends() else { continue };
                 patients.push(Patient {
                     name: channel.title(),
                     scale: &channel.settings().scale,

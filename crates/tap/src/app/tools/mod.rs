@@ -4,7 +4,7 @@ mod calibrate;
 mod doctor;
 mod survey;
 
-pub(crate) use calibrate::{Calibrating, Row as CalibrationRow};
+pub(crate) use calibrate::{Calibrating, Known, Row as CalibrationRow};
 pub(crate) use doctor::Doctor;
 pub(crate) use survey::Surveying;
 
