@@ -231,3 +231,127 @@ proptest! {
         }
     }
 }
+
+/// A formula as a tree, for checking: worked out by walking it.
+#[derive(Clone, Debug)]
+enum Tree {
+    Number(f64),
+    Name(usize),
+    One(&'static str, Box<Tree>),
+    Two(&'static str, Box<Tree>, Box<Tree>),
+    Call(&'static str, Vec<Tree>),
+}
+
+const NAMES: [&str; 3] = ["a", "b", "c"];
+
+fn tree() -> impl Strategy<Value = Tree> {
+    let leaf =
+        prop_oneof![(-50..50i32).prop_map(|n| Tree::Number(f64::from(n) / 4.0)), (0..3usize).prop_map(Tree::Name)];
+    leaf.prop_recursive(5, 40, 3, |inner| {
+        let boxed = || inner.clone().prop_map(Box::new);
+        let one = proptest::sample::select(&["-", "not ", "abs", "sqrt", "floor", "sign"][..]);
+        let signs = ["+", "-", "*", "/", "%", "^", "<", ">=", "==", "and", "or"];
+        let two = proptest::sample::select(signs.to_vec());
+        let call = proptest::sample::select(&["min", "max", "mean"][..]);
+        prop_oneof![
+            (one, boxed()).prop_map(|(name, x)| Tree::One(name, x)),
+            (two, boxed(), boxed()).prop_map(|(sign, x, y)| Tree::Two(sign, x, y)),
+            (call, proptest::collection::vec(inner.clone(), 1..4)).prop_map(|(name, parts)| Tree::Call(name, parts)),
+            (inner.clone(), inner.clone(), inner.clone()).prop_map(|(x, y, z)| Tree::Call("if", vec![x, y, z])),
+        ]
+    })
+}
+
+impl Tree {
+    fn text(&self) -> String {
+        match self {
+            Tree::Number(number) => format!("({number})"),
+            Tree::Name(at) => NAMES[*at].into(),
+            Tree::One(sign @ ("-" | "not "), x) => format!("({sign}{})", x.text()),
+            Tree::One(name, x) => format!("{name}({})", x.text()),
+            Tree::Two(sign, x, y) => format!("({} {sign} {})", x.text(), y.text()),
+            Tree::Call(name, parts) => {
+                format!("{name}({})", parts.iter().map(Tree::text).collect::<Vec<_>>().join(", "))
+            }
+        }
+    }
+
+    fn value(&self, given: &[f64]) -> f64 {
+        let truth = |holds: bool| f64::from(u8::from(holds));
+        match self {
+            Tree::Number(number) => *number,
+            Tree::Name(at) => given[*at],
+            Tree::One(name, x) => {
+                let x = x.value(given);
+                match *name {
+                    _ if x.is_nan() => x,
+                    "-" => -x,
+                    "not " => truth(x == 0.0),
+                    "abs" => x.abs(),
+                    "sqrt" => x.sqrt(),
+                    "floor" => x.floor(),
+                    _ => {
+                        if x == 0.0 {
+                            x
+                        } else {
+                            x.signum()
+                        }
+                    }
+                }
+            }
+            Tree::Two(sign, x, y) => {
+                let (x, y) = (x.value(given), y.value(given));
+                match *sign {
+                    _ if x.is_nan() || y.is_nan() => f64::NAN,
+                    "+" => x + y,
+                    "-" => x - y,
+                    "*" => x * y,
+                    "/" => x / y,
+                    "%" => x - y * (x / y).floor(),
+                    "^" => x.powf(y),
+                    "<" => truth(x < y),
+                    ">=" => truth(x >= y),
+                    "==" => truth(x == y),
+                    "and" => truth(x != 0.0 && y != 0.0),
+                    _ => truth(x != 0.0 || y != 0.0),
+                }
+            }
+            Tree::Call("if", parts) => {
+                let test = parts[0].value(given);
+                if test.is_nan() { test } else { parts[if test != 0.0 { 1 } else { 2 }].value(given) }
+            }
+            Tree::Call(name, parts) => {
+                let values: Vec<f64> = parts.iter().map(|part| part.value(given)).collect();
+                match *name {
+                    _ if values.iter().any(|value| value.is_nan()) => f64::NAN,
+                    "min" => values.into_iter().fold(f64::INFINITY, f64::min),
+                    "max" => values.into_iter().fold(f64::NEG_INFINITY, f64::max),
+                    _ => values.iter().sum::<f64>() / values.len() as f64,
+                }
+            }
+        }
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 2000, ..ProptestConfig::default() })]
+
+    /// The stack machine, with what it works out beforehand and with powers turned into products, says what a walk over
+    /// the tree says.
+    #[test]
+    fn the_machine_says_what_a_walk_over_the_tree_says(tree in tree(), given in proptest::collection::vec(prop_oneof![5 => -20.0..20.0f64, 1 => Just(f64::NAN)], 3)) {
+        let text = tree.text();
+        let Ok(mut program) = Program::parse(&text) else {
+            prop_assert!(text.chars().count() > MAX_LENGTH || text.matches('(').count() > 30, "{text}");
+            return Ok(());
+        };
+        let inputs: Vec<f64> = program.inputs().iter().map(|input| given[NAMES.iter().position(|n| *n == input.name).unwrap()]).collect();
+        let (got, expected) = (program.run(Stamp(0), &inputs), tree.value(&given));
+        let expected = if expected.is_finite() { expected } else { f64::NAN };
+        // A product and a power round differently, which a comparison or a steep function behind them may magnify.
+        let steep = ["<", ">=", "==", "%", "floor", "sign", "and", "or", "not", "if", "- "];
+        let touchy = text.contains('^') && steep.iter().any(|part| text.contains(part));
+        let close = (got.is_nan() && expected.is_nan()) || (got - expected).abs() <= 1e-9 * expected.abs().max(1e-9);
+        prop_assert!(close || touchy, "{text} with {given:?}: {got}, not {expected}");
+    }
+}

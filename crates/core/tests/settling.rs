@@ -3,6 +3,7 @@
 
 use amber_core::Stamp;
 use amber_core::levels::{Level, LevelRule, Levels};
+use proptest::prelude::*;
 
 /// Rows a second.
 const RATE: f64 = 100.0;
@@ -180,4 +181,53 @@ fn levels_are_found_where_channels_rest_and_nowhere_else() {
         all.told
     );
     assert!(found > 0.88 && wrong < 0.03 && error < 0.2);
+}
+
+proptest! {
+    /// Whatever comes: levels follow one another, lie within the rows and their values, and say the same in other units.
+    #[test]
+    fn levels_follow_one_another_and_mean_what_their_rows_say(
+        parts in proptest::collection::vec((-500.0..500.0f64, 0.0..8.0f64, 1..150usize, 0..40u32), 1..8), seed in 1..1000u64,
+    ) {
+        let mut source = Source(seed);
+        let mut rows = Vec::new();
+        for (height, noise, length, damage) in parts {
+            for i in 0..length {
+                let value = height + noise * source.gauss();
+                rows.push(match i as u32 {
+                    i if i == damage => f64::NAN,
+                    i if i == damage + 7 => 1e6,
+                    _ => value.round(),
+                });
+            }
+        }
+        let run = |factor: f64, shift: f64| {
+            let mut levels = Levels::new(LevelRule { seconds: 0.3, ..LevelRule::default() });
+            levels.set_step(factor.abs());
+            for (row, value) in (0..).zip(&rows) {
+                levels.push(row, Stamp(0).plus(row as f64 / RATE), value * factor + shift);
+            }
+            levels
+        };
+        let levels = run(1.0, 0.0);
+        prop_assert_eq!(levels.count(), levels.found().len() as u64);
+        let mut before = 0;
+        for (i, level) in levels.found().iter().enumerate() {
+            prop_assert_eq!(level.number, i as u64 + 1);
+            prop_assert!(level.rows.start >= before && level.rows.end <= rows.len() as u64, "{level:?}");
+            before = level.rows.end;
+            let own: Vec<f64> = rows[level.rows.start as usize..level.rows.end as usize].to_vec();
+            let (low, high) = own.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)));
+            prop_assert!((low..=high).contains(&level.mean) && level.count <= own.len() as u64 && level.spread >= 0.0, "{level:?}");
+            prop_assert!(level.seconds() >= 0.2, "{level:?}");
+            prop_assert!(!level.open || i + 1 == levels.found().len());
+        }
+        // A power of two changes no digit, so nothing may turn out otherwise.
+        let other = run(-4.0, 0.0);
+        prop_assert_eq!(other.found().len(), levels.found().len());
+        for (a, b) in levels.found().iter().zip(other.found()) {
+            prop_assert_eq!(&a.rows, &b.rows);
+            prop_assert!((b.mean + 4.0 * a.mean).abs() < 1e-6 && (b.spread - 4.0 * a.spread).abs() < 1e-6);
+        }
+    }
 }

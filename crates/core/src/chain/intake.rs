@@ -169,10 +169,14 @@ impl Intake {
             .filter(|channel| fresh.is_computed(**channel))
             .map(|channel| (*channel, Vec::new()))
             .collect();
-        for row in rows.clone() {
-            if row > rows.start && self.store.broken_between(row - 1, row) {
+        // The row that comes next may have a break before it, too.
+        for row in rows.start..=rows.end {
+            if self.store.breaks_before(row) {
                 fresh.break_off();
                 computed.iter().for_each(|(channel, _)| self.channels[*channel].break_off());
+            }
+            if row == rows.end {
+                break;
             }
             let at = self.store.time(row).unwrap_or_default();
             for channel in &needed {
@@ -236,7 +240,7 @@ impl Intake {
         let mut times = Vec::with_capacity((rows.end - rows.start) as usize);
         let mut values = vec![f64::NAN; self.columns.len()];
         for row in rows.clone() {
-            if row > rows.start && self.store.broken_between(row - 1, row) {
+            if self.store.breaks_before(row) {
                 self.timer.join();
                 self.intervals.join();
             }
@@ -247,6 +251,10 @@ impl Intake {
             let (time, _) = self.timer.row(arrival, &values);
             self.intervals.row(time, arrival);
             times.push(time);
+        }
+        if self.store.breaks_before(rows.end) {
+            self.timer.join();
+            self.intervals.join();
         }
         self.store.retime(times);
         self.look_anew();
@@ -259,13 +267,15 @@ impl Intake {
     pub(super) fn look_anew(&mut self) {
         let rows = self.store.rows();
         self.channels.iter_mut().for_each(|channel| channel.look_anew(self.rule));
-        for row in rows.clone() {
-            let broken = row > rows.start && self.store.broken_between(row - 1, row);
+        for row in rows.start..=rows.end {
+            if self.store.breaks_before(row) {
+                self.channels.iter_mut().for_each(Channel::break_off);
+            }
+            if row == rows.end {
+                break;
+            }
             let at = self.store.time(row).unwrap_or_default();
             for (index, channel) in self.channels.iter_mut().enumerate() {
-                if broken {
-                    channel.break_off();
-                }
                 let raw = self.store.raw(index, row).unwrap_or(f64::NAN);
                 channel.look(row, at, raw);
                 channel.remember_raw(raw);

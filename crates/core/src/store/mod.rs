@@ -155,6 +155,11 @@ impl Store {
         self.breaks.get(place).is_some_and(|row| *row <= after)
     }
 
+    /// Whether row `row` does not follow from the one before; also for the row that comes next.
+    pub fn breaks_before(&self, row: u64) -> bool {
+        row > self.rows().start && self.broken_between(row - 1, row)
+    }
+
     /// The raw value of column `column` in row `row`; `None` when the row is not kept.
     #[inline]
     pub fn raw(&self, column: usize, row: u64) -> Option<f64> {

@@ -1,11 +1,13 @@
 //! The program's state and what changes it, with no terminal, files or clock: messages come in with the time, effects
 //! go out as data for the shell to run.
 
+mod accept;
 mod edit;
 mod fields;
 mod lanes;
 mod lines;
 mod pick;
+mod port;
 mod shown;
 mod side;
 mod sight;

@@ -1,6 +1,6 @@
 //! Messages in, changed state and effects out.
 
-use super::{App, Effect, FieldId, LinkOrder, Message, Overlay, Prompt, Purpose, Source, Stage, Tool, View};
+use super::{App, Effect, FieldId, LinkOrder, Message, Overlay, Source, Stage, Tool, View};
 use crate::keys::{Action, Place, resolve};
 use crate::screen::{Hit, hit};
 use amber_core::Stamp;
@@ -8,7 +8,6 @@ use amber_core::bench::Kind;
 use amber_core::window::Motion;
 use amber_io::{Feed, LinkState};
 use crossterm::event::{Event, KeyCode, KeyEvent, MouseButton, MouseEvent, MouseEventKind};
-use std::path::PathBuf;
 use tui_input::backend::crossterm::EventHandler;
 
 impl App {
@@ -344,27 +343,6 @@ impl App {
         chosen.map_or_else(Vec::new, |id| run(self, id))
     }
 
-    /// Lets the speed be found by listening.
-    fn find_baud(&mut self) -> Vec<Effect> {
-        self.chain.edit_bench(|bench| bench.source.baud = None);
-        vec![Effect::Tell(self.place, LinkOrder::FindBaud)]
-    }
-
-    /// Lets go of the port for another program, or takes it back.
-    fn lend_or_take_back(&mut self) -> Vec<Effect> {
-        let lent = matches!(&self.source, Source::Live { link: LinkState::Lent { .. } });
-        if lent {
-            return vec![Effect::Tell(self.place, LinkOrder::TakeBack)];
-        }
-        let how = if self.takes_back {
-            "it comes back when another program has used it, or with L"
-        } else {
-            "L takes it back"
-        };
-        self.say(format!("the port is free for another program: {how}"), false);
-        vec![Effect::Tell(self.place, LinkOrder::Lend { back: self.takes_back })]
-    }
-
     /// Chooses the next channel that can be drawn; hidden ones too, so that they can be shown again.
     fn choose(&mut self, by: i32) {
         let count = self.channel_count() as i32;
@@ -400,61 +378,12 @@ impl App {
         }
     }
 
-    fn save_bench(&mut self) -> Vec<Effect> {
-        if let Some(path) = self.bench_file.clone() {
-            return self.write_bench(path);
-        }
-        let name: String =
-            self.chain.settings().name.chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
-        let name = if name.is_empty() { "my".to_owned() } else { name };
-        self.overlays.push(Overlay::Prompt(Prompt {
-            title: "bench file".into(),
-            hint: "where to save all settings".into(),
-            input: format!("{name}.bench.toml").into(),
-            purpose: Purpose::BenchPath,
-        }));
-        Vec::new()
-    }
-
-    fn write_bench(&self, path: PathBuf) -> Vec<Effect> {
-        vec![Effect::SaveBench { path, bench: Box::new(self.bench()) }]
-    }
-
     fn quit(&mut self) -> Vec<Effect> {
         if self.taking.runs() || self.unsaved() {
             self.overlays.push(Overlay::QuitQuestion);
             return Vec::new();
         }
         vec![Effect::Quit]
-    }
-
-    /// Takes what was typed; a line that is wrong stays open and says why.
-    fn accept(&mut self) -> Vec<Effect> {
-        let Some(Overlay::Prompt(prompt)) = self.overlays.pop() else { return Vec::new() };
-        let text = prompt.input.value().to_owned();
-        let done = match &prompt.purpose {
-            Purpose::Mark(at) => Ok(vec![Effect::Mark { at: *at, note: text }]),
-            Purpose::Limits(unit) => self.type_limits(unit, &text).map(|()| Vec::new()),
-            Purpose::Field(id) => self.type_field(*id, &text),
-            Purpose::LineFilter => self.type_filter(&text, false),
-            Purpose::LineSearch => self.type_filter(&text, true),
-            Purpose::SayingName(saying) => {
-                self.name_saying(saying, &text);
-                Ok(Vec::new())
-            }
-            Purpose::SayingEvery(saying) => self.repeat_saying(saying, &text),
-            Purpose::ChannelName(index) => self.type_name(*index, &text),
-            Purpose::ChannelWords(index) => self.type_words(*index, &text),
-            Purpose::Really(number) => self.type_really(*number, &text),
-            Purpose::Travel => self.type_range(&text),
-            Purpose::NewFormula => self.type_new_formula(&text),
-            Purpose::BenchPath if text.trim().is_empty() => Err("type a file name".into()),
-            Purpose::BenchPath => Ok(self.write_bench(PathBuf::from(text.trim()))),
-        };
-        done.unwrap_or_else(|wrong| {
-            self.overlays.push(Overlay::Prompt(Prompt { hint: wrong, ..prompt }));
-            Vec::new()
-        })
     }
 
     fn mouse(&mut self, mouse: MouseEvent) -> Vec<Effect> {

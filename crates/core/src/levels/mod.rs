@@ -6,11 +6,15 @@
 //! reading creeps into begins where the creeping is lost in the noise. Up to three rows in a row that lie far off are
 //! spikes, and left out; four are a move.
 
+mod block;
+mod level;
+
+pub use level::{Level, LevelRule};
+
 use crate::Stamp;
 use crate::stats::Noise;
-use serde::{Deserialize, Serialize};
+use block::Block;
 use std::collections::VecDeque;
-use std::ops::Range;
 
 /// Blocks in the shortest level.
 const WINDOW: usize = 4;
@@ -35,116 +39,6 @@ const MOVE: u32 = 4;
 
 /// The levels that are kept; older ones are let go.
 pub const MAX_LEVELS: usize = 1000;
-
-/// What counts as a level.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-#[serde(deny_unknown_fields, default)]
-pub struct LevelRule {
-    /// The shortest level in seconds; above 0.
-    pub seconds: f64,
-    /// By how much more than its white noise a settled channel may move; 1 for boards that send what they measure, more
-    /// for those that smooth by themselves.
-    pub spread: f64,
-    /// Whether each new level is told with a bell.
-    #[serde(skip_serializing_if = "std::ops::Not::not")]
-    pub bell: bool,
-}
-
-impl Default for LevelRule {
-    fn default() -> Self {
-        LevelRule { seconds: 1.0, spread: 1.0, bell: false }
-    }
-}
-
-impl LevelRule {
-    /// What is wrong with the settings, if something is.
-    pub fn fault(&self) -> Option<&'static str> {
-        if !(0.05..=3600.0).contains(&self.seconds) {
-            return Some("the shortest level must be 0.05 to 3600 seconds");
-        }
-        (!(0.5..=100.0).contains(&self.spread)).then_some("spread must be 0.5 to 100")
-    }
-}
-
-/// A level, in raw values.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Level {
-    /// Counts the channel's levels from 1.
-    pub number: u64,
-    /// The rows that it covers.
-    pub rows: Range<u64>,
-    /// The time of the first row.
-    pub from: Stamp,
-    /// The time of the last row.
-    pub to: Stamp,
-    /// The mean, spikes left out.
-    pub mean: f64,
-    /// The standard deviation of single rows.
-    pub spread: f64,
-    /// The rows that count, without spikes and gaps.
-    pub count: u64,
-    /// It goes on.
-    pub open: bool,
-}
-
-impl Level {
-    /// Its length in seconds.
-    pub fn seconds(&self) -> f64 {
-        self.to.seconds_since(self.from)
-    }
-}
-
-/// Sums over rows, less the run's base.
-#[derive(Clone, Debug, Default)]
-struct Block {
-    rows: Range<u64>,
-    from: Stamp,
-    to: Stamp,
-    count: f64,
-    sum: f64,
-    squares: f64,
-}
-
-impl Block {
-    fn beginning(row: u64, at: Stamp) -> Block {
-        Block { rows: row..row, from: at, to: at, ..Block::default() }
-    }
-
-    #[inline]
-    fn take(&mut self, row: u64, at: Stamp, value: f64) {
-        (self.rows.end, self.to) = (row + 1, at);
-        self.count += 1.0;
-        self.sum += value;
-        self.squares += value * value;
-    }
-
-    fn mean(&self) -> f64 {
-        self.sum / self.count
-    }
-
-    fn variance(&self) -> f64 {
-        ((self.squares - self.sum * self.mean()) / (self.count - 1.0).max(1.0)).max(0.0)
-    }
-
-    fn add(&mut self, other: &Block) {
-        if self.count == 0.0 {
-            *self = other.clone();
-            return;
-        }
-        (self.rows.end, self.to) = (other.rows.end, other.to);
-        self.count += other.count;
-        self.sum += other.sum;
-        self.squares += other.squares;
-    }
-
-    /// Lets go of what `other` added at the beginning.
-    fn behead(&mut self, other: &Block) {
-        (self.rows.start, self.from) = (other.rows.end, other.to);
-        self.count -= other.count;
-        self.sum -= other.sum;
-        self.squares -= other.squares;
-    }
-}
 
 /// The levels of one channel.
 #[derive(Clone, Debug)]
