@@ -96,6 +96,54 @@ fn what_is_kept_is_what_was_on_the_screen() {
     }
 }
 
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 60, ..ProptestConfig::default() })]
+
+    /// Computed channels, references, smoothing and raw columns: the table says what the screen showed, across breaks.
+    #[test]
+    fn computed_channels_are_kept_as_they_were_on_the_screen(
+        formula in proptest::sample::select(&[
+            "level + flow", "rate(level)", "integral(smoothed(level)) / 1000", "ifgap(flow, prev(flow))", "if(flow > 3, most(level), raw(flow))",
+        ][..]),
+        smoothed: bool, raw: bool, by_channel: bool, joins in proptest::collection::vec(0..60usize, 0..4), rows in 20..200usize,
+    ) {
+        let smooth = if smoothed { "smooth = { filter = \"mean\", rows = 4 }" } else { "" };
+        let reference = if by_channel { "\"flow\"" } else { "3.3" };
+        let text = format!(
+            "[keep]\nraw = {raw}\n[time]\nfrom = \"even\"\n[[channel]]\nname = \"twice\"\nformula = \"made * 2\"\n\
+             [[channel]]\nname = \"level\"\n{smooth}\nscale = {{ steps = [{{ is = \"converter\", bits = 12, reference = {reference} }}] }}\n\
+             [[channel]]\nname = \"made\"\nformula = \"{formula}\"\nscale = {{ steps = [{{ is = \"offset\", by = 0.25 }}] }}\n"
+        );
+        let bench = Bench::parse(&text).unwrap();
+        let mut chain = Chain::new(bench.clone(), Limits::default());
+        let mut decoder = Decoder::new(bench, START);
+        for (i, (at, bytes)) in pieces(rows).into_iter().enumerate() {
+            if joins.contains(&i) {
+                chain.join();
+                decoder.join();
+            }
+            chain.feed(at, &bytes);
+            decoder.feed(at, &bytes);
+        }
+        let text = String::from_utf8(decoder.take_output()).unwrap();
+        let mut table = csv::Reader::from_reader(text.as_bytes());
+        let names: Vec<String> = table.headers().unwrap().iter().map(str::to_owned).collect();
+        let expected = if raw { vec!["level", "level_raw", "flow", "flow_raw", "twice", "made"] } else { vec!["level", "flow", "twice", "made"] };
+        prop_assert_eq!(&names[2..], &expected[..]);
+        for (row, record) in table.records().map(Result::unwrap).enumerate() {
+            for (name, cell) in names.iter().zip(record.iter()).skip(2) {
+                let channel = name.strip_suffix("_raw").unwrap_or(name);
+                let index = chain.channels().iter().position(|known| known.name() == channel).unwrap();
+                let reading = chain.reading(index, row as u64).unwrap();
+                let value = if name.ends_with("_raw") { reading.raw } else { reading.quantity };
+                let kept = cell.parse().unwrap_or(f64::NAN);
+                let close = (kept.is_nan() && value.is_nan()) || (kept - value).abs() <= 1e-5 + value.abs() * 1e-8;
+                prop_assert!(close, "{name} in row {row}: {cell}, shown {value}");
+            }
+        }
+    }
+}
+
 #[test]
 fn wall_clocks_pass_the_end_of_a_second_a_minute_and_a_year() {
     assert_eq!(iso8601(START), "2025-12-31T23:59:59.900000Z");

@@ -254,3 +254,37 @@ fn a_formula_is_worked_out_or_its_mistake_is_pointed_at() {
     assert!(calc(&["x + yy", "x=1"]).2.contains("column 5: no value for yy"));
     assert!(calc(&["x", "x=1", "z=2"]).2.contains("z does not stand"));
 }
+
+#[test]
+fn levels_are_listed_of_takes_and_what_is_no_take_is_told() {
+    let dir = tempfile::tempdir().unwrap();
+    fs::write(
+        dir.path().join("b.bench.toml"),
+        "[levels]\nseconds = 0.3\n[[channel]]\nname = \"half\"\nformula = \"gauge_a / 2\"\n",
+    )
+    .unwrap();
+    let (code, ..) =
+        amber_tap(dir.path(), &["log", "flume", "--rows", "200", "--out", "one", "--bench", "b.bench.toml"]);
+    assert_eq!(code, 0);
+    let levels = |more: &[&str]| amber_tap(dir.path(), &[&["levels"], more].concat());
+    let mean = |out: &str| out.lines().nth(1).unwrap().split(',').nth(4).unwrap().parse::<f64>().unwrap();
+    let (code, out, err) = levels(&["one", "--channel", "gauge_a"]);
+    assert_eq!((code, out.lines().count()), (0, 2), "{out}{err}");
+    assert!(err.contains("gauge_a: 1 levels, noise"), "{err}");
+    let (_, half, _) = levels(&["one", "--channel", "half"]);
+    assert!((mean(&half) * 2.0 - mean(&out)).abs() < 1.0, "the take's own formula: {half}");
+    let (_, none, _) = levels(&["one", "--channel", "gauge_a", "--shortest", "9s"]);
+    assert_eq!(none.lines().count(), 1, "nothing rested so long: {none}");
+    let (_, sharp, _) = levels(&["one", "--channel", "gauge_a", "--bench", "b.bench.toml"]);
+    assert_eq!(sharp, out);
+    for (arguments, told) in [
+        (["missing", "--channel", "x"], "cannot read missing"),
+        (["b.bench.toml", "--channel", "x"], "holds no rows"),
+        (["one", "--channel", "gauge"], "no channel 'gauge' in one; there are t_us, gauge_a"),
+    ] {
+        let (code, _, err) = levels(&arguments);
+        assert!(code == 1 && err.contains(told), "{arguments:?}: {err}");
+    }
+    let (code, _, err) = levels(&["one", "--channel", "gauge_a", "--bench", "nothing.toml"]);
+    assert!(code == 1 && err.contains("nothing.toml is not there"), "{err}");
+}

@@ -44,8 +44,10 @@ pub struct Bench {
     /// How much is kept in memory.
     pub history: Limits,
     /// What counts as a level.
+    #[serde(skip_serializing_if = "is_default")]
     pub levels: LevelRule,
     /// What is kept.
+    #[serde(skip_serializing_if = "is_default")]
     pub keep: Keep,
     /// How it is shown.
     pub screen: Screen,
@@ -79,6 +81,10 @@ impl Split {
             Split::Pinned(shape) => Some(shape),
         }
     }
+}
+
+fn is_default<T: Default + PartialEq>(value: &T) -> bool {
+    *value == T::default()
 }
 
 /// What a take keeps beside the quantities.
@@ -433,6 +439,64 @@ threshold = 0.5
         }
         assert_eq!(Bench::parse(&text).unwrap(), bench);
         assert!(bench.write_into("not = [toml").is_err());
+    }
+
+    const STEPS: &str = r#"
+[[channel]]
+name = "water"
+formula = "raw(probe) * 2"
+
+[[channel]]
+name = "probe"
+# what the sheet says
+[[channel.scale.steps]]
+is = "converter"   # on the board
+bits = 12
+reference = 3.3
+[[channel.scale.steps]]
+is = "table"
+points = [[0, 0], [1.2, 50], [2.9, 100]] # from the sheet
+unit = "%"
+[[channel.scale.steps]]
+is = "gain"
+by = 2
+"#;
+
+    #[test]
+    fn steps_keep_their_comments_as_long_as_they_stay_what_they_are() {
+        let mut bench = Bench::parse(STEPS).unwrap();
+        let from = STEPS.find("# what the sheet says").unwrap();
+        let same = bench.write_into(STEPS).unwrap();
+        assert!(same.contains(STEPS[from..].trim_end()), "what is the same stays as it was written: {same}");
+        let steps = &mut bench.channel[1].scale.steps;
+        steps[0].set_part(1, "3.31").unwrap();
+        steps[2] = crate::scale::Step::Offset { by: 0.5 };
+        let text = bench.write_into(STEPS).unwrap();
+        for kept in
+            ["# what the sheet says", "# on the board", "# from the sheet", "points = [[0, 0], [1.2, 50], [2.9, 100]]"]
+        {
+            assert!(text.contains(kept), "{kept} is gone from\n{text}");
+        }
+        assert!(!text.contains("gain") && text.contains("reference = 3.31"), "{text}");
+        assert_eq!(Bench::parse(&text).unwrap(), bench);
+        let fresh = bench.new_file("fresh");
+        assert!(fresh.contains("points = [[0.0, 0.0], [1.2, 50.0], [2.9, 100.0]]"), "{fresh}");
+    }
+
+    #[test]
+    fn mistakes_in_steps_and_formulas_say_what_was_expected() {
+        let wrong = |from: &str, to: &str| Bench::parse(&STEPS.replacen(from, to, 1)).unwrap_err().to_string();
+        assert!(wrong("bits = 12", "bits = 40").contains("step 1: bits must be 1 to 32"));
+        assert!(wrong("is = \"table\"", "is = \"tabel\"").contains("unknown variant `tabel`"));
+        assert!(wrong("by = 2", "by = 0").contains("step 3: gain must be a finite number, not 0"));
+        assert!(wrong("by = 2", "bye = 2").contains("unknown field `bye`"));
+        assert!(wrong("[1.2, 50]", "[2.9, 50]").contains("further on than the one before"));
+        assert!(wrong("raw(probe) * 2", "raw(probe) * ").contains("column 14: the formula ends"));
+        let circle = wrong("raw(probe) * 2", "water + probe");
+        assert!(circle.contains("line 4") && circle.contains("water needs itself"), "{circle}");
+        // The rest holds: without its converter, and said so.
+        let (bench, mistakes) = Bench::parse_what_holds(&STEPS.replacen("bits = 12", "bits = 40", 1));
+        assert!(!mistakes.is_empty() && bench.channel.len() == 2, "{mistakes:?}");
     }
 
     #[test]

@@ -58,25 +58,23 @@ impl Intake {
     }
 
     /// Gives every column of `shape` a channel: the one of the same name, or a new one; and one to each formula of the
-    /// bench.
-    pub(super) fn adopt(&mut self, shape: Option<&Shape>, bench: &Bench) {
+    /// bench, behind them.
+    pub(super) fn adopt(&mut self, shape: &Shape, bench: &Bench) {
         let known = |intake: &Intake, label: &str| intake.channels.iter().position(|channel| channel.name() == label);
         let first_new = self.channels.len();
-        if let Some(shape) = shape {
-            self.columns.clear();
-            for column in 0..shape.columns() {
-                let label = shape.label(column);
-                let known = known(self, &label);
-                self.columns.push(known.unwrap_or(self.channels.len()));
-                if known.is_none() {
-                    let found = || ChannelSettings::found(&label, shape.unit(column));
-                    self.add(bench.channel(&label).cloned().unwrap_or_else(found));
-                }
+        self.columns.clear();
+        for column in 0..shape.columns() {
+            let label = shape.label(column);
+            let known = known(self, &label);
+            self.columns.push(known.unwrap_or(self.channels.len()));
+            if known.is_none() {
+                let found = || ChannelSettings::found(&label, shape.unit(column));
+                self.add(bench.channel(&label).cloned().unwrap_or_else(found));
             }
-            self.timer.shape(shape);
-            let indexed = matches!(shape, Shape::Bare(bare) if bare.indexed);
-            self.index = if indexed { shape.label(0) } else { String::new() };
         }
+        self.timer.shape(shape);
+        let indexed = matches!(shape, Shape::Bare(bare) if bare.indexed);
+        self.index = if indexed { shape.label(0) } else { String::new() };
         for settings in bench.channel.iter().filter(|channel| channel.formula.is_some()) {
             if known(self, &settings.name).is_none() {
                 self.add(settings.clone());
@@ -350,7 +348,7 @@ pub(super) struct Findings<'a> {
 
 impl Sink for Findings<'_> {
     fn shape(&mut self, shape: &Shape) {
-        self.intake.adopt(Some(shape), self.bench);
+        self.intake.adopt(shape, self.bench);
     }
 
     fn line(&mut self, at: Stamp, fate: Fate, line: &[u8]) {

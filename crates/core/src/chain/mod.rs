@@ -30,7 +30,9 @@ impl Chain {
     pub fn new(bench: Bench, limits: Limits) -> Self {
         let splitter = Splitter::new(bench.split.shape());
         let mut intake = Intake::new(limits, bench.time.clone(), bench.levels);
-        intake.adopt(splitter.shape(), &bench);
+        if let Some(shape) = splitter.shape() {
+            intake.adopt(shape, &bench);
+        }
         Chain { bench, splitter, intake }
     }
 

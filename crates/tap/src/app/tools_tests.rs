@@ -348,3 +348,122 @@ fn a_bell_rings_when_the_chosen_channel_settles_and_only_when_wanted() {
     let mut app = app();
     feed(&mut app, START, b"gauge_a=1\n");
 }
+
+/// What a hand at the keyboard may do to settings, by keys alone.
+fn random_keys(seed: u64, count: usize) -> Vec<Vec<KeyCode>> {
+    let mut state = seed;
+    let mut pick = |most: usize| {
+        state = state.wrapping_mul(6364136223846793005).wrapping_add(1442695040888963407);
+        (state >> 33) as usize % most
+    };
+    let text = |text: &str| text.chars().map(KeyCode::Char).collect::<Vec<_>>();
+    let type_in = |what: &str| {
+        [vec![KeyCode::Enter], vec![KeyCode::Backspace; 30], text(what), vec![KeyCode::Enter, KeyCode::Esc]].concat()
+    };
+    let open = |stage: char| vec![KeyCode::Esc, KeyCode::Esc, KeyCode::Char(stage)];
+    (0..count)
+        .map(|_| match pick(16) {
+            0 => open(['1', '2', '3', '4', '5', '6'][pick(6)]),
+            1 => open('3'),
+            2 | 3 => vec![KeyCode::Down; pick(6) + 1],
+            4 => vec![KeyCode::Up; pick(3) + 1],
+            5 => vec![KeyCode::Right],
+            6 => vec![KeyCode::Left],
+            7 => [vec![KeyCode::Char('a')], vec![KeyCode::Down; pick(14)], vec![KeyCode::Enter, KeyCode::Esc]].concat(),
+            8 => text(["x", "p", "<", ">"][pick(4)]),
+            9 => type_in(["7", "0.5", "10k", "mm", "0 0, 1 5, 2 7", "1 2"][pick(6)]),
+            10 => vec![KeyCode::Tab],
+            11 => text(["v", "y", "b", "z", "Z"][pick(5)]),
+            12 => {
+                let formula = ["m1 = gauge_a + 1", "m2 = rate(bed)", "m3 = smoothed(sump) * 2"][pick(3)];
+                [text("F"), text(formula), vec![KeyCode::Enter, KeyCode::Esc, KeyCode::Esc]].concat()
+            }
+            13 => text("X"),
+            14 => {
+                [vec![KeyCode::Esc, KeyCode::Esc], text("c"), vec![KeyCode::Up; pick(3)], type_in("50 mm"), text("a")]
+                    .concat()
+            }
+            _ => vec![KeyCode::Esc],
+        })
+        .collect()
+}
+
+#[test]
+fn whatever_was_done_is_undone_to_the_beginning_and_done_again_to_the_end() {
+    for seed in 1..=25 {
+        let mut app = watched(4);
+        let start = app.bench();
+        for key in random_keys(seed, 60).concat() {
+            press(&mut app, key);
+        }
+        app.overlays.clear();
+        let end = app.bench();
+        let undone = |app: &App| notice(app).contains("nothing to undo") || notice(app).contains("nothing to do again");
+        let mut back = 0;
+        let mut step = |app: &mut App, key: char| {
+            app.notice = None;
+            // Panels and tools have keys of their own: undo stands behind none of them.
+            press(app, KeyCode::Char(key));
+            back += 1;
+            assert!(back < 500, "seed {seed}");
+            undone(app)
+        };
+        while !step(&mut app, 'u') {}
+        assert_eq!(app.bench(), start, "seed {seed}");
+        while !step(&mut app, 'U') {}
+        assert_eq!(app.bench(), end, "seed {seed}");
+        // The history is what those settings make of it.
+        let last = app.chain.store().rows().end - 1;
+        let fresh = {
+            let mut fresh = Chain::new(end.clone(), Limits::default());
+            let mut board = amber_boards::by_name("flume", 1).unwrap();
+            for step in 1..=400u64 {
+                let mut bytes = Vec::new();
+                board.run(Duration::from_millis(step * 10), &mut bytes);
+                fresh.feed(START.plus(step as f64 * 0.01), &bytes);
+            }
+            fresh
+        };
+        for channel in app.chain.channels() {
+            let index = |chain: &Chain| chain.channels().iter().position(|c| c.name() == channel.name());
+            let (Some(own), Some(theirs)) = (index(&app.chain), index(&fresh)) else { continue };
+            let [a, b] =
+                [app.chain.reading(own, last - 9), fresh.reading(theirs, last - 9)].map(|r| r.map(|r| r.raw.to_bits()));
+            assert_eq!(a, b, "seed {seed}, {}", channel.name());
+        }
+    }
+}
+
+#[test]
+fn the_tools_at_a_common_and_at_a_small_size() {
+    let mut app = app();
+    watch(&mut app, "flume-depth", 40);
+    keys(&mut app, "c");
+    for depth in ["100 mm", "50", "0"] {
+        press(&mut app, KeyCode::Enter);
+        replace(&mut app, depth);
+        press(&mut app, KeyCode::Up);
+    }
+    app.notice = None;
+    let mut shots = picture(&mut app, 120, 40) + &picture(&mut app, 80, 24);
+    for key in ["d", "r"] {
+        keys(&mut app, key);
+        app.notice = None;
+        shots += &picture(&mut app, 120, 40);
+    }
+    watch(&mut app, "flume-depth", 3);
+    shots += &picture(&mut app, 80, 24);
+    insta::assert_snapshot!(shots);
+    // At no size does a tool spill over or fail.
+    for (width, height) in [(60, 16), (80, 17), (109, 24), (110, 30), (139, 33), (220, 60)] {
+        for key in ["c", "r", "d", "e"] {
+            keys(&mut app, key);
+            let text = picture(&mut app, width, height);
+            assert_eq!(text.lines().count(), usize::from(height));
+            assert!(text.lines().all(|line| line.chars().count() <= usize::from(width)));
+            press(&mut app, KeyCode::Esc);
+            app.tool = None;
+            app.view = View::Chart;
+        }
+    }
+}

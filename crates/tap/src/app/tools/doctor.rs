@@ -4,19 +4,25 @@ use super::super::{App, Tool};
 use amber_core::Stamp;
 use amber_core::bench::Kind;
 use amber_core::doctor::{Complaint, Finding, Patient, examine};
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 
 /// Seconds between two looks.
 const PAUSE: f64 = 4.0;
 
-/// Rows that are looked at.
-const ROWS: u64 = 2048;
+/// Seconds for which a finding stays listed that was not confirmed by the last look.
+const STAYS: f64 = 20.0;
+
+/// Seconds that are looked at, and the rows that this is at least and at most.
+const SECONDS: f64 = 20.5;
+const ROWS: (u64, u64) = (2048, 20_000);
 
 /// What was found.
 #[derive(Debug, Default)]
 pub(crate) struct Doctor {
     /// The channel, by its number among all, and what was found.
     pub(crate) findings: Vec<(usize, Finding)>,
+    /// When each of them was last confirmed.
+    seen: HashMap<(usize, Complaint), Stamp>,
     /// What was told already.
     told: HashSet<(String, Complaint)>,
     looked: Option<Stamp>,
@@ -46,7 +52,9 @@ impl App {
             let first = self.first_of(place);
             let rows =
                 chain.store().between(chain.store().time(chain.store().rows().start).unwrap_or_default(), self.end());
-            let recent = rows.start.max(rows.end.saturating_sub(ROWS))..rows.end;
+            let since = chain.store().first_at(self.end().plus(-SECONDS));
+            let earliest = since.min(rows.end.saturating_sub(ROWS.0)).max(rows.end.saturating_sub(ROWS.1));
+            let recent = rows.start.max(earliest)..rows.end;
             // Over the whole stretch, as exactly as its times say.
             let times = |row: u64| chain.store().time(row);
             let ends = times(recent.start).zip(recent.end.checked_sub(1).and_then(times));
@@ -74,6 +82,22 @@ impl App {
             findings.extend(examine(&patients).into_iter().map(|finding| (ids[finding.channel], finding)));
         }
         self.doctor.looked_at = looked_at;
+        // What comes and goes at the edge of being worth a word stays for a while.
+        let now = self.now;
+        for (id, finding) in &findings {
+            self.doctor.seen.insert((*id, finding.complaint), now);
+        }
+        self.doctor.seen.retain(|_, at| now.seconds_since(*at) < STAYS);
+        for (id, old) in std::mem::take(&mut self.doctor.findings) {
+            let known = |(other, finding): &(usize, Finding)| (*other, finding.complaint) == (id, old.complaint);
+            // Something graver explains the rest.
+            let graver = |(other, finding): &(usize, Finding)| *other == id && finding.complaint < old.complaint;
+            let stays = self.doctor.seen.contains_key(&(id, old.complaint));
+            if stays && !findings.iter().any(|found| known(found) || graver(found)) {
+                findings.push((id, old));
+            }
+        }
+        findings.sort_by_key(|(id, finding)| (*id, finding.complaint));
         self.doctor.findings = findings;
     }
 

@@ -1,15 +1,15 @@
 //! A look at channels as an experienced colleague would take it: what reads like a fault, with the evidence and what to
 //! check.
 
+mod mains;
+
 use crate::digits::{duration, si};
 use crate::scale::{Scale, Step};
 use crate::stats::Noise;
+use mains::{Tone, tone};
 
 /// The fewest rows and seconds that are looked at.
-const LEAST: (usize, f64) = (150, 4.0);
-
-/// Rows over which the mains are looked for.
-const TONE: usize = 2048;
+const LEAST: (usize, f64) = (150, 1.5);
 
 /// Noise beyond so many steps is more than a converter makes.
 const NOISY: f64 = 15.0;
@@ -116,8 +116,8 @@ struct Look<'a> {
     noise: f64,
     /// The highest code, where the converter's bits are known.
     top: Option<f64>,
-    /// The mains found: frequency, amplitude, amplitude beside it.
-    mains: Option<(f64, f64, f64)>,
+    /// The mains, if they can be told.
+    mains: Option<Tone>,
 }
 
 impl<'a> Look<'a> {
@@ -137,7 +137,7 @@ impl<'a> Look<'a> {
             most: fold(f64::max, f64::NEG_INFINITY),
             noise: noise.deviation()?,
             top: converter.filter(|converter| converter.bits.is_some()).map(|converter| converter.top_code()),
-            mains: tones.max_by(|a, b| a.1.total_cmp(&b.1)),
+            mains: tones.max_by(|a, b| a.size.total_cmp(&b.size)),
             patient,
         })
     }
@@ -158,7 +158,7 @@ impl<'a> Look<'a> {
     }
 
     fn floating(&self) -> Option<Told> {
-        let (top, (mains, size, _)) = (self.top?, self.mains?);
+        let (top, Tone { mains, size, .. }) = (self.top?, self.mains?);
         (size > 0.04 * top).then(|| {
             (
                 Complaint::Floating,
@@ -172,7 +172,7 @@ impl<'a> Look<'a> {
 
     fn unpowered(&self) -> Option<Told> {
         let top = self.top?;
-        (self.patient.ever.1 < 0.02 * top && self.seconds > 4.0).then(|| {
+        (self.patient.ever.1 < 0.02 * top).then(|| {
             (
                 Complaint::Unpowered,
                 format!("never above code {} of {top}: a sensor without power reads like that", self.patient.ever.1),
@@ -199,7 +199,7 @@ impl<'a> Look<'a> {
     }
 
     fn stuck(&self) -> Option<Told> {
-        (self.least == self.most && self.top.is_some()).then(|| {
+        (self.least == self.most && self.top.is_some() && self.seconds > 4.0).then(|| {
             (
                 Complaint::Stuck,
                 format!("{} for {} without the least change", self.least, duration(self.seconds)),
@@ -245,8 +245,10 @@ impl<'a> Look<'a> {
     }
 
     fn hum(&self) -> Option<Told> {
-        let (mains, size, beside) = self.mains?;
-        (size > 1.5 * self.patient.step && size > 5.0 * beside).then(|| {
+        let Tone { mains, size, beside, tallest } = self.mains?;
+        // A fast signal has lines of its own there: what stands out among them is no mains.
+        let stands_out = size > 5.0 * beside && size > 2.5 * tallest;
+        (size > 1.5 * self.patient.step && stands_out).then(|| {
             (
                 Complaint::Hum,
                 format!(
@@ -260,7 +262,14 @@ impl<'a> Look<'a> {
 
     fn noisy(&self) -> Option<Told> {
         let steps = self.noise / self.patient.step;
-        (self.top.is_some() && steps > NOISY).then(|| {
+        let loud = self.top.is_some() && steps > NOISY;
+        // Noise is as large between every second row; what a fast signal bends is four times as large.
+        let sparser = || {
+            let mut noise = Noise::default();
+            self.patient.raw.iter().step_by(2).for_each(|value| noise.push(*value));
+            noise.deviation().unwrap_or(0.0)
+        };
+        (loud && sparser() < 2.0 * self.noise).then(|| {
             (
                 Complaint::Noisy,
                 format!("noise is {steps:.0} steps of the converter, far more than it makes itself"),
@@ -328,44 +337,6 @@ fn common_step(raw: &[f64]) -> f64 {
         a
     };
     codes.windows(2).fold(0.0, |step, pair| divisor(step, pair[1] - pair[0]))
-}
-
-/// The mains at `mains` Hz as the rows show it, folded down where they come more seldom: frequency, amplitude, and the
-/// median amplitude beside it. `None` where it falls on what does not move.
-///
-/// Each amplitude is that of one frequency under Hann's window, by Goertzel's recursion.
-fn tone(patient: &Patient<'_>, mains: f64) -> Option<(f64, f64, f64)> {
-    let rate = 1.0 / patient.interval;
-    let folded = (mains - (mains / rate).round() * rate).abs();
-    if !rate.is_finite() || folded < 1.5 {
-        return None;
-    }
-    let raw = &patient.raw[patient.raw.len().saturating_sub(TONE)..];
-    let mean = raw.iter().sum::<f64>() / raw.len() as f64;
-    let width = rate / raw.len() as f64;
-    let window = |i: usize| 0.5 - 0.5 * (std::f64::consts::TAU * i as f64 / raw.len() as f64).cos();
-    let weighted: Vec<f64> = raw.iter().enumerate().map(|(i, value)| (value - mean) * window(i)).collect();
-    let amplitude = |hertz: f64| {
-        let factor = 2.0 * (std::f64::consts::TAU * hertz / rate).cos();
-        let (mut a, mut b) = (0.0, 0.0);
-        for value in &weighted {
-            (a, b) = (value + factor * a - b, a);
-        }
-        // At half the rate both halves of the spectrum fall together.
-        let double = if (hertz - rate / 2.0).abs() < width { 2.0 } else { 4.0 };
-        (a * a + b * b - factor * a * b).max(0.0).sqrt() * double / raw.len() as f64
-    };
-    let near = |from: f64, to: f64| {
-        let count = ((to - from) / width).ceil() as usize;
-        (0..=count).map(move |i| from + (to - from) * i as f64 / count.max(1) as f64)
-    };
-    let top = rate / 2.0;
-    let at = near((folded - 0.4).max(0.1), (folded + 0.4).min(top)).map(amplitude).fold(0.0, f64::max);
-    let sides = near((folded - 6.0).max(0.5), (folded - 2.0).max(1.0))
-        .chain(near((folded + 2.0).min(top), (folded + 6.0).min(top)));
-    let mut beside: Vec<f64> = sides.step_by(3).map(amplitude).collect();
-    beside.sort_by(f64::total_cmp);
-    Some((mains, at, beside.get(beside.len() / 2).copied().unwrap_or(0.0)))
 }
 
 /// Channels whose noise is the same: an open pin keeps what the converter read before.
