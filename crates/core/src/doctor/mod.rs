@@ -40,6 +40,11 @@ pub enum Complaint {
 }
 
 impl Complaint {
+    /// Whether what else such a channel does follows from this.
+    pub fn is_grave(self) -> bool {
+        matches!(self, Complaint::Floating | Complaint::Unpowered | Complaint::Clipped | Complaint::Stuck)
+    }
+
     /// In two or three words.
     pub fn name(self) -> &'static str {
         match self {

@@ -146,7 +146,9 @@ impl App {
     /// How the scale as it is now reads the levels that were typed.
     pub(crate) fn calibration_verdict(&self) -> Option<String> {
         let channel = self.channel()?;
-        if channel.settings().scale.is_plain() {
+        let scale = &channel.settings().scale;
+        // Volts are not compared with millimetres.
+        if scale.is_plain() || scale.unit() != self.calibration_unit() {
             return None;
         }
         let rows = self.calibration_rows();

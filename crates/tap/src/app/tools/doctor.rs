@@ -90,14 +90,15 @@ impl App {
         self.doctor.seen.retain(|_, at| now.seconds_since(*at) < STAYS);
         for (id, old) in std::mem::take(&mut self.doctor.findings) {
             let known = |(other, finding): &(usize, Finding)| (*other, finding.complaint) == (id, old.complaint);
-            // Something graver explains the rest.
-            let graver = |(other, finding): &(usize, Finding)| *other == id && finding.complaint < old.complaint;
-            let stays = self.doctor.seen.contains_key(&(id, old.complaint));
-            if stays && !findings.iter().any(|found| known(found) || graver(found)) {
+            if self.doctor.seen.contains_key(&(id, old.complaint)) && !findings.iter().any(known) {
                 findings.push((id, old));
             }
         }
         findings.sort_by_key(|(id, finding)| (*id, finding.complaint));
+        // What is grave explains the rest, whichever look found it.
+        let grave: Vec<usize> = findings.iter().filter(|(_, f)| f.complaint.is_grave()).map(|(id, _)| *id).collect();
+        let own = |complaint: Complaint| complaint.is_grave() || complaint == Complaint::Converter;
+        findings.retain(|(id, finding)| own(finding.complaint) || !grave.contains(id));
         self.doctor.findings = findings;
     }
 
