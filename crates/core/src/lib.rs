@@ -30,4 +30,8 @@ pub mod window;
 
 mod stamp;
 
+#[cfg(test)]
+#[path = "../tests/chance/mod.rs"]
+mod chance;
+
 pub use stamp::Stamp;

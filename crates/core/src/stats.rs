@@ -51,16 +51,10 @@ mod tests {
     #[test]
     fn finds_the_noise_under_a_wave() {
         let mut noise = Noise::default();
-        let mut seed = 7u64;
-        let mut uniform = || {
-            seed = seed.wrapping_mul(6364136223846793005).wrapping_add(1442695040888963407);
-            (seed >> 11) as f64 / (1u64 << 53) as f64
-        };
+        let mut chance = crate::chance::Chance(7);
         for i in 0..5000 {
-            // The sum of twelve uniforms less six is close to a Gaussian of deviation 1.
-            let gauss: f64 = (0..12).map(|_| uniform()).sum::<f64>() - 6.0;
             // Steep: up to five deviations from one row to the next.
-            noise.push((f64::from(i) * 0.05).sin() * 100.0 + gauss);
+            noise.push((f64::from(i) * 0.05).sin() * 100.0 + chance.gauss());
         }
         let found = noise.deviation().unwrap();
         // The mean of 128 neighbouring triples is good to about a tenth.

@@ -1,21 +1,13 @@
 //! Survey and doctor on made-up travels and channels of many kinds: what is there is found, what is not there is not told.
 
+#[path = "chance/mod.rs"]
+mod chance;
+
 use amber_core::doctor::{Complaint, Patient, examine};
 use amber_core::scale::{Scale, Step};
 use amber_core::survey::survey;
+use chance::Chance;
 use proptest::prelude::*;
-
-struct Source(u64);
-
-impl Source {
-    fn gauss(&mut self) -> f64 {
-        let mut share = || {
-            self.0 = self.0.wrapping_mul(6364136223846793005).wrapping_add(1442695040888963407);
-            (self.0 >> 11) as f64 / (1u64 << 53) as f64
-        };
-        (0..12).map(|_| share()).sum::<f64>() - 6.0
-    }
-}
 
 /// A lever on its way up and down, `rows` each way, with a rest at each end.
 fn way(i: usize, rows: usize) -> f64 {
@@ -38,14 +30,14 @@ proptest! {
         low in 50.0..900.0f64, range in 800.0..3000.0f64, noise in 0.5..3.0f64, rows in 200..900usize,
         spot in proptest::option::of((0.15..0.8f64, 0.06..0.2f64)), seed in 1..10_000u64,
     ) {
-        let mut source = Source(seed);
+        let mut chance = Chance(seed);
         let place = |share: f64| match spot {
             Some((at, size)) if share > at => at + size + (share - at) * (1.0 - at - size) / (1.0 - at),
             Some((at, _)) if share == at => at,
             _ => share,
         };
         let values: Vec<f64> =
-            (0..rows * 5).map(|i| (low + range * place(way(i, rows)) + noise * source.gauss()).round()).collect();
+            (0..rows * 5).map(|i| (low + range * place(way(i, rows)) + noise * chance.gauss()).round()).collect();
         let found = survey(values.into_iter(), noise, 1.0).unwrap();
         let slack = 6.0 * noise + 0.01 * range;
         prop_assert!((found.least - low).abs() < slack && (found.most - low - range).abs() < slack, "{found:?}");
@@ -70,7 +62,7 @@ proptest! {
         size in 200.0..900.0f64, noise in 0.4..4.0f64, form in 0..3usize, seed in 1..10_000u64,
     ) {
         let scale = Scale::linear(12, 3.3, 0.5, 100.0, "mm");
-        let mut source = Source(seed);
+        let mut chance = Chance(seed);
         let raw: Vec<f64> = (0..4000)
             .map(|i| {
                 let t = f64::from(i) / rate;
@@ -79,7 +71,7 @@ proptest! {
                     1 => size * ((t * hertz).floor() % 3.0 - 1.0),
                     _ => 0.0,
                 };
-                (2000.0 + value + noise * source.gauss()).round()
+                (2000.0 + value + noise * chance.gauss()).round()
             })
             .collect();
         let fold = |pick: fn(f64, f64) -> f64| raw.iter().copied().fold(raw[0], pick);
@@ -98,10 +90,10 @@ proptest! {
         let folded = (mains - (mains / rate).round() * rate).abs();
         prop_assume!(folded > 3.0);
         let scale = Scale::linear(12, 3.3, 0.0, 1.0, "V");
-        let mut source = Source(seed);
+        let mut chance = Chance(seed);
         let hertz = mains * 1.0004;
         let raw: Vec<f64> = (0..3000)
-            .map(|i| (1800.0 + size * (std::f64::consts::TAU * hertz * f64::from(i) / rate).sin() + 2.0 * source.gauss()).round())
+            .map(|i| (1800.0 + size * (std::f64::consts::TAU * hertz * f64::from(i) / rate).sin() + 2.0 * chance.gauss()).round())
             .collect();
         let ever = (1800.0 - 2.0 * size, 2200.0 + 2.0 * size);
         let found = examine(&[Patient { name: "x", scale: &scale, raw, ever, step: 1.0, interval: 1.0 / rate }]);
@@ -116,8 +108,8 @@ proptest! {
 fn a_divider_that_sees_more_than_its_supply_is_told() {
     let mut scale = Scale::linear(12, 5.0, 0.0, 1.0, "");
     scale.steps.push(Step::of_kind("divider").unwrap());
-    let mut source = Source(5);
-    let raw: Vec<f64> = (0..1000).map(|_| (3000.0 + 2.0 * source.gauss()).round()).collect();
+    let mut chance = Chance(5);
+    let raw: Vec<f64> = (0..1000).map(|_| (3000.0 + 2.0 * chance.gauss()).round()).collect();
     let found = examine(&[Patient { name: "x", scale: &scale, raw, ever: (900.0, 3010.0), step: 1.0, interval: 0.01 }]);
     assert_eq!(found.len(), 1, "{found:?}");
     assert_eq!(found[0].complaint, Complaint::Converter);

@@ -1,25 +1,16 @@
 //! Levels against a made-up corpus: steps of 1 to 20 times the noise, drift, slow settling, spikes, waves; with the
 //! figures printed (`cargo test -p amber-core --test settling -- --nocapture`).
 
+#[path = "chance/mod.rs"]
+mod chance;
+
 use amber_core::Stamp;
 use amber_core::levels::{Level, LevelRule, Levels};
+use chance::Chance;
 use proptest::prelude::*;
 
 /// Rows a second.
 const RATE: f64 = 100.0;
-
-struct Source(u64);
-
-impl Source {
-    fn share(&mut self) -> f64 {
-        self.0 = self.0.wrapping_mul(6364136223846793005).wrapping_add(1442695040888963407);
-        (self.0 >> 11) as f64 / (1u64 << 53) as f64
-    }
-
-    fn gauss(&mut self) -> f64 {
-        (0..12).map(|_| self.share()).sum::<f64>() - 6.0
-    }
-}
 
 /// What a channel really does, without noise, at second `t`.
 type Truth = Box<dyn Fn(f64) -> f64>;
@@ -107,12 +98,12 @@ struct Figures {
 }
 
 fn figures(case: &Case, seed: u64) -> Figures {
-    let mut source = Source(seed);
+    let mut chance = Chance(seed);
     let mut levels = Levels::new(LevelRule::default());
     for row in 0..(case.seconds * RATE) as u64 {
         let t = row as f64 / RATE;
-        let spike = if source.share() < case.spikes { 100.0 * case.noise } else { 0.0 };
-        let value = (case.truth)(t) + case.noise * source.gauss() + spike;
+        let spike = if chance.share() < case.spikes { 100.0 * case.noise } else { 0.0 };
+        let value = (case.truth)(t) + case.noise * chance.gauss() + spike;
         levels.push(row, Stamp::default().plus(t), value.round());
     }
     // Rounding to whole counts is noise as well.
@@ -189,11 +180,11 @@ proptest! {
     fn levels_follow_one_another_and_mean_what_their_rows_say(
         parts in proptest::collection::vec((-500.0..500.0f64, 0.0..8.0f64, 1..150usize, 0..40u32), 1..8), seed in 1..1000u64,
     ) {
-        let mut source = Source(seed);
+        let mut chance = Chance(seed);
         let mut rows = Vec::new();
         for (height, noise, length, damage) in parts {
             for i in 0..length {
-                let value = height + noise * source.gauss();
+                let value = height + noise * chance.gauss();
                 rows.push(match i as u32 {
                     i if i == damage => f64::NAN,
                     i if i == damage + 7 => 1e6,

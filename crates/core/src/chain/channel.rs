@@ -6,6 +6,7 @@ use crate::clock::names_a_clock;
 use crate::derive::{GAP, Now};
 use crate::digits;
 use crate::levels::{LevelRule, Levels};
+use crate::scale::Scaler;
 use crate::split::{STATE_WORDS, Seen};
 use crate::store::Series;
 use crate::watch::{Watch, Watcher};
@@ -35,6 +36,9 @@ pub struct Reading {
 #[derive(Debug)]
 pub struct Channel {
     settings: ChannelSettings,
+    scaler: Scaler,
+    /// The scale without its rounding.
+    unrounded: Scaler,
     scaled: Series,
     smoothed: Option<Series>,
     watcher: Watcher,
@@ -57,6 +61,8 @@ pub struct Channel {
 impl Channel {
     pub(super) fn new(settings: ChannelSettings, rule: LevelRule, first: u64) -> Self {
         let mut channel = Channel {
+            scaler: Scaler::default(),
+            unrounded: Scaler::default(),
             scaled: Series::starting_at(first),
             smoothed: None,
             watcher: Watcher::new(LOGIC),
@@ -77,6 +83,7 @@ impl Channel {
 
     /// Takes settings, and forgets what was made behind the raw values.
     pub(super) fn begin_anew(&mut self, settings: ChannelSettings, first: u64) {
+        (self.scaler, self.unrounded) = (settings.scale.scaler(), settings.scale.without_rounding());
         self.settings = settings;
         self.scaled = Series::starting_at(first);
         self.smoothed = self.settings.smooth.map(|_| Series::starting_at(first));
@@ -189,12 +196,12 @@ impl Channel {
 
     /// The quantity that `raw` stands for, with the reference that was said last.
     pub fn quantity_of(&self, raw: f64) -> f64 {
-        self.settings.scale.walk(raw, self.reference).last().copied().unwrap_or(raw)
+        self.scaler.quantity(raw, self.reference)
     }
 
     /// How many units of the quantity a small difference of raw values makes at `raw`.
     pub fn difference_of(&self, difference: f64, raw: f64) -> f64 {
-        self.settings.scale.resolution_at(raw, difference, self.reference)
+        self.unrounded.difference(raw, difference, self.reference)
     }
 
     /// What it is called: as a person says, else the board's label.

@@ -1,20 +1,9 @@
 use super::*;
-
-struct Source(u64);
-
-impl Source {
-    fn gauss(&mut self) -> f64 {
-        let mut share = || {
-            self.0 = self.0.wrapping_mul(6364136223846793005).wrapping_add(1442695040888963407);
-            (self.0 >> 11) as f64 / (1u64 << 53) as f64
-        };
-        (0..12).map(|_| share()).sum::<f64>() - 6.0
-    }
-}
+use crate::chance::Chance;
 
 fn raw(seed: u64, value: impl Fn(f64, f64) -> f64) -> Vec<f64> {
-    let mut source = Source(seed);
-    (0..2048).map(|i| value(f64::from(i) * 0.01, source.gauss()).round().clamp(0.0, 4095.0)).collect()
+    let mut chance = Chance(seed);
+    (0..2048).map(|i| value(f64::from(i) * 0.01, chance.gauss()).round().clamp(0.0, 4095.0)).collect()
 }
 
 fn patient<'a>(name: &'a str, scale: &'a Scale, raw: Vec<f64>) -> Patient<'a> {

@@ -1,19 +1,5 @@
 use super::*;
-
-/// Even noise of this width around a value, from a small generator, so that tests need no crate for it.
-struct Source(u64);
-
-impl Source {
-    fn share(&mut self) -> f64 {
-        self.0 = self.0.wrapping_mul(6364136223846793005).wrapping_add(1442695040888963407);
-        (self.0 >> 11) as f64 / (1u64 << 53) as f64
-    }
-
-    /// Close to a Gaussian of deviation 1.
-    fn gauss(&mut self) -> f64 {
-        (0..12).map(|_| self.share()).sum::<f64>() - 6.0
-    }
-}
+use crate::chance::Chance;
 
 fn run(rule: LevelRule, rows: impl IntoIterator<Item = f64>) -> Levels {
     let mut levels = Levels::new(rule);
@@ -25,13 +11,13 @@ fn run(rule: LevelRule, rows: impl IntoIterator<Item = f64>) -> Levels {
 
 #[test]
 fn a_step_ends_a_level_and_spikes_and_gaps_do_not() {
-    let mut source = Source(1);
+    let mut chance = Chance(1);
     let rows: Vec<f64> = (0..1200)
         .map(|row| match row {
             100 | 300 | 301 | 900 => 9000.0,
             200..205 => f64::NAN,
-            0..600 => 2000.0 + 2.0 * source.gauss(),
-            _ => 2500.0 + 2.0 * source.gauss(),
+            0..600 => 2000.0 + 2.0 * chance.gauss(),
+            _ => 2500.0 + 2.0 * chance.gauss(),
         })
         .collect();
     let levels = run(LevelRule::default(), rows);
@@ -57,14 +43,14 @@ fn what_never_moves_by_a_step_is_a_level_and_a_break_ends_it() {
 
 #[test]
 fn a_slow_board_has_levels_too_and_the_shortest_one_is_a_setting() {
-    let mut source = Source(3);
+    let mut chance = Chance(3);
     let mut levels = Levels::new(LevelRule { seconds: 5.0, ..LevelRule::default() });
     for row in 0..60u64 {
-        levels.push(row, Stamp::default().plus(row as f64), (if row < 30 { 50.0 } else { 90.0 }) + source.gauss());
+        levels.push(row, Stamp::default().plus(row as f64), (if row < 30 { 50.0 } else { 90.0 }) + chance.gauss());
     }
     assert_eq!(levels.found().len(), 2, "{:#?}", levels.found());
     let quick = LevelRule { seconds: 0.2, ..LevelRule::default() };
-    let steps = (0..400).map(|row| f64::from(row / 50 * 100) + source.gauss());
+    let steps = (0..400).map(|row| f64::from(row / 50 * 100) + chance.gauss());
     assert_eq!(run(quick, steps).count(), 8);
     assert!(LevelRule { seconds: 0.0, ..quick }.fault().is_some());
 }

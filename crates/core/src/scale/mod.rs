@@ -113,8 +113,7 @@ impl Scale {
 
     /// The same at one value.
     pub fn resolution_at(&self, raw: f64, raw_step: f64, reference: f64) -> f64 {
-        let smooth = self.without_rounding();
-        (smooth.quantity(raw + raw_step / 2.0, reference) - smooth.quantity(raw - raw_step / 2.0, reference)).abs()
+        self.without_rounding().difference(raw, raw_step, reference)
     }
 
     /// The step sizes along the scale that are known: one where it is straight.
@@ -131,8 +130,8 @@ impl Scale {
         sizes.filter(|size| size.is_finite() && *size > 0.0).collect()
     }
 
-    /// Rounding hides how fine a scale is.
-    fn without_rounding(&self) -> Scaler {
+    /// The scale ready to run without its rounding, which hides how fine it is.
+    pub fn without_rounding(&self) -> Scaler {
         let rounds = |step: &&Step| !matches!(step, Step::Decimals { .. });
         Scaler::new(&self.steps.iter().filter(rounds).cloned().collect::<Vec<_>>())
     }

@@ -89,7 +89,12 @@ impl Scaler {
         self.ops.iter().fold(raw, |x, op| op.apply(x, reference))
     }
 
-    /// The same for many raw values, in place; for a scale without a reference channel.
+    /// How far apart the quantities of two raw values around `raw` lie, which are `apart` from one another.
+    pub fn difference(&self, raw: f64, apart: f64, reference: f64) -> f64 {
+        (self.quantity(raw + apart / 2.0, reference) - self.quantity(raw - apart / 2.0, reference)).abs()
+    }
+
+    /// The same as [`Scaler::quantity`] for many raw values, in place; for a scale without a reference channel.
     pub fn quantities(&self, values: &mut [f64]) {
         for op in &self.ops {
             match op {
