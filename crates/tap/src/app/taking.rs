@@ -66,6 +66,8 @@ impl App {
         }
         self.selected = 0;
         self.axes.clear();
+        // Rows have other numbers now.
+        self.calibrating.known.clear();
     }
 
     /// Starts a take, or ends the one that runs.

@@ -207,6 +207,11 @@ fn the_depth_programme_calibrates_a_bare_gauge_by_its_levels() {
         replace(&mut app, depth);
         press(&mut app, KeyCode::Up);
     }
+    // Another rule finds the levels anew; what was typed stays with its stretch.
+    app.chain.set_levels(amber_core::levels::LevelRule { seconds: 0.5, ..Default::default() });
+    let typed: Vec<f64> = app.calibration_rows().iter().filter_map(|row| row.really).collect();
+    assert_eq!(typed, [0.0, 50.0, 100.0, 150.0, 200.0]);
+    app.chain.set_levels(amber_core::levels::LevelRule::default());
     keys(&mut app, "u");
     assert!(
         app.calibration_rows()[0].really.is_none() && notice(&app).contains("typed for a level"),

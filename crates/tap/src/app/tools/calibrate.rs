@@ -8,7 +8,8 @@ use amber_core::scale::Curve;
 use std::collections::HashMap;
 use tui_input::Input;
 
-/// For each channel, by its title: levels by number, and what they really were.
+/// For each channel, by its title: a row in the middle of a level, and what that level really was. Rows keep their numbers
+/// when levels are found anew by another rule.
 pub(crate) type Known = HashMap<String, Vec<(u64, f64)>>;
 
 /// What was typed.
@@ -58,7 +59,7 @@ impl App {
                 error: (behind(level.mean + half) - behind(level.mean - half)).abs(),
                 reads: channel.quantity_of(level.mean),
                 really: known
-                    .and_then(|known| known.iter().find(|(number, _)| *number == level.number))
+                    .and_then(|known| known.iter().find(|(row, _)| level.rows.contains(row)))
                     .map(|(_, really)| *really),
             }
         };
@@ -107,23 +108,28 @@ impl App {
     pub(crate) fn type_really(&mut self, number: u64, text: &str) -> Result<Vec<Effect>, String> {
         let (value, unit) = text.trim().split_once(' ').unwrap_or((text, ""));
         let really = typed(value)?;
+        let found = self.channel().and_then(|channel| channel.levels().found().iter().find(|l| l.number == number));
+        let Some(rows) = found.map(|level| level.rows.clone()) else {
+            return Err("that level is not kept any more: choose another one".into());
+        };
         let title = self.title(self.selected_id());
         if !unit.trim().is_empty() {
             self.calibrating.units.insert(title.clone(), unit.trim().to_owned());
         }
         let known = self.calibrating.known.entry(title).or_default();
-        known.retain(|(other, _)| *other != number);
-        known.push((number, really));
+        known.retain(|(row, _)| !rows.contains(row));
+        known.push((rows.start + (rows.end - rows.start) / 2, really));
         Ok(Vec::new())
     }
 
     /// Forgets what was typed for the chosen level, or for all.
     pub(crate) fn forget_really(&mut self, all: bool) {
-        let rows = self.calibration_rows();
-        let chosen = rows.get(self.chosen_level(&rows)).map(|row| row.number);
+        let at = self.chosen_level(&self.calibration_rows());
+        let chosen =
+            self.channel().and_then(|channel| channel.levels().found().get(at).map(|level| level.rows.clone()));
         let title = self.title(self.selected_id());
         if let Some(known) = self.calibrating.known.get_mut(&title) {
-            known.retain(|(number, _)| !all && Some(*number) != chosen);
+            known.retain(|(row, _)| !all && chosen.as_ref().is_none_or(|rows| !rows.contains(row)));
         }
     }
 
