@@ -104,12 +104,18 @@ pub fn si(value: f64, unit: &str) -> String {
     with_unit(text, &format!("{name}{unit}"))
 }
 
-/// A value with as many digits as its resolution supports and an SI prefix before its unit: `1.781 V`, `33.62 kΩ`.
+/// A value with as many digits as its resolution supports, and with an SI prefix where [`Form`] uses one: `1.781 V`,
+/// `33.6 kΩ`.
 pub fn measured(value: f64, resolution: f64, unit: &str) -> String {
-    let (power, name) = prefix(value, unit);
+    let (power, name) = form_prefix(value, unit);
     let size = 10f64.powi(power);
     let places = if resolution.is_finite() && resolution > 0.0 { decimals(resolution / size) } else { 3 };
     with_unit(fixed(value / size, places), &format!("{name}{unit}"))
+}
+
+/// No prefix where the numbers are easily read without: one that came and went would unsettle a live value.
+fn form_prefix(size: f64, unit: &str) -> (i32, &'static str) {
+    if (0.1..1e4).contains(&size.abs()) { (0, "") } else { prefix(size, unit) }
 }
 
 /// How numbers that belong together are written: with one SI prefix and the same decimals.
@@ -125,7 +131,7 @@ impl Form {
     /// For numbers up to `size`, of which `places` decimals are worth showing without a prefix. A prefix is used where
     /// there would be nothing but zeros behind the point, or more than four digits before it.
     pub fn new(size: f64, places: usize, unit: &str) -> Form {
-        let (power, name) = if (0.1..1e4).contains(&size.abs()) { (0, "") } else { prefix(size, unit) };
+        let (power, name) = form_prefix(size, unit);
         let places = (places as i32 + power).max(0) as usize;
         Form { power, places, unit: format!("{name}{unit}") }
     }
@@ -202,6 +208,7 @@ mod tests {
         );
         let small = Form::new(0.02, 5, "V");
         assert_eq!([small.number(0.01234, 0), small.number(0.01234, 1), small.unit], ["12.34", "12.340", "mV"]);
+        assert_eq!([measured(0.829, 0.0008, "V"), measured(33620.6, 12.0, "Ω")], ["0.829 V", "33.6 kΩ"]);
         let plain = [Form::new(0.02, 3, "mm"), Form::new(3.0, 3, "V")].map(|form| form.number(0.01, 0) + &form.unit);
         assert_eq!(plain, ["0.010mm", "0.010V"]);
         assert_eq!(

@@ -12,7 +12,7 @@ const NOTES: [&str; 7] = [
     "leaves it, so you see at which step a number goes wrong. An edit redraws all history in memory.",
     "Mouse: the wheel zooms, a click on a readout or a trace's lane chooses the channel, on a cell opens its panel.",
     "Signs: » the board's own words   ← sent   ▲ refused   … half a line   dashed: a threshold   dotted upright: a mark.",
-    "═ behind a name: the channel is settled, and a bar over its trace shows the level's mean. Levels serve zero (z) and",
+    "= behind a name: the channel is settled, and a bar over its trace shows the level's mean. Levels serve zero (z) and",
     "calibration (c); what counts as one is set in stage 5.",
     "While held, the chart, readouts and wire lines stand; rows, refused, take and watch counts go on.",
 ];

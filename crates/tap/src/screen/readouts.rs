@@ -11,7 +11,7 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
 /// Stands behind a channel's name while it is settled.
-const SETTLED: &str = "═";
+const SETTLED: &str = "=";
 
 /// How much of a channel is shown.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
