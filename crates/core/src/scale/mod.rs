@@ -111,14 +111,8 @@ impl Scale {
         steps.get(steps.len() / 2).copied().unwrap_or(f64::NAN)
     }
 
-    /// The same at one value.
-    pub fn resolution_at(&self, raw: f64, raw_step: f64, reference: f64) -> f64 {
-        self.without_rounding().difference(raw, raw_step, reference)
-    }
-
     /// The step sizes along the scale that are known: one where it is straight.
     fn step_sizes(&self, raw_step: f64) -> Vec<f64> {
-        let nominal = 1.0;
         let smooth = self.without_rounding();
         if let Some((factor, _)) = smooth.line() {
             return vec![(raw_step * factor).abs()];
@@ -126,7 +120,7 @@ impl Scale {
         let Some((_, converter)) = self.converter() else { return Vec::new() };
         let place = |i: i32| converter.top_code() * f64::from(i) / 16.0;
         let step = if converter.bits.is_some() { raw_step } else { raw_step.min(1e-3) };
-        let sizes = (1..16).map(|i| self.resolution_at(place(i), step, nominal));
+        let sizes = (1..16).map(|i| smooth.difference(place(i), step, 1.0));
         sizes.filter(|size| size.is_finite() && *size > 0.0).collect()
     }
 
@@ -212,8 +206,8 @@ impl Scale {
         if self.steps.len() > MAX_STEPS {
             return Some(format!("a scale has at most {MAX_STEPS} steps"));
         }
-        let inner = |step: &Step| matches!(step, Step::Converter(_));
-        if self.steps.iter().filter(|step| inner(step)).count() > 1 {
+        let converts = |step: &&Step| matches!(step, Step::Converter(_));
+        if self.steps.iter().filter(converts).count() > 1 {
             return Some("a scale has one converter".into());
         }
         let told = |(i, step): (usize, &Step)| Some(format!("step {}: {}", i + 1, step.fault()?));

@@ -335,6 +335,11 @@ impl App {
         self.shown.channels.get(id).and_then(|shown| shown.reading)
     }
 
+    /// What the reference of channel `id`'s converter says, where that is a channel; NaN elsewhere.
+    pub(crate) fn reference(&self, id: usize) -> f64 {
+        self.reading(id).and_then(|reading| reading.reference).unwrap_or(f64::NAN)
+    }
+
     /// The letter that stands for a channel on the chart: channels that can be drawn are lettered in their order.
     pub(crate) fn letter(&self, channel: usize) -> char {
         char::from(b'A' + (self.ink(channel) % 26) as u8)

@@ -67,7 +67,7 @@ fn texts(app: &App, form: Option<&Form>, stage: Stage, room: u16) -> (String, St
             None => ("finding the shape".into(), "–".into()),
             Some(shape) => {
                 let set = fitting(room, [shape.sentence(), format!("{} {}", shape.kind(), shape.columns())]);
-                let field = app.channel().zip(reading(app));
+                let field = app.channel().zip(app.reading(app.selected_id()));
                 let text = field.map(|(channel, r)| (channel.title(), fixed(r.raw, channel.raw_decimals())));
                 let value = text.map(|(name, raw)| fitting(room, [format!("{name} {raw}"), raw]));
                 (set, value.unwrap_or_else(|| "–".into()))
@@ -79,10 +79,6 @@ fn texts(app: &App, form: Option<&Form>, stage: Stage, room: u16) -> (String, St
             _ => watch(channel, room),
         }),
     }
-}
-
-fn reading(app: &App) -> Option<amber_core::chain::Reading> {
-    app.shown.channels.get(app.selected_id()).and_then(|shown| shown.reading)
 }
 
 fn wire(app: &App, room: u16) -> (String, String) {
@@ -112,7 +108,7 @@ fn scale(app: &App, channel: &Channel, form: &Form, room: u16) -> (String, Strin
         [] => "as it comes".into(),
         all => fitting(room, (1..=all.len()).rev().map(|count| all[..count].join(" "))),
     };
-    let Some(reading) = reading(app) else { return (set, "–".into()) };
+    let Some(reading) = app.reading(app.selected_id()) else { return (set, "–".into()) };
     let quantity = with_unit(form.number(reading.quantity, 0), &form.unit);
     let raw = fixed(reading.raw, channel.raw_decimals());
     let volts = reading.volts.map(|volts| measured(volts, scale.volts_per_count().unwrap_or(0.001), "V"));
@@ -128,7 +124,7 @@ fn scale(app: &App, channel: &Channel, form: &Form, room: u16) -> (String, Strin
 
 fn smooth(app: &App, channel: &Channel, form: &Form, room: u16) -> (String, String) {
     let unit = form.unit.as_str();
-    let value = reading(app).map(|r| form.number(r.smoothed, 0));
+    let value = app.reading(app.selected_id()).map(|r| form.number(r.smoothed, 0));
     let Some(value) = value else { return ("".into(), "–".into()) };
     let interval = app.chain.rate().interval();
     let (set, gain, late) = match channel.settings().smooth {

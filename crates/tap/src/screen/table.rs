@@ -88,9 +88,8 @@ fn columns(app: &App, room: u16) -> (Vec<Column>, usize) {
         let name = (channel.title().chars().count() as u16 + 3).min(16);
         (raw, number.max(name.saturating_sub(raw)) + 1)
     };
-    let shown = |channel: &&(usize, &Channel)| !channel.1.settings().hidden;
-    let all: Vec<(usize, &Channel)> = channels.iter().enumerate().collect();
-    let all: Vec<(usize, &Channel)> = all.iter().filter(shown).copied().collect();
+    let shown = channels.iter().enumerate().filter(|(_, channel)| !channel.settings().hidden);
+    let all: Vec<(usize, &Channel)> = shown.collect();
     let fit = |from: usize| {
         let mut x = TIME;
         let mut columns = Vec::new();

@@ -271,7 +271,7 @@ impl App {
         let Some(channel) = self.channel() else { return };
         let places = channel.decimals();
         let round = |value: f64| amber_core::digits::fixed(value, places).parse().unwrap_or(0.0);
-        let present = self.shown.channels.get(self.selected_id()).and_then(|s| s.reading).map_or(0.0, |r| r.smoothed);
+        let present = self.reading(self.selected_id()).map_or(0.0, |r| r.smoothed);
         let noise = channel.noise().unwrap_or(0.0);
         let fresh = Watch { threshold: round(present), hysteresis: round(noise * 6.0) };
         self.edit_channel(|channel| channel.watch = if channel.watch.is_some() { None } else { Some(fresh) });

@@ -163,7 +163,7 @@ impl App {
         let Some((low, high)) = self.channel().and_then(amber_core::chain::Channel::ends) else {
             return self.say("move the sensor through its range first: nothing was seen of it yet", true);
         };
-        let reference = self.reading(self.selected_id()).and_then(|reading| reading.reference).unwrap_or(f64::NAN);
+        let reference = self.reference(self.selected_id());
         let ohms = [low, high].map(|raw| scale.walk(raw, reference)[at + 1]);
         let (least, most) = (ohms[0].min(ohms[1]), ohms[0].max(ohms[1]));
         let step = Scale { steps: scale.steps[..at].to_vec(), ..scale.clone() };
@@ -221,7 +221,7 @@ impl App {
                 moving.push(title);
                 continue;
             };
-            let reference = self.reading(id).and_then(|reading| reading.reference).unwrap_or(f64::NAN);
+            let reference = self.reference(id);
             let by = measured(channel.quantity_of(level.mean), channel.resolution(), channel.settings().scale.unit());
             let (place, own) = self.place_of(id);
             let taken = taken.clone();

@@ -10,7 +10,7 @@ impl App {
     pub(super) fn scale_fields(&self, channel: &Channel) -> Vec<Field> {
         let settings = channel.settings();
         let scale = &settings.scale;
-        let reading = self.shown.channels.get(self.selected_id()).and_then(|shown| shown.reading);
+        let reading = self.reading(self.selected_id());
         let mut fields = vec![fact("channel", format!("{} {}", self.letter(self.selected_id()), channel.title()))];
         if let Some(formula) = &settings.formula {
             let hint = "computed from other channels; X lets go of this channel";

@@ -45,7 +45,7 @@ impl App {
         let Some(channel) = self.channel() else { return Vec::new() };
         let scale = &channel.settings().scale;
         let sensor = scale.sensor_steps();
-        let reference = self.reading(self.selected_id()).and_then(|reading| reading.reference).unwrap_or(f64::NAN);
+        let reference = self.reference(self.selected_id());
         let known = self.calibrating.known.get(&self.title(self.selected_id()));
         let row = |level: &amber_core::levels::Level| {
             let behind = |raw: f64| scale.walk(raw, reference)[sensor];

@@ -17,7 +17,7 @@ pub(crate) struct Surveying {
 }
 
 /// The most rows that are looked at.
-const MOST: u64 = 500_000;
+const MOST: u64 = 100_000;
 
 impl App {
     /// Begins with the next row; in a take, with the first.
@@ -71,7 +71,7 @@ impl App {
         if matches!(scale.steps.last(), Some(Step::Range { .. })) {
             scale.steps.pop();
         }
-        let reference = self.reading(self.selected_id()).and_then(|reading| reading.reference).unwrap_or(f64::NAN);
+        let reference = self.reference(self.selected_id());
         let [a, b] = [found.least, found.most].map(|raw| scale.walk(raw, reference).last().copied().unwrap_or(raw));
         let step = Step::Range { from: (a, b), to, unit: unit.join(" ") };
         if let Some(fault) = step.fault() {
