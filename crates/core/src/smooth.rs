@@ -120,6 +120,45 @@ fn rows_in(strength: Strength, interval: f64) -> f64 {
     }
 }
 
+/// The sum of a sliding window, made of the values in it alone: nothing is ever taken away again, so that a value that
+/// has left the window leaves no rounding behind, however large it was.
+///
+/// The window is a queue of two parts. For the older one the sum from each value to the part's end is kept, for the
+/// younger one its sum. When the older part is used up the younger one takes its place, so that a row costs two
+/// additions on average.
+#[derive(Debug, Default)]
+struct Sums {
+    /// For the older part, the oldest value last.
+    older: Vec<f64>,
+    younger: f64,
+}
+
+impl Sums {
+    #[inline]
+    fn push(&mut self, value: f64) {
+        self.younger += value;
+    }
+
+    /// Lets the oldest value go; `left` are the values that stay, the oldest first.
+    #[inline]
+    fn pop(&mut self, left: impl DoubleEndedIterator<Item = f64>) {
+        if self.older.pop().is_none() {
+            // The oldest value was the first of the younger part: what stays is the older part from now on.
+            let mut sum = 0.0;
+            self.older.extend(left.rev().map(|value| {
+                sum += value;
+                sum
+            }));
+            self.younger = 0.0;
+        }
+    }
+
+    #[inline]
+    fn sum(&self) -> f64 {
+        self.older.last().copied().unwrap_or(0.0) + self.younger
+    }
+}
+
 /// A filter with its memory.
 #[derive(Debug)]
 pub struct Smoother {
@@ -127,16 +166,14 @@ pub struct Smoother {
     window: VecDeque<(Stamp, f64)>,
     /// The window's values in rising order (median only).
     sorted: Vec<f64>,
-    sum: f64,
-    /// Rows until the sum is made afresh, so that rounding cannot pile up.
-    fresh_in: usize,
+    sums: Sums,
     level: Option<(Stamp, f64)>,
 }
 
 impl Smoother {
     /// A filter that has seen nothing.
     pub fn new(settings: Smooth) -> Self {
-        Smoother { settings, window: VecDeque::new(), sorted: Vec::new(), sum: 0.0, fresh_in: 0, level: None }
+        Smoother { settings, window: VecDeque::new(), sorted: Vec::new(), sums: Sums::default(), level: None }
     }
 
     /// Forgets what was seen, as after a break in the stream.
@@ -152,14 +189,9 @@ impl Smoother {
         match self.settings.filter {
             Filter::Exponential => self.exponential(at, value),
             Filter::Mean => {
-                self.sum += value;
+                self.sums.push(value);
                 self.slide(at, value);
-                if self.fresh_in == 0 {
-                    self.sum = self.window.iter().map(|(_, v)| v).sum();
-                    self.fresh_in = self.window.len().max(1024);
-                }
-                self.fresh_in -= 1;
-                self.sum / self.window.len() as f64
+                self.sums.sum() / self.window.len() as f64
             }
             Filter::Median => {
                 let place = self.sorted.partition_point(|v| *v < value);
@@ -202,10 +234,13 @@ impl Smoother {
                 break;
             }
             self.window.pop_front();
-            self.sum -= old;
-            if self.settings.filter == Filter::Median {
-                let place = self.sorted.partition_point(|v| *v < old);
-                self.sorted.remove(place);
+            match self.settings.filter {
+                Filter::Mean => self.sums.pop(self.window.iter().map(|(_, value)| *value)),
+                Filter::Median => {
+                    let place = self.sorted.partition_point(|v| *v < old);
+                    self.sorted.remove(place);
+                }
+                Filter::Exponential => {}
             }
         }
     }
@@ -267,6 +302,18 @@ mod tests {
                 // Sums of at most 120 values of 1e4 in doubles are exact to about 1e-9.
                 prop_assert!((got.is_nan() && want.is_nan()) || (got - want).abs() < 1e-7, "{got} {want}");
             }
+        }
+    }
+
+    #[test]
+    fn a_huge_value_leaves_nothing_behind_once_it_has_left_the_window() {
+        for huge in [3.4e38, 18_446_744_073_709_551_615.0, -1e300] {
+            let mut smoother = Smoother::new(Smooth { filter: Filter::Mean, strength: Strength::Rows(4) });
+            let mut push = |i: u32, value| smoother.push(Stamp::default().plus(f64::from(i)), value);
+            (0..9).for_each(|i| drop(push(i, 2.0)));
+            push(9, huge);
+            (10..13).for_each(|i| drop(push(i, 2.0)));
+            (13..1100).for_each(|i| assert_eq!(push(i, 2.0), 2.0, "{huge} at row {i}"));
         }
     }
 
