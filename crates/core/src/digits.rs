@@ -36,6 +36,11 @@ pub fn grouped(number: u64) -> String {
     out
 }
 
+/// A count with its noun, which agrees with it: `1 row`, `2 rows`.
+pub fn counted(count: u64, noun: &str) -> String {
+    format!("{} {noun}{}", grouped(count), if count == 1 { "" } else { "s" })
+}
+
 /// A number as text with its unit behind it, if it has one.
 pub fn with_unit(number: impl std::fmt::Display, unit: &str) -> String {
     if unit.is_empty() { number.to_string() } else { format!("{number} {unit}") }

@@ -4,7 +4,8 @@
 //! [`split`] (bytes to rows), [`clock`] (how often rows come), [`scale`] (counts to quantities),
 //! [`smooth`] (noise, and what removing it costs in delay), [`watch`] (thresholds), and [`store`] (the buffer behind
 //! the chart). [`formula`] reads formulas over channels, [`derive`] works out the rows of all channels, [`levels`] finds
-//! where they were settled. [`bench`] holds the settings, [`chain`] joins the stages, and [`axis`], [`digits`] and
+//! where they were settled. [`bench`] holds the settings, [`interpret`] joins the stages
+//! from bytes to rows, [`chain`] puts the buffer behind them, and [`axis`], [`digits`] and
 //! [`window`] decide what of it a person sees. Every transform takes the time as data, as a [`Stamp`].
 
 pub mod axis;
@@ -16,6 +17,7 @@ pub mod derive;
 pub mod digits;
 pub mod doctor;
 pub mod formula;
+pub mod interpret;
 pub mod levels;
 pub mod scale;
 pub mod smooth;

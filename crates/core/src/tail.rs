@@ -126,6 +126,22 @@ impl Tail {
         }
     }
 
+    /// Takes back the lines from `number` on.
+    pub fn truncate(&mut self, number: u64) {
+        while let Some(part) = self.parts.back_mut().filter(|_| self.next > number) {
+            let keep = number.saturating_sub(part.first).min(part.entries.len() as u64) as usize;
+            part.entries.truncate(keep);
+            part.bytes.truncate(part.entries.last().map_or(0, |entry| entry.end as usize));
+            self.next = part.first + keep as u64;
+            if keep == 0 {
+                self.parts.pop_back();
+            }
+        }
+        while self.breaks.back().is_some_and(|line| *line > number) {
+            self.breaks.pop_back();
+        }
+    }
+
     /// Whether line `number` does not follow from the one before.
     pub fn is_broken_before(&self, number: u64) -> bool {
         self.breaks.binary_search(&number).is_ok()

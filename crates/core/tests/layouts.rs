@@ -90,6 +90,10 @@ impl Sink for Read {
     fn row(&mut self, _: Stamp, values: &[f64]) {
         self.rows.push(values.to_vec());
     }
+
+    fn restart(&mut self) {
+        *self = Read::default();
+    }
 }
 
 fn read(stream: &[u8], cut: usize) -> (Splitter, Read) {

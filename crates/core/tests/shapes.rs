@@ -14,6 +14,9 @@ impl Sink for Rows {
     fn row(&mut self, _: Stamp, _: &[f64]) {
         self.0 += 1;
     }
+    fn restart(&mut self) {
+        self.0 = 0;
+    }
 }
 
 /// The splitter after a whole stream, read piece by piece.

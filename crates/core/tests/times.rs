@@ -4,7 +4,7 @@
 use amber_core::Stamp;
 use amber_core::bench::{Bench, ChannelSettings, Kind};
 use amber_core::chain::Chain;
-use amber_core::clock::{Intervals, Tick, Time, Timer};
+use amber_core::clock::{Intervals, Opening, Tick, Time, Timed, Timing};
 use amber_core::split::Shape;
 use amber_core::store::Limits;
 use proptest::prelude::*;
@@ -45,27 +45,33 @@ proptest! {
         rows in proptest::collection::vec((0..2_000_000_000i64, prop_oneof![any::<f64>(), (0..1_000_000u32).prop_map(f64::from)]), 1..300),
         joins in proptest::collection::vec(any::<prop::sample::Index>(), 0..4),
     ) {
-        let mut timer = Timer::new(rule);
-        timer.shape(&Shape::labelled(["t_us", "gauge"], true));
+        let mut timing = Timing::new(rule);
+        timing.shape(&Shape::labelled(["t_us", "gauge"], true));
         let joins: Vec<usize> = joins.iter().map(|join| join.index(rows.len())).collect();
         let (mut arrival, mut last) = (Stamp(0), Stamp(i64::MIN));
         let mut intervals = Intervals::default();
         for (i, (gap, count)) in rows.iter().enumerate() {
             if joins.contains(&i) {
-                timer.join();
+                timing.open(Opening::Link);
                 intervals.join();
             }
             arrival = Stamp(arrival.0 + gap);
-            let (time, _) = timer.row(arrival, &[*count, 1.0]);
-            prop_assert!(time >= last, "row {i} at {time:?} after {last:?}");
-            intervals.row(time, arrival);
-            last = time;
+            let times = match timing.row(arrival, &[*count, 1.0]) {
+                Timed::At(at, _) => vec![at],
+                Timed::Waits(..) => vec![],
+                Timed::Settled(settled) => settled.times().iter().map(|(at, _)| *at).collect(),
+            };
+            for time in times {
+                prop_assert!(time >= last, "{time:?} after {last:?} with row {i}");
+                intervals.row(time, arrival);
+                last = time;
+            }
         }
         if let Some(spacing) = intervals.spacing() {
             prop_assert!(spacing.spread.0 <= spacing.middle && spacing.middle <= spacing.spread.1);
             prop_assert!(spacing.longest >= spacing.spread.1 * (1.0 - 1e-6) && spacing.burst >= 1.0);
         }
-        prop_assert!(!intervals.verdict(timer.in_force()).reason.is_empty());
+        prop_assert!(!intervals.verdict(timing.timer().in_force()).reason.is_empty());
     }
 
     #[test]

@@ -2,7 +2,7 @@
 
 use amber_boards::Pty;
 use amber_core::bench::{Bench, Source};
-use amber_io::take::{Keeper, Order, Place, Report, Summary, open};
+use amber_io::take::{From, Keeper, Order, Place, Report, Summary, open};
 use amber_io::{Command, Feed, HostClock, Link, LinkState, Problem, Wanted};
 use std::fs;
 use std::io::Write;
@@ -14,6 +14,10 @@ const PATIENCE: Duration = Duration::from_secs(20);
 
 fn wanted(path: &Path, baud: u32) -> Wanted {
     Wanted::Port { path: path.into(), source: Source { baud: Some(baud), ..Source::default() } }
+}
+
+fn start(place: Place, bench: Box<Bench>) -> Order {
+    Order::Start { place, bench, from: From::Now, rows: None }
 }
 
 struct Rig {
@@ -29,7 +33,7 @@ impl Rig {
         let link = Link::start(wanted(pty.path(), 115_200), clock).unwrap();
         let keeper = Keeper::start(link.keeper.clone(), clock).unwrap();
         let mut rig = Rig { pty, link, keeper };
-        rig.feed_until("the port to open", |feed| matches!(feed, Feed::Joined(_)));
+        rig.feed_until("the port to open", |feed| matches!(feed, Feed::Opened { .. }));
         rig
     }
 
@@ -73,7 +77,7 @@ impl Rig {
     }
 
     fn start(&self, place: Place) {
-        self.keeper.orders.send(Order::Start { place, bench: Box::default() }).unwrap();
+        self.keeper.orders.send(start(place, Box::default())).unwrap();
     }
 
     fn stop(&self) -> Summary {
@@ -191,12 +195,12 @@ fn a_take_goes_on_when_the_port_is_opened_again_at_another_speed() {
     rig.send(b"a=4 b=4\na=5 b=5\na=6 b=6\na=7");
     rig.seen(b"a=7");
     rig.link.tell(Command::Open(wanted(rig.pty.path(), 9600))).unwrap();
-    rig.feed_until("the port to open again", |feed| matches!(feed, Feed::Joined(_)));
+    rig.feed_until("the port to open again", |feed| matches!(feed, Feed::Opened { .. }));
     rig.send(b"7 b=7\na=8 b=8\n");
     rig.seen(b"b=8\n");
     let summary = rig.stop();
     let take = open(&summary.folder).unwrap();
-    assert!(take.pieces.iter().any(|piece| piece.joined && piece.bytes.start > 0), "the break is in wire.csv");
+    assert!(take.pieces.iter().any(|piece| piece.event.is_some() && piece.bytes.start > 0), "the break is in wire.csv");
     assert_eq!(rows(&summary.folder), ["4,4", "5,5", "6,6", "8,8"]);
     assert_eq!((summary.tally.refused, take.decode()), (0, fs::read(summary.folder.join("readings.csv")).unwrap()));
 }
@@ -227,7 +231,7 @@ fn a_board_that_goes_away_is_noticed_and_tried_again_with_growing_pauses() {
     let path = dir.path().join("port");
     std::os::unix::fs::symlink(pty.path(), &path).unwrap();
     let link = Link::start(wanted(&path, 115_200), HostClock::start()).unwrap();
-    while !matches!(link.engine.recv_timeout(PATIENCE).unwrap(), Feed::Joined(_)) {}
+    while !matches!(link.engine.recv_timeout(PATIENCE).unwrap(), Feed::Opened { .. }) {}
     fs::remove_file(&path).unwrap();
     drop(pty);
     let mut pauses = Vec::new();
@@ -292,7 +296,7 @@ fn the_settings_of_the_start_hold_for_the_whole_take() {
     let mut rig = Rig::new();
     let text = "name = \"scaled\"\n[[channel]]\nname = \"a\"\nscale = { steps = [{ is = \"offset\", by = 1.0 }, { is = \"gain\", by = 0.5, unit = \"cm\" }] }\n";
     let bench = Box::new(Bench::parse(text).unwrap());
-    rig.keeper.orders.send(Order::Start { place: Place::Next(dir.path().into()), bench }).unwrap();
+    rig.keeper.orders.send(start(Place::Next(dir.path().into()), bench)).unwrap();
     rig.report("the take", started);
     rig.send(b"a=1\na=2\na=4.5\n");
     rig.seen(b"a=4.5\n");

@@ -4,7 +4,7 @@ use amber_core::Stamp;
 use amber_core::bench::Bench;
 use amber_core::chain::Chain;
 use amber_core::store::Limits;
-use amber_io::take::{Decoder, Place, Writer, iso8601, open};
+use amber_io::take::{Decoder, Event, Place, Writer, iso8601, open};
 use proptest::prelude::*;
 use std::fs;
 use std::path::Path;
@@ -52,7 +52,7 @@ fn pieces(rows: usize) -> Vec<(Stamp, Vec<u8>)> {
 
 fn written(folder: &Path, rows: usize) {
     let bench = Bench::parse(BENCH).unwrap();
-    let mut writer = Writer::create(&Place::Exactly(folder.into()), bench, START, false).unwrap();
+    let mut writer = Writer::create(&Place::Exactly(folder.into()), &bench, START, Event::BEGIN, None).unwrap();
     for (at, bytes) in pieces(rows) {
         writer.chunk(at, &bytes).unwrap();
     }
@@ -70,11 +70,13 @@ fn copied(from: &Path, to: &Path) {
 #[test]
 fn what_is_kept_is_what_was_on_the_screen() {
     let mut chain = Chain::new(Bench::parse(BENCH).unwrap(), Limits::default());
-    let mut decoder = Decoder::new(Bench::parse(BENCH).unwrap(), START);
+    let mut decoder = Decoder::new(&Bench::parse(BENCH).unwrap(), START);
     for (at, bytes) in pieces(400) {
         chain.feed(at, &bytes);
         decoder.feed(at, &bytes);
     }
+    chain.finish();
+    decoder.finish();
     let counts = chain.counts();
     let tally = decoder.tally();
     assert_eq!((tally.rows, tally.refused, tally.messages), (counts.rows, counts.refused(), counts.messages));
@@ -84,7 +86,7 @@ fn what_is_kept_is_what_was_on_the_screen() {
     for (row, record) in table.records().map(Result::unwrap).enumerate() {
         let time: f64 = record[0].parse().unwrap();
         let at = chain.store().time(row as u64).unwrap();
-        assert!((time - at.seconds_since(START)).abs() < 1e-6 + f64::EPSILON);
+        assert!((time - at.seconds_since(decoder.origin())).abs() < 1e-6 + f64::EPSILON);
         for channel in 0..2 {
             let quantity = chain.reading(channel, row as u64).unwrap().quantity;
             match &record[channel + 2] {
@@ -116,19 +118,21 @@ proptest! {
         );
         let bench = Bench::parse(&text).unwrap();
         let mut chain = Chain::new(bench.clone(), Limits::default());
-        let mut decoder = Decoder::new(bench, START);
+        let mut decoder = Decoder::new(&bench, START);
         for (i, (at, bytes)) in pieces(rows).into_iter().enumerate() {
             if joins.contains(&i) {
                 chain.join();
-                decoder.join();
+                decoder.apply(at, Event::JOIN);
             }
             chain.feed(at, &bytes);
             decoder.feed(at, &bytes);
         }
+        chain.finish();
+        decoder.finish();
         let text = String::from_utf8(decoder.take_output()).unwrap();
         let mut table = csv::Reader::from_reader(text.as_bytes());
         let names: Vec<String> = table.headers().unwrap().iter().map(str::to_owned).collect();
-        let expected = if raw { vec!["level", "level_raw", "flow", "flow_raw", "twice", "made"] } else { vec!["level", "flow", "twice", "made"] };
+        let expected = if raw { vec!["level", "level_raw", "flow", "twice", "made"] } else { vec!["level", "flow", "twice", "made"] };
         prop_assert_eq!(&names[2..], &expected[..]);
         for (row, record) in table.records().map(Result::unwrap).enumerate() {
             for (name, cell) in names.iter().zip(record.iter()).skip(2) {

@@ -2,7 +2,8 @@
 
 use amber_boards::{Pty, ServedBoard, by_name, serve};
 use amber_core::bench::{Bench, Source};
-use amber_io::take::{Keeper, Order, Place, Report, open};
+use amber_core::clock::Opening;
+use amber_io::take::{Event, From, Keeper, Order, Place, Report, open};
 use amber_io::{Command, Feed, HostClock, Link, LinkState, Wanted};
 use std::fs;
 use std::io::Write;
@@ -11,6 +12,10 @@ use std::time::{Duration, Instant};
 
 /// Generous, for slow machines; nothing is timed by it.
 const PATIENCE: Duration = Duration::from_secs(30);
+
+fn start(place: Place) -> Order {
+    Order::Start { place, bench: Box::default(), from: From::Now, rows: None }
+}
 
 fn port(path: &Path, baud: Option<u32>) -> Wanted {
     Wanted::Port { path: path.into(), source: Source { baud, ..Source::default() } }
@@ -79,7 +84,7 @@ fn the_board_hears_what_is_sent_and_a_take_tells_it_apart() {
     let board = serve(by_name("flume", 1).unwrap()).unwrap();
     let link = Link::start(port(board.path(), Some(115_200)), clock).unwrap();
     let keeper = Keeper::start(link.keeper.clone(), clock).unwrap();
-    keeper.orders.send(Order::Start { place: Place::Exactly(dir.path().join("x")), bench: Box::default() }).unwrap();
+    keeper.orders.send(start(Place::Exactly(dir.path().join("x")))).unwrap();
     let wait = |what: &str, test: &dyn Fn(&Feed) -> bool| {
         let begun = Instant::now();
         while !link.engine.recv_timeout(Duration::from_millis(100)).is_ok_and(|feed| test(&feed)) {
@@ -137,7 +142,7 @@ fn a_lent_port_comes_back_by_itself_when_the_other_program_is_done() {
     link.tell(Command::Lend { back: false }).unwrap();
     until(&link, "the port to be free", lent(false));
     link.tell(Command::TakeBack).unwrap();
-    until(&link, "the port again", |feed| matches!(feed, Feed::Joined(_)).then_some(()));
+    until(&link, "the port again", |feed| matches!(feed, Feed::Opened { .. }).then_some(()));
 }
 
 #[test]
@@ -147,19 +152,23 @@ fn a_text_file_is_read_and_followed_as_it_grows_and_when_it_is_begun_anew() {
     fs::write(&path, "a=1\na=2\na=3\n").unwrap();
     let link = Link::start(Wanted::of(&Source::at("x"), path.clone()), HostClock::start()).unwrap();
     let begun = until(&link, "its beginning", |feed| match feed {
-        Feed::Begun(at) => Some(*at),
+        Feed::Opened { opening: Opening::Text { at, arrives: false }, .. } => Some(*at),
         _ => None,
     });
     let first = until(&link, "its first line", |feed| match feed {
         Feed::Chunk(chunk) => Some(chunk.clone()),
         _ => None,
     });
-    assert_eq!((&first.bytes[..], first.at.seconds_since(begun)), (&b"a=1\n"[..], 0.01));
-    text(&link, "a=3");
+    assert_eq!((&first.bytes[..], first.at >= begun), (&b"a=1\na=2\na=3\n"[..], true));
+    // Let it be seen that there is no more for now.
+    std::thread::sleep(Duration::from_millis(200));
     fs::OpenOptions::new().append(true).open(&path).unwrap().write_all(b"a=4\n").unwrap();
+    until(&link, "its growth", |feed| matches!(feed, Feed::Opened { opening: Opening::Grows(_), .. }).then_some(()));
     text(&link, "a=4");
     fs::write(&path, "b=1\n").unwrap();
-    until(&link, "its new beginning", |feed| matches!(feed, Feed::Begun(_)).then_some(()));
+    until(&link, "its new beginning", |feed| {
+        matches!(feed, Feed::Opened { opening: Opening::Text { .. }, .. }).then_some(())
+    });
     text(&link, "b=1");
     link.tell(Command::Send(b"x".to_vec())).unwrap();
     until(&link, "the refusal", |feed| matches!(feed, Feed::NotSent(_)).then_some(()));
@@ -173,7 +182,7 @@ fn a_board_that_vanishes_again_and_again_costs_no_byte_that_arrived() {
     let link = Link::start(port(board.path(), Some(115_200)), clock).unwrap();
     let keeper = Keeper::start(link.keeper.clone(), clock).unwrap();
     let place = Place::Exactly(dir.path().join("x"));
-    keeper.orders.send(Order::Start { place, bench: Box::new(Bench::default()) }).unwrap();
+    keeper.orders.send(start(place)).unwrap();
     while !matches!(keeper.reports.recv_timeout(PATIENCE).unwrap(), Report::Started(_)) {}
     let (mut joins, mut arrived) = (0, Vec::new());
     let begun = Instant::now();
@@ -181,7 +190,7 @@ fn a_board_that_vanishes_again_and_again_costs_no_byte_that_arrived() {
     while joins < 8 {
         assert!(begun.elapsed() < PATIENCE, "{joins} returns");
         match link.engine.recv_timeout(Duration::from_millis(100)) {
-            Ok(Feed::Joined(_)) => joins += 1,
+            Ok(Feed::Opened { .. }) => joins += 1,
             Ok(Feed::Chunk(chunk)) => {
                 assert_eq!(chunk.skipped, 0, "this engine keeps up");
                 arrived.extend_from_slice(&chunk.bytes);
@@ -199,7 +208,10 @@ fn a_board_that_vanishes_again_and_again_costs_no_byte_that_arrived() {
     assert!(common > 300_000, "{common} bytes");
     assert!(arrived[start..start + common] == wire[..common], "what arrived is what was kept");
     let take = open(&dir.path().join("x")).unwrap();
-    assert!(take.pieces.iter().filter(|piece| piece.joined).count() >= 7, "each return is a break in the take");
+    assert!(
+        take.pieces.iter().filter(|piece| piece.event == Some(Event::JOIN)).count() >= 7,
+        "each return is a break in the take"
+    );
 }
 
 #[test]
@@ -243,7 +255,7 @@ fn a_take_of_several_sources_opens_as_one_and_a_torn_sent_file_is_mended() {
     let start = amber_core::Stamp(1_780_000_000_000_000_000);
     for name in ["right", "left"] {
         let place = Place::Exactly(dir.path().join("take-0001").join(name));
-        let mut writer = amber_io::take::Writer::create(&place, Bench::default(), start, false).unwrap();
+        let mut writer = amber_io::take::Writer::create(&place, &Bench::default(), start, Event::BEGIN, None).unwrap();
         for i in 0..10 {
             writer.chunk(start.plus(f64::from(i)), format!("{name}={i}\n").as_bytes()).unwrap();
         }

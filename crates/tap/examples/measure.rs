@@ -10,7 +10,7 @@
 use amber_boards::Pty;
 use amber_core::Stamp;
 use amber_core::bench::Bench;
-use amber_io::take::{Place, Writer};
+use amber_io::take::{Event, Place, Writer};
 use portable_pty::{Child, CommandBuilder, MasterPty, PtySize, native_pty_system};
 use std::error::Error;
 use std::io::{Read, Write};
@@ -222,7 +222,7 @@ fn load(folder: &Path) -> Outcome {
 fn frame(folder: &Path) -> Outcome {
     let take = folder.join("million");
     let start = Stamp(1_780_000_000_000_000_000);
-    let mut writer = Writer::create(&Place::Exactly(take.clone()), Bench::default(), start, false)?;
+    let mut writer = Writer::create(&Place::Exactly(take.clone()), &Bench::default(), start, Event::BEGIN, None)?;
     for n in 0..1_000_000u64 {
         writer.chunk(start.plus(n as f64 * 0.001), line(n + 1).as_bytes())?;
     }
@@ -337,7 +337,7 @@ fn vanish(folder: &Path, times: usize) -> Outcome {
         "vanish    {times} times away and back in {:.0} s, a take running: {:.1} MB and {} stretches in wire.bin,",
         begun.elapsed().as_secs_f64(),
         opened.wire.len() as f64 / 1e6,
-        opened.pieces.iter().filter(|piece| piece.joined).count()
+        opened.pieces.iter().filter(|piece| piece.event == Some(Event::JOIN)).count()
     );
     println!(
         "          decoded again {}; memory at fifths: {} MB; threads: {}",

@@ -34,7 +34,7 @@ fn app() -> App {
         let at = START.plus(f64::from(i) * 0.01);
         if i == 500 {
             // The board was away for two seconds' worth of rows.
-            tell(&mut app, at, Feed::Joined(at));
+            tell(&mut app, at, Feed::Opened { at, opening: amber_core::clock::Opening::Link, within: true });
         }
         if (500..700).contains(&i) {
             continue;

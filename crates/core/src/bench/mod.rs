@@ -207,6 +207,11 @@ impl ChannelSettings {
         if self.called.is_empty() { &self.name } else { &self.called }
     }
 
+    /// Whether nothing is set of it beyond what a channel has that was merely found.
+    pub fn is_as_found(&self) -> bool {
+        *self == ChannelSettings::found(&self.name, &self.scale.unit)
+    }
+
     /// A channel as it was found: with nothing set but the unit that the board gives.
     pub fn found(name: &str, unit: &str) -> Self {
         let mut settings = ChannelSettings::named(name);

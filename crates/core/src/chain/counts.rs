@@ -67,7 +67,13 @@ impl Counts {
 
     /// Begins to count lines and rows anew; what was received stays counted.
     pub(super) fn recount_lines(&self) -> Counts {
-        Counts { rows: 0, lines: 0, messages: 0, half: 0, by_reason: Default::default(), ..self.clone() }
+        self.with_lines_of(&Counts::default())
+    }
+
+    /// The same with lines and rows as `other` counted them.
+    pub(super) fn with_lines_of(&self, other: &Counts) -> Counts {
+        let Counts { rows, lines, messages, half, by_reason, .. } = *other;
+        Counts { rows, lines, messages, half, by_reason, ..self.clone() }
     }
 
     pub(super) fn judge_afresh(&mut self) {

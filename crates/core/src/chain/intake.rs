@@ -3,51 +3,69 @@
 use super::channel::Channel;
 use super::counts::Counts;
 use crate::Stamp;
-use crate::bench::{Bench, ChannelSettings};
-use crate::clock::{Intervals, RateMeter, Time, Timer};
+use crate::bench::ChannelSettings;
+use crate::clock::{Intervals, Opening, RateMeter, Time, Timed, Timing};
 use crate::derive::{Deriver, GAP, Now};
+use crate::interpret::{Joint, Layout, Row, RowSink};
 use crate::levels::LevelRule;
-use crate::split::{Fate, Seen, Shape, Sink};
+use crate::split::{Fate, Seen};
 use crate::store::{Limits, Store};
 use crate::tail::Tail;
+use std::collections::VecDeque;
 
 #[derive(Debug)]
 pub(super) struct Intake {
     pub(super) store: Store,
     pub(super) channels: Vec<Channel>,
-    /// For each column of the shape, its channel.
-    pub(super) columns: Vec<usize>,
     pub(super) counts: Counts,
     pub(super) rate: RateMeter,
-    pub(super) timer: Timer,
     pub(super) intervals: Intervals,
     pub(super) tail: Tail,
     pub(super) newest: Option<Stamp>,
-    /// The label of the column that counts the rows of a block; empty when there is none.
-    index: String,
-    row: Vec<Now>,
-    pub(super) deriver: Deriver,
     /// What counts as a level.
     pub(super) rule: LevelRule,
+    /// Which openings lie before which rows, where texts are among them; the last one is in force.
+    openings: VecDeque<(u64, Opening)>,
+    /// How things stood before the first layout.
+    before: Option<(Counts, u64)>,
+    /// What was sent among lines that come again.
+    sent_again: VecDeque<(Stamp, Vec<u8>)>,
+    new_channels: bool,
 }
 
 impl Intake {
-    pub(super) fn new(limits: Limits, time: Time, rule: LevelRule) -> Self {
+    pub(super) fn new(limits: Limits, rule: LevelRule) -> Self {
         Intake {
             store: Store::new(limits),
             channels: Vec::new(),
-            columns: Vec::new(),
             counts: Counts::default(),
             rate: RateMeter::default(),
-            timer: Timer::new(time),
             intervals: Intervals::default(),
             tail: Tail::default(),
             newest: None,
-            index: String::new(),
-            row: Vec::new(),
-            deriver: Deriver::default(),
             rule,
+            openings: VecDeque::new(),
+            before: None,
+            sent_again: VecDeque::new(),
+            new_channels: false,
         }
+    }
+
+    /// The source was opened.
+    pub(super) fn opened(&mut self, opening: Opening) {
+        if self.opening() != opening {
+            self.openings.push_back((self.store.rows().end, opening));
+        }
+    }
+
+    /// How the source was opened last.
+    pub(super) fn opening(&self) -> Opening {
+        self.openings.back().map_or(Opening::Link, |(_, opening)| *opening)
+    }
+
+    /// Whether channels came since the last call.
+    pub(super) fn has_new_channels(&mut self) -> bool {
+        std::mem::take(&mut self.new_channels)
     }
 
     pub(super) fn arrive(&mut self, at: Stamp, bytes: &[u8]) -> Stamp {
@@ -57,69 +75,24 @@ impl Intake {
         at
     }
 
-    /// Gives every column of `shape` a channel: the one of the same name, or a new one; and one to each formula of the
-    /// bench, behind them.
-    pub(super) fn adopt(&mut self, shape: &Shape, bench: &Bench) {
-        let known = |intake: &Intake, label: &str| intake.channels.iter().position(|channel| channel.name() == label);
-        let first_new = self.channels.len();
-        self.columns.clear();
-        for column in 0..shape.columns() {
-            let label = shape.label(column);
-            let known = known(self, &label);
-            self.columns.push(known.unwrap_or(self.channels.len()));
-            if known.is_none() {
-                let found = || ChannelSettings::found(&label, shape.unit(column));
-                self.add(bench.channel(&label).cloned().unwrap_or_else(found));
-            }
-        }
-        self.timer.shape(shape);
-        let indexed = matches!(shape, Shape::Bare(bare) if bare.indexed);
-        self.index = if indexed { shape.label(0) } else { String::new() };
-        for settings in bench.channel.iter().filter(|channel| channel.formula.is_some()) {
-            if known(self, &settings.name).is_none() {
-                self.add(settings.clone());
-            }
-        }
-        self.prepare();
-        let new: Vec<usize> = (first_new..self.channels.len()).collect();
-        self.rebuild(&new);
-        self.note_timer();
-        self.put_in_order(bench);
-    }
-
-    /// Adds a channel, whose history is gaps until it is worked out.
+    /// Adds a channel, whose history is gaps.
     pub(super) fn add(&mut self, settings: ChannelSettings) {
-        self.channels.push(Channel::new(settings, self.rule, self.store.rows().start));
+        let mut channel = Channel::new(settings, self.rule, self.store.rows().start);
+        self.store.rows().for_each(|_| channel.take(GAP, f64::NAN));
+        self.channels.push(channel);
         self.store.widen(self.channels.len());
     }
 
-    /// Lets go of a channel that no column feeds.
+    /// Deletes a channel that no column feeds.
     pub(super) fn remove(&mut self, index: usize) {
         self.channels.remove(index);
         self.store.remove_column(index);
-        self.columns.iter_mut().filter(|channel| **channel > index).for_each(|channel| *channel -= 1);
-        self.prepare();
-    }
-
-    /// Makes formulas, scales and smoothing ready to run as they are set now.
-    pub(super) fn prepare(&mut self) {
-        let before = std::mem::take(&mut self.deriver);
-        self.row.resize(self.channels.len(), GAP);
-        self.deriver = self.fresh_deriver();
-        // What those remember stays that were there before.
-        let known: Vec<usize> = (0..before.order().len()).collect();
-        self.deriver.adopt(before, &known);
-    }
-
-    fn fresh_deriver(&self) -> Deriver {
-        let settings: Vec<&ChannelSettings> = self.channels.iter().map(Channel::settings).collect();
-        Deriver::new(&settings, true)
     }
 
     /// Makes the history of the channels `which`, and of all that need them, anew from what came.
-    pub(super) fn rebuild(&mut self, which: &[usize]) {
+    pub(super) fn rebuild(&mut self, joint: &mut Joint, which: &[usize]) {
         let rows = self.store.rows();
-        let mut fresh = self.fresh_deriver();
+        let mut fresh = joint.fresh_deriver();
         let mut wanted: Vec<usize> = which.iter().flat_map(|channel| fresh.dependents(*channel)).collect();
         wanted = fresh.order().iter().copied().filter(|channel| wanted.contains(channel)).collect();
         for channel in &wanted {
@@ -143,8 +116,9 @@ impl Intake {
         if !walked.is_empty() {
             self.walk(&mut fresh, &walked);
         }
-        self.deriver.reorder(fresh.order().to_vec());
-        self.deriver.adopt(fresh, &wanted);
+        let deriver = joint.deriver_mut();
+        deriver.reorder(fresh.order().to_vec());
+        deriver.adopt(fresh, &wanted);
     }
 
     /// What a channel that was made anew block by block says now.
@@ -195,70 +169,87 @@ impl Intake {
         }
     }
 
-    /// Gives the channels that the bench knows its order, among the places that they have.
-    fn put_in_order(&mut self, bench: &Bench) {
-        let place = |channel: &Channel| bench.channel.iter().position(|known| known.name == channel.name());
-        for at in 0..self.channels.len() {
-            let Some(own) = place(&self.channels[at]) else { continue };
-            let later = (at + 1..self.channels.len()).filter_map(|i| Some((place(&self.channels[i])?, i)));
-            if let Some((_, first)) = later.min().filter(|(theirs, _)| *theirs < own) {
-                self.swap(at, first);
-            }
-        }
-    }
-
     /// Lets two channels change places.
     pub(super) fn swap(&mut self, a: usize, b: usize) {
         self.channels.swap(a, b);
         self.store.swap_columns(a, b);
-        self.deriver.swap(a, b);
-        for channel in &mut self.columns {
-            *channel = if *channel == a {
-                b
-            } else if *channel == b {
-                a
-            } else {
-                *channel
-            };
-        }
     }
 
-    fn note_timer(&mut self) {
-        let clock = if let Time::Board { channel, .. } = self.timer.in_force() { channel.as_str() } else { "" };
-        let index = self.index.as_str();
+    fn note_timer(&mut self, joint: &Joint) {
+        let in_force = joint.timing().timer().in_force();
+        let clock = if let Time::Board { channel, .. } = in_force { channel.as_str() } else { "" };
+        let index = joint.layout().index();
         let is_timer = |name: &str| !name.is_empty() && (name == clock || name == index);
         self.channels.iter_mut().for_each(|channel| channel.is_timer = is_timer(channel.name()));
     }
 
-    /// Gives every row its time by `timer`, and makes anew what depends on it.
-    pub(super) fn retime(&mut self, timer: Timer) {
-        self.timer = timer;
-        self.intervals = Intervals::default();
+    /// Gives every row its time by `timing`, which goes on from there, and makes anew what depends on it.
+    pub(super) fn retime_all(&mut self, joint: &mut Joint, mut timing: Timing) {
         let rows = self.store.rows();
-        let mut times = Vec::with_capacity((rows.end - rows.start) as usize);
-        let mut values = vec![f64::NAN; self.columns.len()];
+        let mut times: Vec<(Stamp, bool)> = Vec::with_capacity((rows.end - rows.start) as usize);
+        let mut values = vec![f64::NAN; joint.layout().columns().len()];
+        let openings = std::mem::take(&mut self.openings);
+        let mut next = openings.partition_point(|(row, _)| *row <= rows.start);
+        // What was opened last before the first row that is kept.
+        let mut opening = next.checked_sub(1).map_or(Opening::Link, |last| openings[last].1);
+        timing.open(opening);
         for row in rows.clone() {
-            if self.store.breaks_before(row) {
-                self.timer.join();
-                self.intervals.join();
+            let broken = self.store.breaks_before(row);
+            if broken && opening == Opening::Link {
+                timing.open(opening);
             }
-            for (value, channel) in values.iter_mut().zip(&self.columns) {
+            while let Some((_, other)) = openings.get(next).filter(|(at, _)| *at <= row) {
+                opening = *other;
+                timing.open(opening);
+                next += 1;
+            }
+            (0..self.store.missed_before(row)).for_each(|_| timing.missed());
+            for (value, channel) in values.iter_mut().zip(joint.layout().columns()) {
                 *value = self.store.raw(*channel, row).unwrap_or(f64::NAN);
             }
-            let arrival = self.store.arrival(row).unwrap_or_default();
-            let (time, _) = self.timer.row(arrival, &values);
-            self.intervals.row(time, arrival);
-            times.push(time);
+            match timing.row(self.store.arrival(row).unwrap_or_default(), &values) {
+                Timed::At(at, reset) | Timed::Waits(at, reset) => times.push((at, reset)),
+                Timed::Settled(settled) => {
+                    times.truncate(times.len() + 1 - settled.times().len());
+                    times.extend_from_slice(settled.times());
+                }
+            }
         }
-        if self.store.breaks_before(rows.end) {
-            self.timer.join();
-            self.intervals.join();
+        if self.store.breaks_before(rows.end) && opening == Opening::Link {
+            timing.open(opening);
         }
-        self.store.retime(times);
+        for (_, opening) in openings.iter().skip(next) {
+            timing.open(*opening);
+        }
+        self.openings = openings;
+        joint.set_timing(timing);
+        self.set_times(joint, &times);
+    }
+
+    /// The last rows have these times, and begin a new stretch where the board's clock started over.
+    fn set_times(&mut self, joint: &mut Joint, times: &[(Stamp, bool)]) {
+        let rows = self.store.rows();
+        let first = rows.end.saturating_sub(times.len() as u64).max(rows.start);
+        let times = &times[times.len() - (rows.end - first) as usize..];
+        for (row, _) in (first..).zip(times).filter(|(_, (_, reset))| *reset) {
+            self.store.mark_break_before(row);
+        }
+        self.store.retime(first, times.iter().map(|(at, _)| *at));
+        self.intervals = Intervals::default();
+        // What is said of intervals is said of the newest.
+        let seen = rows.end.saturating_sub(2 * Intervals::KEPT as u64).max(rows.start);
+        for row in seen..=rows.end {
+            if self.store.breaks_before(row) {
+                self.intervals.join();
+            }
+            if let (Some(at), Some(arrival)) = (self.store.time(row), self.store.arrival(row)) {
+                self.intervals.row(at, arrival);
+            }
+        }
         self.look_anew();
         let all: Vec<usize> = (0..self.channels.len()).collect();
-        self.rebuild(&all);
-        self.note_timer();
+        self.rebuild(joint, &all);
+        self.note_timer(joint);
     }
 
     /// Finds the levels of all rows that are kept anew.
@@ -281,7 +272,7 @@ impl Intake {
         }
     }
 
-    pub(super) fn set_channel(&mut self, index: usize, settings: ChannelSettings) {
+    pub(super) fn set_channel(&mut self, joint: &mut Joint, index: usize, settings: ChannelSettings) {
         let Some(channel) = self.channels.get_mut(index) else { return };
         let before = channel.settings();
         let looks_same = before.formula == settings.formula
@@ -289,105 +280,100 @@ impl Intake {
             && before.smooth == settings.smooth
             && before.watch == settings.watch
             && before.title() == settings.title();
+        let renamed = before.title() != settings.title();
+        joint.edit_layout(|layout| layout.set(index, settings.clone()));
         if looks_same {
             channel.rename(settings);
             return;
         }
-        let renamed = before.title() != settings.title();
         channel.begin_anew(settings, self.store.rows().start);
         // A formula may have meant it by its old name, or mean it by the new one.
-        let computed = (0..self.channels.len()).filter(|at| renamed && self.deriver.is_computed(*at));
-        self.rebuild(&computed.chain([index]).collect::<Vec<_>>());
-    }
-
-    /// The link was broken; `later` when lines still wait that came before, so that the break has its place behind them.
-    pub(super) fn break_off(&mut self, cut_off: usize, later: bool) {
-        self.counts.cut_off += cut_off as u64;
-        self.counts.judge_afresh();
-        if !later {
-            self.break_here();
-        }
-    }
-
-    fn break_here(&mut self) {
-        self.timer.join();
-        self.tail.mark_break();
-        self.mark_break();
-    }
-
-    fn mark_break(&mut self) {
-        self.store.mark_break();
-        self.intervals.join();
-        self.deriver.break_off();
-        self.channels.iter_mut().for_each(Channel::break_off);
+        let computed = (0..self.channels.len()).filter(|at| renamed && joint.deriver().is_computed(*at));
+        let which: Vec<usize> = computed.chain([index]).collect();
+        self.rebuild(joint, &which);
     }
 
     /// After a piece was taken in: lets go of what is beyond the limits, learns how fine the numbers are.
-    pub(super) fn settle(&mut self, seen: impl Iterator<Item = Seen>) {
-        for (column, seen) in self.columns.iter().zip(seen) {
-            let channel = &mut self.channels[*column];
-            if channel.seen() != seen {
+    pub(super) fn settle(&mut self, seen: impl Iterator<Item = Seen>, columns: &[usize]) {
+        for (column, seen) in columns.iter().zip(seen) {
+            if let Some(channel) = self.channels.get_mut(*column).filter(|channel| channel.seen() != seen) {
                 channel.learn(seen);
             }
         }
         if let Some(first) = self.store.trim() {
             self.channels.iter_mut().for_each(|channel| channel.forget_before(first));
+            while self.openings.get(1).is_some_and(|(row, _)| *row <= first) {
+                self.openings.pop_front();
+            }
         }
     }
-
-    pub(super) fn with<'a>(&'a mut self, bench: &'a Bench) -> Findings<'a> {
-        Findings { intake: self, bench }
-    }
 }
 
-/// The intake while a piece is fed, with the settings that new channels need.
-pub(super) struct Findings<'a> {
-    intake: &'a mut Intake,
-    bench: &'a Bench,
-}
-
-impl Sink for Findings<'_> {
-    fn shape(&mut self, shape: &Shape) {
-        self.intake.adopt(shape, self.bench);
+impl RowSink for Intake {
+    fn layout(&mut self, layout: &Layout) {
+        self.before.get_or_insert_with(|| (self.counts.clone(), self.tail.numbers().end));
+        for (channel, settings) in self.channels.iter_mut().zip(layout.channels()) {
+            if channel.settings() != settings {
+                channel.rename(settings.clone());
+            }
+        }
+        for settings in &layout.channels()[self.channels.len().min(layout.channels().len())..] {
+            self.add(settings.clone());
+            self.new_channels = true;
+        }
+        let index = layout.index();
+        self.channels.iter_mut().for_each(|c| c.is_timer = c.is_timer || (!index.is_empty() && c.name() == index));
     }
 
+    #[inline]
     fn line(&mut self, at: Stamp, fate: Fate, line: &[u8]) {
-        if matches!(fate, Fate::Refused(_)) {
-            self.intake.timer.missed();
+        while self.sent_again.front().is_some_and(|(sent_at, _)| *sent_at <= at) {
+            if let Some((sent_at, sent)) = self.sent_again.pop_front() {
+                self.tail.push(sent_at, Fate::Sent, &sent);
+            }
         }
-        self.intake.counts.line(fate);
-        self.intake.tail.push(at, fate, line);
+        self.counts.line(fate);
+        self.tail.push(at, fate, line);
+    }
+
+    fn missed(&mut self) {
+        self.store.mark_missed();
     }
 
     fn gap(&mut self) {
-        self.intake.break_here();
+        self.tail.mark_break();
+        self.store.mark_break();
+        self.intervals.join();
+        self.channels.iter_mut().for_each(Channel::break_off);
     }
 
-    fn row(&mut self, arrival: Stamp, values: &[f64]) {
-        let intake = &mut *self.intake;
-        intake.row.fill(GAP);
-        for (column, value) in intake.columns.iter().zip(values) {
-            intake.row[*column].raw = *value;
+    #[inline]
+    fn row(&mut self, row: &Row<'_>) {
+        self.intervals.row(row.at, row.arrival);
+        let number = self.store.rows().end;
+        self.store.push(row.at, row.arrival, row.values.iter().map(|now| now.raw));
+        for (index, (channel, now)) in self.channels.iter_mut().zip(row.values).enumerate() {
+            channel.push(number, row.at, *now, row.reference(index));
         }
-        let before = intake.timer.found();
-        let (at, reset) = intake.timer.row(arrival, values);
-        if reset {
-            intake.mark_break();
-        }
-        intake.intervals.row(at, arrival);
-        let row = intake.store.rows().end;
-        intake.deriver.whole_row(at, &mut intake.row);
-        intake.store.push(at, arrival, intake.row.iter().map(|now| now.raw));
-        for (index, (channel, now)) in intake.channels.iter_mut().zip(&intake.row).enumerate() {
-            let reference = intake.deriver.reference(index).map_or(f64::NAN, |channel| intake.row[channel].quantity);
-            channel.push(row, at, *now, reference);
-        }
-        intake.counts.rows += 1;
-        intake.rate.row(arrival);
-        if intake.timer.found() != before {
-            // The rows before were timed by another rule.
-            let timer = intake.timer.settled(intake.timer.in_force().clone());
-            intake.retime(timer);
-        }
+        self.counts.rows += 1;
+        self.rate.row(row.arrival);
+    }
+
+    fn restart(&mut self) {
+        let Some((counts, line)) = self.before.take() else { return };
+        self.counts = self.counts.with_lines_of(&counts);
+        let lines = (line..self.tail.numbers().end).filter_map(|number| self.tail.line(number));
+        let sent = lines.filter(|line| line.fate == Fate::Sent).map(|line| (line.at, line.bytes.to_vec()));
+        self.sent_again = sent.collect();
+        self.tail.truncate(line);
+        self.store = Store::new(self.store.limits());
+        self.channels.clear();
+        (self.rate, self.intervals) = (RateMeter::default(), Intervals::default());
+        let opening = self.opening();
+        self.openings = VecDeque::from([(0, opening)]);
+    }
+
+    fn retimed(&mut self, times: &[(Stamp, bool)], joint: &mut Joint) {
+        self.set_times(joint, times);
     }
 }

@@ -9,10 +9,11 @@ pub use counts::Counts;
 
 use crate::Stamp;
 use crate::bench::{Bench, ChannelSettings, Split};
-use crate::clock::{Intervals, RateMeter, Time, Timer};
+use crate::clock::{Intervals, Opening, RateMeter, Time, Timer, Timing, Verdict};
 use crate::derive::circle;
+use crate::interpret::Interpreter;
 use crate::levels::LevelRule;
-use crate::split::{Fate, Offer, Refusal, Shape, Splitter, Sure};
+use crate::split::{Fate, Offer, Refusal, Shape, Sure};
 use crate::store::{Limits, Store};
 use crate::tail::Tail;
 use intake::Intake;
@@ -21,38 +22,73 @@ use intake::Intake;
 #[derive(Debug)]
 pub struct Chain {
     bench: Bench,
-    splitter: Splitter,
+    interpreter: Interpreter,
     intake: Intake,
 }
 
 impl Chain {
     /// A chain with the settings of `bench`, that keeps as much history as `limits` allow.
     pub fn new(bench: Bench, limits: Limits) -> Self {
-        let splitter = Splitter::new(bench.split.shape());
-        let mut intake = Intake::new(limits, bench.time.clone(), bench.levels);
-        if let Some(shape) = splitter.shape() {
-            intake.adopt(shape, &bench);
-        }
-        Chain { bench, splitter, intake }
+        let mut interpreter = Interpreter::new(bench.split.shape(), bench.time.clone(), &bench.channel);
+        let mut intake = Intake::new(limits, bench.levels);
+        interpreter.begin(&mut intake);
+        let mut chain = Chain { bench, interpreter, intake };
+        chain.put_in_order();
+        chain
     }
 
     /// Takes bytes that arrived at `at`. Stamps must not run backwards; one that does counts as the newest so far.
     pub fn feed(&mut self, at: Stamp, bytes: &[u8]) {
         let at = self.intake.arrive(at, bytes);
-        self.splitter.feed(at, bytes, &mut self.intake.with(&self.bench));
-        self.intake.settle(self.splitter.seen());
+        self.interpreter.feed(at, bytes, &mut self.intake);
+        self.follow();
     }
 
-    /// The link was opened, or opened again: what comes next does not follow from what came before.
+    /// The link was opened, or opened again: what comes next does not follow from what came before, and may begin within
+    /// a line.
     pub fn join(&mut self) {
-        let waits = self.splitter.waits();
-        self.intake.break_off(self.splitter.join(), waits);
+        self.open(Opening::Link, true);
     }
 
-    /// A text was opened at its beginning: what comes next begins a line, and follows from nothing.
+    /// The same, where what comes next begins a line.
     pub fn begin(&mut self) {
-        let waits = self.splitter.waits();
-        self.intake.break_off(self.splitter.begin(), waits);
+        self.open(Opening::Link, false);
+    }
+
+    /// The source was opened: what comes next does not follow from what came before. `within`: it may begin within a
+    /// line.
+    pub fn open(&mut self, opening: Opening, within: bool) {
+        self.intake.opened(opening);
+        let cut_off = self.interpreter.open(opening, within, &mut self.intake);
+        self.intake.counts.cut_off += cut_off as u64;
+        self.intake.counts.judge_afresh();
+    }
+
+    /// The text has come to its end: its last line counts although it may have no ending.
+    pub fn end(&mut self) {
+        let newest = self.intake.newest.unwrap_or_default();
+        self.interpreter.finish(Some(newest), &mut self.intake);
+        self.follow();
+    }
+
+    /// No more will come: what is not certain yet is settled by what is known.
+    pub fn finish(&mut self) {
+        self.interpreter.finish(None, &mut self.intake);
+        self.follow();
+    }
+
+    /// Brings what was taken in within the limits, and new channels into the order of the bench.
+    fn follow(&mut self) {
+        if self.intake.has_new_channels() {
+            self.put_in_order();
+        }
+        self.intake.settle(self.interpreter.splitter().seen(), self.interpreter.joint().layout().columns());
+    }
+
+    fn put_in_order(&mut self) {
+        for (a, b) in self.interpreter.joint().layout().swaps() {
+            self.swap_channels(a, b);
+        }
     }
 
     /// So many bytes were heard while the speed was being found, and are kept nowhere.
@@ -81,9 +117,11 @@ impl Chain {
         let fresh = Chain::new(self.bench.clone(), self.intake.store.limits());
         let old = std::mem::replace(self, fresh);
         self.intake.counts = old.intake.counts.recount_lines();
+        let opening = old.intake.opening();
+        self.open(opening, false);
         for line in old.intake.tail.lines() {
             if old.intake.tail.is_broken_before(line.number) {
-                self.begin();
+                self.open(opening, false);
             }
             self.intake.newest = Some(line.at);
             match line.fate {
@@ -96,33 +134,34 @@ impl Chain {
                 fate => self.split_again(line.at, fate == Fate::Half, line.bytes),
             }
         }
-        for line in old.splitter.waiting() {
+        let splitter = old.interpreter.splitter();
+        for line in splitter.waiting() {
             if line.broken {
-                self.begin();
+                self.open(opening, false);
             }
             self.split_again(line.at, line.half, line.bytes);
         }
-        if old.splitter.is_broken_behind() {
-            self.begin();
+        if splitter.is_broken_behind() {
+            self.open(opening, false);
         }
-        self.intake.settle(self.splitter.seen());
+        self.follow();
         self.intake.newest = old.intake.newest;
-        self.splitter.go_on_from(old.splitter);
+        self.interpreter.splitter_mut().go_on_from(old.interpreter.into_splitter());
     }
 
     /// Splits a line that came before; `half`: its beginning may be missing.
     fn split_again(&mut self, at: Stamp, half: bool, line: &[u8]) {
         if half {
-            self.splitter.join();
+            self.interpreter.splitter_mut().join();
         }
-        let mut findings = self.intake.with(&self.bench);
-        self.splitter.feed(at, line, &mut findings);
-        self.splitter.feed(at, b"\n", &mut findings);
+        self.interpreter.feed(at, line, &mut self.intake);
+        self.interpreter.feed(at, b"\n", &mut self.intake);
+        self.follow();
     }
 
     /// Replaces a channel's settings and makes all its history anew with them.
     pub fn set_channel(&mut self, index: usize, settings: ChannelSettings) {
-        self.intake.set_channel(index, settings);
+        self.intake.set_channel(self.interpreter.joint_mut(), index, settings);
     }
 
     /// Adds a channel that is computed from others. Gives its index; `None` when there is a channel of that name already.
@@ -138,10 +177,11 @@ impl Chain {
         if let Some(circle) = circle(&all) {
             return Err(circle);
         }
+        let joint = self.interpreter.joint_mut();
+        joint.edit_layout(|layout| layout.add(settings.clone()));
         self.intake.add(settings);
         let index = self.intake.channels.len() - 1;
-        self.intake.prepare();
-        self.intake.rebuild(&[index]);
+        self.intake.rebuild(joint, &[index]);
         Ok(index)
     }
 
@@ -149,11 +189,13 @@ impl Chain {
     pub fn remove_computed(&mut self, index: usize) {
         if self.channels().get(index).is_some_and(|channel| channel.settings().formula.is_some()) {
             let name = self.channels()[index].name().to_owned();
+            let joint = self.interpreter.joint_mut();
+            joint.edit_layout(|layout| layout.remove(index));
             self.intake.remove(index);
             self.bench.channel.retain(|channel| channel.name != name);
             // Those that needed it have gaps from now on.
             let all: Vec<usize> = (0..self.intake.channels.len()).collect();
-            self.intake.rebuild(&all);
+            self.intake.rebuild(joint, &all);
         }
     }
 
@@ -173,23 +215,38 @@ impl Chain {
     pub fn swap_channels(&mut self, a: usize, b: usize) {
         let count = self.intake.channels.len();
         if a < count && b < count {
+            self.interpreter.joint_mut().swap(a, b);
             self.intake.swap(a, b);
         }
     }
 
     /// Sets where rows get their time from; the history is timed anew.
     pub fn set_time(&mut self, time: Time) {
-        let mut timer = Timer::new(time.clone());
-        if let Some(shape) = self.shape() {
-            timer.shape(shape);
+        self.bench.time = time.clone();
+        let mut timing = Timing::new(time);
+        if let Some(shape) = self.interpreter.splitter().shape() {
+            timing.shape(shape);
         }
-        self.bench.time = time;
-        self.intake.retime(timer);
+        self.intake.retime_all(self.interpreter.joint_mut(), timing);
     }
 
     /// Where rows get their time from.
     pub fn timer(&self) -> &Timer {
-        &self.intake.timer
+        self.interpreter.joint().timing().timer()
+    }
+
+    /// Whether a spectrum can be taken of the rows.
+    pub fn verdict(&self) -> Verdict {
+        if self.timer().is_assumed() {
+            let reason = "no: the text tells nothing of its time; set the rate, or its clock".into();
+            return Verdict { even: false, reason };
+        }
+        self.intake.intervals.verdict(self.timer().in_force())
+    }
+
+    /// What had to be done otherwise than the settings say, in sentences.
+    pub fn troubles(&self) -> &[String] {
+        self.interpreter.joint().layout().troubles()
     }
 
     /// How rows are spaced.
@@ -209,10 +266,13 @@ impl Chain {
     /// The same with the shape pinned that was found, as a take needs it to be decoded again in the same way.
     pub fn pinned_bench(&self) -> Bench {
         let mut bench = self.bench();
-        if let Some(shape) = self.splitter.settled_shape() {
+        if let Some(shape) = self.interpreter.splitter().settled_shape() {
             bench.split = Split::Pinned(shape);
         }
-        bench.time = self.intake.timer.in_force().clone();
+        let timing = self.interpreter.joint().timing();
+        if timing.timer().is_found() && !timing.timer().is_text_time() {
+            bench.time = timing.timer().in_force().clone();
+        }
         bench
     }
 
@@ -239,7 +299,7 @@ impl Chain {
 
     /// The shape of the rows, once known.
     pub fn shape(&self) -> Option<&Shape> {
-        self.splitter.shape()
+        self.interpreter.splitter().shape()
     }
 
     /// Whether `settings` are those of a channel that was merely found.
@@ -251,17 +311,17 @@ impl Chain {
 
     /// How sure the shape is, and another one that may be the right one.
     pub fn doubts(&self) -> (Option<Sure>, Option<&Offer>) {
-        (self.splitter.sure(), self.splitter.offer())
+        (self.interpreter.splitter().sure(), self.interpreter.splitter().offer())
     }
 
     /// The share of lines with numbers that fit the shape, 0 to 1.
     pub fn fit(&self) -> Option<f64> {
-        self.splitter.fit()
+        self.interpreter.splitter().fit()
     }
 
     /// The channel that column `column` of the shape feeds.
     pub fn channel_of_column(&self, column: usize) -> Option<usize> {
-        self.intake.columns.get(column).copied()
+        self.interpreter.joint().layout().columns().get(column).copied()
     }
 
     /// The buffer.
@@ -294,7 +354,7 @@ impl Chain {
         let known = self.intake.channels.get(channel)?;
         let raw = self.store().raw(channel, row)?;
         let reference = self.reference(channel, row);
-        let quantity = self.intake.deriver.scaler(channel).quantity(raw, reference);
+        let quantity = self.interpreter.joint().deriver().scaler(channel).quantity(raw, reference);
         let smoothed = known.smoothed_at(row).unwrap_or(quantity);
         let volts = known.settings().scale.volts(raw, reference);
         Some(Reading { raw, volts, quantity, smoothed, reference: Some(reference).filter(|volts| !volts.is_nan()) })
@@ -302,7 +362,7 @@ impl Chain {
 
     /// What the channel says that is the reference of `channel`'s converter; NaN without one.
     fn reference(&self, channel: usize, row: u64) -> f64 {
-        let deriver = &self.intake.deriver;
+        let deriver = self.interpreter.joint().deriver();
         let Some(source) = deriver.reference(channel) else { return f64::NAN };
         let raw = self.store().raw(source, row).unwrap_or(f64::NAN);
         // No channel needs itself, so this comes to an end.

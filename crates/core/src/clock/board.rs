@@ -32,6 +32,10 @@ pub(super) struct BoardClock {
     anchor: Stamp,
     /// Seconds from the board's time to the earliest arrivals.
     offset: f64,
+    /// That distance was known before the first row.
+    known: bool,
+    /// It is wanted for the next row that begins anew.
+    start: Option<f64>,
     doubted: u32,
     drift: Blocks,
     /// How often it started over.
@@ -46,6 +50,8 @@ impl BoardClock {
             last: None,
             anchor: Stamp(0),
             offset: 0.0,
+            known: false,
+            start: None,
             doubted: 0,
             drift: Blocks::default(),
             resets: 0,
@@ -53,8 +59,29 @@ impl BoardClock {
     }
 
     /// What comes next does not follow from what came before.
-    pub(super) fn join(&mut self) {
+    pub(super) fn break_off(&mut self) {
         self.last = None;
+        self.known = false;
+    }
+
+    /// Whether the times that it gives are final.
+    pub(super) fn is_settled(&self) -> bool {
+        self.known || self.last.is_some_and(|(_, seconds, _)| seconds >= FINDING)
+    }
+
+    /// No more can be waited for.
+    pub(super) fn settle(&mut self) {
+        self.known = true;
+    }
+
+    /// The distance to the arrivals, as the first rows told it.
+    pub(super) fn start(&self) -> Option<f64> {
+        self.last.map(|_| self.offset)
+    }
+
+    /// Takes that distance for known when rows begin next.
+    pub(super) fn start_with(&mut self, offset: Option<f64>) {
+        self.start = offset;
     }
 
     pub(super) fn drift(&self) -> Option<Drift> {
@@ -64,10 +91,10 @@ impl BoardClock {
     /// The time of a row with this count that arrived at `arrival`; the second is whether the board started over.
     pub(super) fn row(&mut self, arrival: Stamp, count: f64) -> (Stamp, bool) {
         let Some((last, seconds, before)) = self.last else {
-            if !count.is_nan() {
-                self.begin(arrival, count);
+            if count.is_nan() {
+                return (arrival, false);
             }
-            return (arrival, false);
+            return (self.begin(arrival, count), false);
         };
         let passed = arrival.seconds_since(before);
         let step = match self.step(count, last, passed) {
@@ -75,15 +102,14 @@ impl BoardClock {
             None if count.is_nan() => return (arrival, false),
             None => {
                 self.resets += 1;
-                self.begin(arrival, count);
-                return (arrival, true);
+                return (self.begin(arrival, count), true);
             }
             Some(step) => step,
         };
         if step > passed + AHEAD {
             self.doubted += 1;
             if self.doubted >= DOUBTED {
-                self.begin(arrival, count);
+                return (self.begin(arrival, count), false);
             }
             return (arrival, false);
         }
@@ -91,22 +117,25 @@ impl BoardClock {
         let now = seconds + step;
         let distance = arrival.seconds_since(self.anchor) - now;
         if distance - self.offset > BEHIND {
-            self.begin(arrival, count);
-            return (arrival, false);
+            return (self.begin(arrival, count), false);
         }
         self.last = Some((count, now, arrival));
-        let most = if now < FINDING { f64::INFINITY } else { SLEW * step };
-        self.offset += (distance - self.offset).clamp(-most, if now < FINDING { 0.0 } else { most * 0.1 });
+        let finding = now < FINDING && !self.known;
+        let most = if finding { f64::INFINITY } else { SLEW * step };
+        self.offset += (distance - self.offset).clamp(-most, if finding { 0.0 } else { most * 0.1 });
         self.drift.push(now, distance);
         (self.anchor.plus(now + self.offset), false)
     }
 
-    fn begin(&mut self, arrival: Stamp, count: f64) {
+    /// Takes `count` for the first one; gives the time of its row.
+    fn begin(&mut self, arrival: Stamp, count: f64) -> Stamp {
         self.anchor = arrival;
-        self.offset = 0.0;
+        self.known = self.start.is_some();
+        self.offset = self.start.take().unwrap_or(0.0);
         self.doubted = 0;
         self.drift = Blocks::default();
         self.last = Some((count, 0.0, arrival));
+        arrival.plus(self.offset)
     }
 
     /// The seconds since the last count; `None` when the clock did not go on but started over.

@@ -10,7 +10,7 @@ fn jitter(i: u32) -> f64 {
 }
 
 struct Run {
-    timer: Timer,
+    timing: Timing,
     intervals: Intervals,
     /// Time given, true time and arrival of each row, in seconds.
     rows: Vec<(f64, f64, f64)>,
@@ -25,14 +25,25 @@ fn run(
     arrive: impl Fn(u32) -> f64,
     count: impl Fn(u32) -> f64,
 ) -> Run {
-    let mut run = Run { timer: Timer::new(time), intervals: Intervals::default(), rows: Vec::new(), resets: 0 };
-    run.timer.shape(&Shape::labelled(["t_us", "gauge"], true));
+    let mut run = Run { timing: Timing::new(time), intervals: Intervals::default(), rows: Vec::new(), resets: 0 };
+    run.timing.shape(&Shape::labelled(["t_us", "gauge"], true));
+    let begun = Stamp(1_000_000_000);
+    let (mut times, mut arrivals) = (Vec::new(), Vec::new());
     for i in 0..rows {
-        let arrival = Stamp(1_000_000_000).plus(arrive(i));
-        let (at, reset) = run.timer.row(arrival, &[count(i), f64::from(i % 7)]);
+        let arrival = begun.plus(arrive(i));
+        arrivals.push(arrival);
+        match run.timing.row(arrival, &[count(i), f64::from(i % 7)]) {
+            Timed::At(at, reset) => times.push((at, reset)),
+            Timed::Waits(..) => {}
+            Timed::Settled(settled) => times.extend_from_slice(settled.times()),
+        }
+    }
+    times.extend_from_slice(run.timing.finish().times());
+    assert_eq!(times.len(), rows as usize, "each row gets one time");
+    for (i, ((at, reset), arrival)) in (0..).zip(times.into_iter().zip(arrivals)) {
         run.intervals.row(at, arrival);
         run.resets += u32::from(reset);
-        run.rows.push((at.seconds_since(Stamp(1_000_000_000)), true_at(i), arrive(i)));
+        run.rows.push((at.seconds_since(begun), true_at(i), arrive(i)));
     }
     assert!(run.rows.windows(2).all(|pair| pair[1].0 >= pair[0].0), "times never run backwards");
     run
@@ -88,16 +99,16 @@ fn a_board_that_starts_over_and_one_whose_clock_drifts_are_told() {
     let true_at = |i: u32| f64::from(i) * 0.01 + if i < 500 { 0.0 } else { 2.0 };
     let count = |i: u32| f64::from(if i < 500 { i + 70_000 } else { i - 500 }) * 10_000.0;
     let reset = run(time.clone(), 1000, true_at, |i| true_at(i) + 0.001, count);
-    assert_eq!((reset.resets, reset.timer.resets()), (1, 1));
+    assert_eq!((reset.resets, reset.timing.timer().resets()), (1, 1));
     assert!(worst(&reset, 0) < 0.002);
     // 80 parts in a million slow, seen through 3 ms of jitter for five minutes.
     let true_at = |i: u32| f64::from(i) * 0.01;
     let slow = run(time, 30_000, true_at, |i| true_at(i) + 0.003 * jitter(i), |i| true_at(i) * (1.0 - 80e-6) * 1e6);
-    let drift = slow.timer.drift().unwrap();
+    let drift = slow.timing.timer().drift().unwrap();
     assert!((drift.ppm - 80.0).abs() < 5.0 && drift.error < 3.0, "{drift:?}");
     let lag = slow.rows.iter().skip(500).map(|(at, true_at, _)| (at - true_at).abs()).fold(0.0, f64::max);
     assert!(lag < 0.004, "the times follow the host's: {lag}");
-    assert!(slow.intervals.verdict(slow.timer.in_force()).even);
+    assert!(slow.intervals.verdict(slow.timing.timer().in_force()).even);
     // A count that lost a digit is no reset of the clock and moves nothing after it.
     let time = Time::Board { channel: "t_us".into(), tick: Tick::Us, bits: None };
     let odd = run(time, 400, true_at, true_at, |i| if i == 200 { 9e12 } else { true_at(i) * 1e6 });
@@ -107,7 +118,7 @@ fn a_board_that_starts_over_and_one_whose_clock_drifts_are_told() {
 #[test]
 fn the_rule_is_found_by_itself() {
     let found = |arrive: &dyn Fn(u32) -> f64, count: &dyn Fn(u32) -> f64| {
-        run(Time::Auto, 1200, f64::from, arrive, count).timer.in_force().clone()
+        run(Time::Auto, 1200, f64::from, arrive, count).timing.timer().in_force().clone()
     };
     let alone = |i: u32| f64::from(i) * 0.01 + 0.0005 * jitter(i);
     let none = |i: u32| 500.0 + 100.0 * jitter(i);

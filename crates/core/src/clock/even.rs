@@ -14,6 +14,21 @@ const WINDOW: f64 = 60.0;
 /// Rows in a row that were earlier than expected before the interval is measured anew: the board sends faster.
 const EARLY: u32 = 8;
 
+/// Seconds after which the interval and the delay of the first rows are known well enough.
+const LEARNT: f64 = 2.0;
+
+/// A new measurement that differs by this share from the interval in use means another pace.
+const OTHER: f64 = 0.02;
+
+/// What the first rows of a link told: by it they can be timed from the very first one.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Start {
+    interval: f64,
+    largest: f64,
+    /// The time of the first row.
+    first: Stamp,
+}
+
 /// Spreads rows by their measured interval, or by a declared one.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Even {
@@ -25,10 +40,19 @@ pub(super) struct Even {
     younger: Option<(Stamp, u64)>,
     /// As measured up to the first row of the burst that is arriving.
     interval: Option<f64>,
+    /// The interval is from before the pause or break, and is measured anew.
+    is_old: bool,
     early: u32,
     /// Rows of the burst that is arriving, and of the largest lately.
     burst: u32,
     largest: f64,
+    /// Rows since the link was opened, those that were not taken in included, and when the first of them arrived.
+    rows: u64,
+    first: Stamp,
+    /// For each burst since then the number of its last row and its arrival, until the start is known.
+    bursts: Vec<(u64, Stamp)>,
+    start: Option<Start>,
+    learnt: bool,
 }
 
 impl Even {
@@ -36,9 +60,42 @@ impl Even {
         Even { declared, ..Even::default() }
     }
 
-    /// The same with the interval that is known so far, for rows from the beginning.
-    pub(super) fn anew(&self) -> Even {
-        Even { interval: self.interval, largest: self.largest, ..Even::new(self.declared) }
+    /// What comes next does not follow from what came before; the pace is expected to be the same.
+    pub(super) fn break_off(&mut self) {
+        let interval = self.interval();
+        *self = Even {
+            interval: interval.filter(|_| self.declared.is_none()),
+            is_old: true,
+            largest: self.largest,
+            ..Even::new(self.declared)
+        };
+    }
+
+    /// Times the rows that come next by what is known of them already.
+    pub(super) fn start_with(&mut self, start: Option<Start>) {
+        let Some(known) = start else { return };
+        (self.start, self.learnt, self.largest) = (start, true, known.largest);
+        self.interval = if self.declared.is_none() { Some(known.interval) } else { None };
+        self.is_old = false;
+    }
+
+    /// What the rows since the link was opened tell of its first one. No row is measured after it arrives, so the first
+    /// one was measured as late as all arrivals allow.
+    pub(super) fn start(&self) -> Option<Start> {
+        let interval = self.interval()?;
+        let latest = |(row, arrival): &(u64, Stamp)| arrival.plus(-(*row as f64) * interval);
+        let first = self.bursts.iter().map(latest).min()?;
+        Some(Start { interval, largest: self.largest, first })
+    }
+
+    /// Whether the times that it gives are final.
+    pub(super) fn is_settled(&self) -> bool {
+        self.learnt
+    }
+
+    /// No more can be waited for.
+    pub(super) fn settle(&mut self) {
+        self.learnt = true;
     }
 
     /// The interval in seconds, once known.
@@ -48,6 +105,7 @@ impl Even {
 
     /// A row came that was not taken in.
     pub(super) fn missed(&mut self) {
+        self.rows += u64::from(self.rows > 0);
         for (_, rows) in [&mut self.begun, &mut self.younger].into_iter().flatten() {
             *rows += 1;
         }
@@ -58,20 +116,22 @@ impl Even {
 
     /// The time of a row that arrived at `arrival`: never later than that, never earlier than the row before.
     pub(super) fn row(&mut self, arrival: Stamp) -> Stamp {
+        let first_burst = self.bursts.len() < 2 && !self.learnt;
         self.measure(arrival);
         let time = match self.last.zip(self.interval()) {
-            None => arrival,
+            None => self.start.take().map_or(arrival, |start| start.first.min(arrival)),
             Some((last, interval)) => {
                 let expected = last.plus(interval);
                 let late = arrival.seconds_since(expected);
                 // Rows of a burst wait for its last one, so the first of them are late by the burst's length.
                 let patience = (self.largest + 4.0) * interval * 1.5;
                 if late < 0.0 {
-                    self.early += 1;
+                    self.early += u32::from(!first_burst);
                     arrival
                 } else if late > patience.max(0.02) {
-                    self.begin(arrival);
-                    arrival
+                    self.measure_anew(arrival);
+                    // The first row of a burst that is as long as those before.
+                    arrival.plus(-(self.largest - 1.0) * interval).max(expected)
                 } else {
                     self.early = 0;
                     expected.plus(late.min(interval * SLEW))
@@ -79,18 +139,19 @@ impl Even {
             }
         };
         if self.early >= EARLY && self.declared.is_none() {
-            self.begin(arrival);
+            self.measure_anew(arrival);
+            self.interval = None;
         }
         let time = self.last.map_or(time, |last| time.max(last));
         self.last = Some(time);
         time
     }
 
-    fn begin(&mut self, arrival: Stamp) {
+    fn measure_anew(&mut self, arrival: Stamp) {
         self.early = 0;
         self.begun = Some((arrival, 0));
         self.younger = None;
-        self.interval = None;
+        self.is_old = true;
     }
 
     fn measure(&mut self, arrival: Stamp) {
@@ -98,6 +159,7 @@ impl Even {
         self.burst = if together { self.burst + 1 } else { 1 };
         self.largest = (self.largest * 0.999).max(f64::from(self.burst));
         self.arrival = arrival;
+        self.note_burst(arrival, together);
         for (_, rows) in [&mut self.begun, &mut self.younger].into_iter().flatten() {
             *rows += 1;
         }
@@ -111,7 +173,12 @@ impl Even {
         }
         let passed = arrival.seconds_since(begun);
         if rows >= ENOUGH && passed > 0.0 {
-            self.interval = Some(passed / rows as f64);
+            let interval = passed / rows as f64;
+            if self.is_old && self.interval.is_some_and(|old| (interval / old - 1.0).abs() > OTHER) {
+                // Another pace: rows are held to the arrivals from here.
+                self.last = self.last.filter(|_| self.declared.is_some());
+            }
+            (self.interval, self.is_old) = (Some(interval), false);
         }
         if passed > WINDOW / 2.0 && self.younger.is_none() {
             self.younger = Some((arrival, 0));
@@ -119,5 +186,23 @@ impl Even {
         if passed > WINDOW {
             self.begun = self.younger.take();
         }
+        let since = arrival.seconds_since(self.first);
+        if !self.learnt && since >= LEARNT && self.interval().is_some() && (!self.is_old || self.declared.is_some()) {
+            self.learnt = true;
+        }
+    }
+
+    /// Takes note of the arrivals until the start is known.
+    fn note_burst(&mut self, arrival: Stamp, together: bool) {
+        if self.rows == 0 {
+            self.first = arrival;
+        }
+        if !self.learnt {
+            match self.bursts.last_mut().filter(|_| together) {
+                Some(last) => last.0 = self.rows,
+                None => self.bursts.push((self.rows, arrival)),
+            }
+        }
+        self.rows += 1;
     }
 }

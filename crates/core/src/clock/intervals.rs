@@ -5,9 +5,6 @@ use crate::Stamp;
 use crate::digits::duration;
 use std::collections::VecDeque;
 
-/// Intervals that are looked at.
-const KEPT: usize = 1024;
-
 /// Intervals that are needed for a verdict.
 const ENOUGH: usize = 64;
 
@@ -62,13 +59,16 @@ pub struct Verdict {
 }
 
 impl Intervals {
+    /// Intervals that are looked at.
+    pub const KEPT: usize = 1024;
+
     /// A row at `time` arrived at `arrival`.
     #[inline]
     pub fn row(&mut self, time: Stamp, arrival: Stamp) {
         self.rows += 1;
         if let Some((last, last_arrival)) = self.last {
             let interval = time.seconds_since(last);
-            if self.newest.len() == KEPT {
+            if self.newest.len() == Self::KEPT {
                 self.newest.pop_front();
             }
             self.newest.push_back(interval as f32);

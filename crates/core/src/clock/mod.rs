@@ -1,23 +1,28 @@
 //! When did it happen: the time of each row, and how evenly rows are spaced.
 //!
 //! A row arrives when its last byte does, which is not when it was measured: USB delivers in bursts, and hosts are
-//! busy. [`Timer`] gives each row its time by one of four rules ([`Time`]); it decides from rows alone, so that the same
-//! rows with the same arrivals always get the same times. [`Intervals`] judges the result.
+//! busy. [`Timing`] gives each row its time by one of four rules ([`Time`]); it decides from rows alone, so that the same
+//! rows with the same arrivals always get the same times. A text has no arrivals: its own clock is the time.
+//! [`Intervals`] judges the result.
 
 mod board;
 mod even;
+mod find;
 mod intervals;
-mod pace;
 mod rate;
+mod text;
 mod timer;
+mod timing;
 
 pub use board::Drift;
+pub(crate) use find::names_a_clock;
 pub use intervals::{Intervals, Spacing, Verdict};
-pub use pace::{UNTIMED_LINE, seconds_a_line};
 pub use rate::RateMeter;
+pub use text::ASSUMED_HZ;
 pub use timer::Timer;
-pub(crate) use timer::names_a_clock;
+pub use timing::{Item, Settled, Timed, Timing};
 
+use crate::Stamp;
 use serde::{Deserialize, Serialize};
 
 /// The unit in which a board counts its time.
@@ -54,6 +59,22 @@ impl Tick {
             Tick::S => "s",
         }
     }
+}
+
+/// How a source was opened: what comes next does not follow from what came before.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Opening {
+    /// A link on which rows arrive as they are made.
+    Link,
+    /// A text, at its beginning, opened at this instant.
+    Text {
+        /// When.
+        at: Stamp,
+        /// Its rows arrive as they are made, as far as is known: a pipe.
+        arrives: bool,
+    },
+    /// The text goes on, and from here on rows arrive as they are added. They do follow from those before.
+    Grows(Stamp),
 }
 
 /// Where the time of a row comes from.

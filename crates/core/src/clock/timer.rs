@@ -1,51 +1,22 @@
-//! Gives each row its time, by the rule that is set or found.
+//! Gives each row its time, by the rule that is set or found, with what is known by then.
 
 use super::board::{BoardClock, Drift};
-use super::even::Even;
-use super::{Tick, Time};
+use super::even::{self, Even};
+use super::find::{Finding, Found};
+use super::text::{TextTime, assumed};
+use super::{Opening, Time};
 use crate::Stamp;
 use crate::split::Shape;
+use std::collections::VecDeque;
 
-/// Labels that boards give to their own clock, with the tick that they mean where they say one.
-const LABELS: [(&str, Option<Tick>); 15] = [
-    ("t", None),
-    ("time", None),
-    ("clock", None),
-    ("t_us", Some(Tick::Us)),
-    ("us", Some(Tick::Us)),
-    ("micros", Some(Tick::Us)),
-    ("time_us", Some(Tick::Us)),
-    ("t_ms", Some(Tick::Ms)),
-    ("ms", Some(Tick::Ms)),
-    ("millis", Some(Tick::Ms)),
-    ("time_ms", Some(Tick::Ms)),
-    ("t_s", Some(Tick::S)),
-    ("time_s", Some(Tick::S)),
-    ("sec", Some(Tick::S)),
-    ("seconds", Some(Tick::S)),
-];
-
-/// Rows and seconds after which a column whose label says clock is believed, and one whose label does not.
-const LABELLED: (u64, f64) = (12, 0.25);
-const UNLABELLED: (u64, f64) = (100, 2.0);
-
-/// How far a clock may run apart from the host's over that time, as a share of it, beyond the bursts of arrivals.
-const NEAR: f64 = 0.02;
-
-/// Rows after which bursts are told from chance.
-const BURSTS: u64 = 64;
-
-/// The tick of a clock that is told by its label alone.
-pub(super) fn told_tick(label: &str) -> Option<Tick> {
-    LABELS.iter().find(|(known, _)| known.eq_ignore_ascii_case(label)).and_then(|(_, tick)| *tick)
+/// What the first rows behind a break told of it.
+#[derive(Clone, Copy, Debug)]
+pub(super) enum Start {
+    Even(even::Start),
+    Board(f64),
 }
 
-/// Whether `label` is one that boards give to their own clock and to nothing else.
-pub(crate) fn names_a_clock(label: &str) -> bool {
-    told_tick(label).is_some()
-}
-
-/// Gives rows their times.
+/// Gives rows their times. The first rows of a link get times that later ones correct; [`super::Timing`] sees to that.
 #[derive(Clone, Debug)]
 pub struct Timer {
     set: Time,
@@ -53,58 +24,39 @@ pub struct Timer {
     in_force: Time,
     clock: Option<(usize, BoardClock)>,
     even: Even,
-    found: Option<Finding>,
-    /// How often another rule was found.
-    changes: u32,
+    /// While rows come from a text.
+    text: Option<TextTime>,
+    /// They arrive as they are made, all the same: a pipe.
+    arrives: bool,
+    finding: Option<Finding>,
     labels: Vec<String>,
     last: Option<Stamp>,
-}
-
-/// What is looked at while the rule is being found.
-#[derive(Clone, Debug, Default)]
-struct Finding {
-    rows: u64,
-    begun: Stamp,
-    last: Stamp,
-    /// Rows that arrived together with the one before.
-    together: u64,
-    /// The longest time between two arrivals.
-    longest: f64,
-    /// For each column its first value, and its last, while it only rises.
-    columns: Vec<Option<(f64, f64)>>,
+    /// For the stretches between breaks that come next, what is known of them.
+    starts: VecDeque<Option<Start>>,
 }
 
 impl Timer {
     /// A timer by this rule.
-    pub fn new(set: Time) -> Timer {
+    pub(super) fn new(set: Time) -> Timer {
         let in_force = if set == Time::Auto { Time::Arrival } else { set.clone() };
         let declared = if let Time::Rate { hz } = set { Some(1.0 / hz) } else { None };
-        let found = (set == Time::Auto).then(Finding::default);
+        let finding = (set == Time::Auto).then(Finding::default);
         Timer {
             set,
             in_force,
             clock: None,
             even: Even::new(declared),
-            found,
-            changes: 0,
+            text: None,
+            arrives: true,
+            finding,
             labels: Vec::new(),
             last: None,
+            starts: VecDeque::new(),
         }
     }
 
-    /// The same with `in_force` found, so that rows from the beginning can be timed by it. What is still being looked
-    /// at goes on.
-    pub fn settled(&self, in_force: Time) -> Timer {
-        let mut timer = Timer::new(in_force);
-        (timer.set, timer.found, timer.changes) = (self.set.clone(), self.found.clone(), self.changes);
-        timer.labels.clone_from(&self.labels);
-        timer.even = self.even.anew();
-        timer.find_clock();
-        timer
-    }
-
     /// The columns have these labels from now on.
-    pub fn shape(&mut self, shape: &Shape) {
+    pub(super) fn shape(&mut self, shape: &Shape) {
         self.labels = (0..shape.columns()).map(|column| shape.label(column)).collect();
         self.find_clock();
     }
@@ -128,9 +80,31 @@ impl Timer {
         &self.in_force
     }
 
-    /// A number that changes whenever another rule is found.
-    pub fn found(&self) -> u32 {
-        self.changes
+    /// Whether the rule in force stays.
+    pub fn is_found(&self) -> bool {
+        self.finding.is_none()
+    }
+
+    /// Whether rows come from a text that tells nothing of its time, so that a rate is merely assumed.
+    pub fn is_assumed(&self) -> bool {
+        self.text.is_some() && self.set == Time::Auto && self.in_force == assumed() && !self.arrives
+    }
+
+    /// Whether the times of rows are those of a text and not those of the clock on the wall.
+    pub fn is_text_time(&self) -> bool {
+        self.text.is_some() && (!self.arrives || self.is_exact())
+    }
+
+    /// What gives rows their time, in a few words.
+    pub fn sentence(&self) -> String {
+        match (&self.in_force, &self.text) {
+            (_, Some(text)) if text.grows.is_some() => "arrival, as the text grows".into(),
+            (Time::Rate { hz }, Some(_)) if self.is_assumed() => {
+                format!("assumed, {hz} rows/s: the text has no clock")
+            }
+            (Time::Board { channel, tick, .. }, Some(_)) => format!("clock in the text {channel}, {}", tick.name()),
+            (rule, _) => rule.sentence(),
+        }
     }
 
     /// How far the board's clock runs apart from the host's, once known.
@@ -144,40 +118,79 @@ impl Timer {
     }
 
     /// What comes next does not follow from what came before.
-    pub fn join(&mut self) {
-        if let Some((_, clock)) = &mut self.clock {
-            clock.join();
+    pub(super) fn open(&mut self, opening: Opening) {
+        match opening {
+            Opening::Grows(at) => {
+                if let (Some(text), true) = (&mut self.text, self.set == Time::Auto && self.in_force == assumed()) {
+                    text.grows = Some(self.last.map_or(0.0, |last| last.seconds_since(at)));
+                }
+                return;
+            }
+            Opening::Text { at, arrives } => {
+                // The text begins where the one before ended.
+                let at = self.last.map_or(at, |last| last.max(at));
+                (self.text, self.arrives) = (Some(TextTime::new(at)), arrives);
+                if self.set == Time::Auto {
+                    self.in_force = if arrives { Time::Arrival } else { assumed() };
+                    self.finding = Some(Finding::default());
+                }
+            }
+            Opening::Link => {
+                if self.text.take().is_some() && self.set == Time::Auto {
+                    (self.in_force, self.finding) = (Time::Arrival, Some(Finding::default()));
+                }
+                self.arrives = true;
+            }
         }
-        let declared = if let Time::Rate { hz } = self.set { Some(1.0 / hz) } else { None };
-        self.even = Even::new(declared);
-        if let Some(finding) = &mut self.found {
+        if let Some((_, clock)) = &mut self.clock {
+            clock.break_off();
+        }
+        self.even.break_off();
+        if let Some(finding) = &mut self.finding {
             *finding = Finding::default();
         }
+        self.next_start();
     }
 
     /// A row came that was not taken in.
-    pub fn missed(&mut self) {
+    pub(super) fn missed(&mut self) {
         self.even.missed();
+        if let Some(text) = &mut self.text {
+            text.missed();
+        }
+    }
+
+    /// Whether the text itself times the rows.
+    fn is_exact(&self) -> bool {
+        matches!(self.in_force, Time::Board { .. } | Time::Rate { .. }) || !self.arrives
     }
 
     /// The time of a row with these values (raw, one a column, NaN for a gap) that arrived at `arrival`; never earlier
     /// than that of the row before. The second is whether the board started over.
     #[inline]
-    pub fn row(&mut self, arrival: Stamp, values: &[f64]) -> (Stamp, bool) {
-        if self.found.is_some() {
+    pub(super) fn row(&mut self, arrival: Stamp, values: &[f64]) -> (Stamp, bool) {
+        if self.finding.is_some() {
             self.find(arrival, values);
         }
-        let (time, reset) = match (&self.in_force, &mut self.clock) {
-            (Time::Board { .. }, Some((column, clock))) => {
-                clock.row(arrival, values.get(*column).copied().unwrap_or(f64::NAN))
-            }
-            (Time::Even | Time::Rate { .. }, _) => (self.even.row(arrival), false),
-            _ => {
-                // Evened times may be wanted later.
-                if self.found.is_some() {
-                    self.even.row(arrival);
+        let (time, reset) = if self.text.is_some() && self.is_exact() {
+            self.text_row(arrival, values)
+        } else {
+            match (&self.in_force, &mut self.clock) {
+                (Time::Board { .. }, Some((column, clock))) => {
+                    let (time, reset) = clock.row(arrival, values.get(*column).copied().unwrap_or(f64::NAN));
+                    if reset {
+                        self.next_start();
+                    }
+                    (time, reset)
                 }
-                (arrival, false)
+                (Time::Even | Time::Rate { .. }, _) => (self.even.row(arrival), false),
+                _ => {
+                    // Evened times may be wanted later.
+                    if self.finding.is_some() {
+                        self.even.row(arrival);
+                    }
+                    (arrival, false)
+                }
             }
         };
         let time = self.last.map_or(time, |last| time.max(last));
@@ -185,54 +198,137 @@ impl Timer {
         (time, reset)
     }
 
-    /// Looks for a board clock, then for bursts.
-    fn find(&mut self, arrival: Stamp, values: &[f64]) {
-        let Some(finding) = &mut self.found else { return };
-        if finding.rows == 0 {
-            *finding = Finding { begun: arrival, last: arrival, ..Finding::default() };
-            finding.columns = values.iter().map(|value| (!value.is_nan()).then_some((*value, *value))).collect();
-        }
-        let since = arrival.seconds_since(finding.last);
-        finding.together += u64::from(finding.rows > 0 && since < 1e-4);
-        finding.longest = finding.longest.max(since);
-        finding.last = arrival;
-        finding.rows += 1;
-        finding.columns.resize(values.len(), None);
-        for (column, value) in finding.columns.iter_mut().zip(values) {
-            // A counter that wraps or starts over meanwhile is found with the next rows.
-            *column = column.filter(|(_, last)| value >= last).map(|(first, _)| (first, *value));
-        }
-        let passed = arrival.seconds_since(finding.begun);
-        let (rows, longest) = (finding.rows, finding.longest);
-        let enough = |(least_rows, least): (u64, f64)| rows >= least_rows && passed >= least;
-        let best = (finding.columns.iter().zip(&self.labels)).find_map(|(column, label)| {
-            let (first, last) = (*column)?;
-            let known = LABELS.iter().find(|(known, _)| known.eq_ignore_ascii_case(label));
-            let told = known.and_then(|(_, tick)| *tick);
-            let fits = |tick: &Tick| {
-                let counted = (last - first) * tick.seconds();
-                (counted - passed).abs() <= passed * NEAR + longest
-            };
-            let enough = if known.is_some() { enough(LABELLED) } else { enough(UNLABELLED) };
-            let ticks = Tick::ALL.into_iter().filter(|tick| told.is_none_or(|told| told == *tick));
-            // Few steps over the time are no clock but a slow reading.
-            let fine = |tick: &Tick| (last - first) > 50.0 || *tick != Tick::Us;
-            let tick = ticks.filter(fine).find(fits).filter(|_| enough && (last - first) > 0.0)?;
-            Some((label.clone(), tick))
-        });
-        if let Some((channel, tick)) = best {
-            self.found = None;
-            self.changes += 1;
-            self.in_force = Time::Board { channel, tick, bits: None };
-            return self.find_clock();
-        }
-        if enough((BURSTS, 0.5)) {
-            let rule = if finding.together * 5 > rows { Time::Even } else { Time::Arrival };
-            self.changes += u32::from(rule != self.in_force);
-            self.in_force = rule;
-            if enough((UNLABELLED.0 * 2, UNLABELLED.1 * 2.0)) {
-                self.found = None;
+    fn text_row(&mut self, arrival: Stamp, values: &[f64]) -> (Stamp, bool) {
+        let column = self.clock.as_ref().map(|(column, _)| *column);
+        let Some(text) = &mut self.text else { return (arrival, false) };
+        match (&self.in_force, column) {
+            (Time::Board { tick, bits, .. }, Some(column)) => {
+                let (time, reset) = text.by_clock(values.get(column).copied().unwrap_or(f64::NAN), *tick, *bits);
+                if let (true, Some((_, clock))) = (reset, &mut self.clock) {
+                    clock.resets += 1;
+                }
+                (time, reset)
             }
+            (Time::Rate { hz }, _) if text.grows.is_none() => (text.by_rate(*hz), false),
+            _ => match text.grows {
+                Some(later) => (arrival.plus(later), false),
+                None => (text.by_rate(super::text::ASSUMED_HZ), false),
+            },
         }
+    }
+
+    #[cold]
+    fn find(&mut self, arrival: Stamp, values: &[f64]) {
+        let Some(finding) = &mut self.finding else { return };
+        finding.row(arrival, values);
+        let found = match (&self.text, self.arrives) {
+            (Some(_), false) => finding.by_text(&self.labels),
+            // What a pipe brings may be a text that is long finished: its clock is believed as it is.
+            (Some(_), true) => match finding.by_text(&self.labels) {
+                Found::Surely(clock @ Time::Board { .. }) => Found::Surely(clock),
+                _ => finding.by_arrivals(&self.labels),
+            },
+            (None, _) => finding.by_arrivals(&self.labels),
+        };
+        match found {
+            Found::Nothing => {}
+            Found::Perhaps(rule) => self.in_force = rule,
+            Found::Surely(rule) => self.take_rule(rule),
+        }
+    }
+
+    /// Goes by `rule` from now on, which was found.
+    pub(super) fn take_rule(&mut self, rule: Time) {
+        self.finding = None;
+        self.in_force = rule;
+        self.find_clock();
+    }
+
+    /// Whether the times that it gives are final: later rows change nothing of them.
+    pub(super) fn is_settled(&self) -> bool {
+        if self.finding.is_some() {
+            return false;
+        }
+        if self.text.is_some() && self.is_exact() {
+            return true;
+        }
+        match (&self.in_force, &self.clock) {
+            (Time::Board { .. }, Some((_, clock))) => clock.is_settled(),
+            (Time::Even | Time::Rate { .. }, _) => self.even.is_settled(),
+            _ => true,
+        }
+    }
+
+    /// Decides by what is known, where no more can be waited for.
+    pub(super) fn settle(&mut self) {
+        self.even.settle();
+        if let Some((_, clock)) = &mut self.clock {
+            clock.settle();
+        }
+        if let Some(finding) = self.finding.take() {
+            let arrivals = self.text.is_none() || self.arrives;
+            self.in_force = match finding.by_text(&self.labels) {
+                _ if arrivals => finding.burst_rule(),
+                Found::Surely(rule) => rule,
+                _ => assumed(),
+            };
+            self.find_clock();
+        }
+    }
+
+    /// What the rows behind the last break tell of its beginning.
+    pub(super) fn start(&self) -> Option<Start> {
+        match (&self.in_force, &self.clock) {
+            (Time::Board { .. }, Some((_, clock))) => clock.start().map(Start::Board),
+            (Time::Even | Time::Rate { .. }, _) => self.even.start().map(Start::Even),
+            _ => None,
+        }
+    }
+
+    /// The same, where it is had without effort.
+    pub(super) fn board_start(&self) -> Option<Start> {
+        self.clock.as_ref()?.1.start().map(Start::Board)
+    }
+
+    /// Goes by `rule`, and takes for known what was learnt of the stretches that come next, the first of which begins
+    /// now.
+    pub(super) fn start_with(&mut self, rule: &Time, starts: impl IntoIterator<Item = Option<Start>>) {
+        self.take_rule(rule.clone());
+        self.starts = starts.into_iter().collect();
+        self.next_start();
+    }
+
+    fn next_start(&mut self) {
+        match self.starts.pop_front().flatten() {
+            Some(Start::Even(start)) => self.even.start_with(Some(start)),
+            Some(Start::Board(offset)) => {
+                if let Some((_, clock)) = &mut self.clock {
+                    clock.start_with(Some(offset));
+                }
+            }
+            None => {}
+        }
+    }
+
+    /// As it was before a row that showed the clock to begin anew; `last` is the time of the row before.
+    pub(super) fn before_row(&self, last: Option<Stamp>) -> Timer {
+        let mut before = self.clone();
+        before.last = last;
+        if let Some((_, clock)) = &mut before.clock {
+            clock.break_off();
+        }
+        before
+    }
+
+    pub(super) fn last(&self) -> Option<Stamp> {
+        self.last
+    }
+
+    pub(super) fn labels(&self) -> &[String] {
+        &self.labels
+    }
+
+    pub(super) fn set_labels(&mut self, labels: &[String]) {
+        self.labels = labels.to_vec();
     }
 }

@@ -28,11 +28,13 @@ pub enum Refusal {
     TooLong,
     /// Came before any shape could be found.
     NoShape,
+    /// A label that was not there before, when there are as many channels as there can be.
+    TooManyLabels,
 }
 
 impl Refusal {
     /// All reasons; the position of each is its index in a table of counts.
-    pub const ALL: [Refusal; 11] = [
+    pub const ALL: [Refusal; 12] = [
         Refusal::Unreadable,
         Refusal::NotANumber,
         Refusal::FieldCount,
@@ -44,6 +46,7 @@ impl Refusal {
         Refusal::OutOfTurn,
         Refusal::TooLong,
         Refusal::NoShape,
+        Refusal::TooManyLabels,
     ];
 
     /// The reason in a few words.
@@ -60,6 +63,7 @@ impl Refusal {
             Refusal::OutOfTurn => "out of turn, a line was lost",
             Refusal::TooLong => "line too long",
             Refusal::NoShape => "no shape found yet",
+            Refusal::TooManyLabels => "a new label, and 64 channels are there already",
         }
     }
 }
@@ -90,4 +94,16 @@ pub trait Sink {
     /// The link was broken before the next line. Only said of lines that waited for their shape: whoever breaks the link
     /// knows of it otherwise.
     fn gap(&mut self) {}
+    /// The shape was found too early: lines and rows that were given since the first [`Sink::shape`] are void. They come
+    /// again, behind another [`Sink::shape`].
+    fn restart(&mut self) {}
+}
+
+/// What is found goes nowhere.
+pub(super) struct Nothing;
+
+impl Sink for Nothing {
+    fn shape(&mut self, _: &Shape) {}
+    fn line(&mut self, _: Stamp, _: Fate, _: &[u8]) {}
+    fn row(&mut self, _: Stamp, _: &[f64]) {}
 }

@@ -6,7 +6,7 @@ use memchr::memchr2;
 pub const MAX_LINE: usize = 4096;
 
 /// What the framer found.
-#[derive(Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Frame<'a> {
     /// A whole line without its ending; never empty.
     Line(&'a [u8]),

@@ -18,8 +18,6 @@ pub(super) struct Held {
     pub(super) at: Stamp,
     pub(super) half: bool,
     pub(super) line: Vec<u8>,
-    /// The link was broken between the line before and this one.
-    pub(super) broken: bool,
     form: Option<Form>,
 }
 
@@ -27,8 +25,6 @@ pub(super) struct Held {
 #[derive(Debug, Default)]
 pub(super) struct Learning {
     pub(super) held: Vec<Held>,
-    /// The link was broken since the last of them.
-    pub(super) broken: bool,
     header: Option<Header>,
 }
 
@@ -44,8 +40,7 @@ impl Learning {
         if form.is_none() {
             self.hear(line);
         }
-        let broken = std::mem::take(&mut self.broken);
-        self.held.push(Held { at, half, line: line.to_vec(), broken, form });
+        self.held.push(Held { at, half, line: line.to_vec(), form });
         self.decide()
     }
 

@@ -6,7 +6,7 @@
 //!
 //! `form` says what one line could be, `learn` what a stream of them is, `read` turns a line into values (`bare`,
 //! `labelled`, `words` and `json` are its scanners), `turns` puts rows together that take several lines, `reading` doubts
-//! the shape while it is in force.
+//! the shape while it is in force, `trial` reads the first lines again when another shape does better.
 
 mod bare;
 mod fate;
@@ -22,6 +22,7 @@ mod reading;
 mod shape;
 mod spelling;
 mod splitter;
+mod trial;
 mod turns;
 mod value;
 mod words;

@@ -113,16 +113,18 @@ impl Reader {
         self.decimals.iter().zip(&self.words).map(|(decimals, words)| Seen { decimals: *decimals, words: *words })
     }
 
-    /// Adds a column for `label`; false when there is no room or the shape has no labels.
-    pub(super) fn grow(&mut self, label: String) -> bool {
-        let Some(labels) = self.shape.labels_mut() else { return false };
-        if labels.labels.len() == MAX_FIELDS {
-            return false;
+    /// Whether there can be no more columns.
+    pub(super) fn is_full(&self) -> bool {
+        self.shape.labels().is_none_or(|labels| labels.labels.len() >= MAX_FIELDS)
+    }
+
+    /// Adds a column for `label`, where there can be another one.
+    pub(super) fn grow(&mut self, label: String) {
+        if let Some(labels) = self.shape.labels_mut().filter(|labels| labels.labels.len() < MAX_FIELDS) {
+            labels.labels.push(label);
+            labels.complete = false;
+            self.fit();
         }
-        labels.labels.push(label);
-        labels.complete = false;
-        self.fit();
-        true
     }
 
     /// Whether a line that reads as a row is surely whole at its beginning: a bare number that lost its first digits

@@ -26,11 +26,22 @@ pub struct Offer {
     pub why: String,
 }
 
+/// A shape that should be in force instead, while the one in force is on trial.
+#[derive(Debug)]
+pub(super) enum Better {
+    /// The same with another field.
+    Grown(Shape),
+    /// Another one, which the last lines fit.
+    Other(Shape),
+}
+
 /// What is known while a shape is in force.
 #[derive(Debug)]
 pub(super) struct Reading {
     pub(super) reader: Reader,
     pub(super) pinned: bool,
+    /// The shape stays, although few lines fit it.
+    pub(super) settled: bool,
     values: Vec<f64>,
     /// For rows of several lines.
     pub(super) turns: Option<Turns>,
@@ -59,6 +70,7 @@ impl Reading {
             turns: several.then(|| Turns::new(&shape)),
             reader: Reader::new(shape),
             pinned,
+            settled: false,
             families: Families::default(),
             suspects: Vec::new(),
             fits: 0,
@@ -74,7 +86,7 @@ impl Reading {
 impl Reading {
     /// Reads a line; gives another shape when the one in force turns out to have been found too early.
     #[inline]
-    pub(super) fn take(&mut self, at: Stamp, half: bool, line: &[u8], sink: &mut impl Sink) -> Option<Shape> {
+    pub(super) fn take(&mut self, at: Stamp, half: bool, line: &[u8], sink: &mut impl Sink) -> Option<Better> {
         let shape = self.reader.shape();
         let (width, first) = match shape {
             Shape::Bare(bare) => (bare.fields, self.turns.as_ref().map_or(0, |turns| turns.turn * bare.fields)),
@@ -109,11 +121,7 @@ impl Reading {
                 }
             }
             Err(Other::NewLabel(_)) if half => sink.line(at, Fate::Half, line),
-            Err(Other::NewLabel(label)) => {
-                if !self.suspect(at, label, line, sink) {
-                    return self.doubt(at, line, true);
-                }
-            }
+            Err(Other::NewLabel(label)) => return self.suspect(at, label, line, sink),
         }
         None
     }
@@ -168,7 +176,7 @@ impl Reading {
 
     /// A line with numbers did not fit: perhaps the stream has changed its shape.
     #[cold]
-    fn doubt(&mut self, at: Stamp, line: &[u8], damage: bool) -> Option<Shape> {
+    fn doubt(&mut self, at: Stamp, line: &[u8], damage: bool) -> Option<Better> {
         self.fits_since = 0;
         if !carries_numbers(line) {
             self.rival.hear(line);
@@ -186,8 +194,8 @@ impl Reading {
             self.rival.held.remove(0);
         }
         let shape = found.filter(|shape| shape != self.reader.shape() && self.rivals >= RIVALS)?;
-        if !self.pinned && self.fits < u64::from(RIVALS) {
-            return Some(shape);
+        if !self.is_settled() {
+            return Some(Better::Other(shape));
         }
         let why = format!("the last {} lines do not fit the shape in force", self.rivals);
         self.offer = Some(Offer { shape, why });
@@ -205,10 +213,10 @@ impl Reading {
         }
     }
 
-    /// Damage rarely makes the same wrong label twice; a label that comes again on sound lines is a new field. Gives
-    /// whether it has become one.
+    /// Damage rarely makes the same wrong label twice; a label that comes again on sound lines is a new field. While the
+    /// shape is on trial, gives the shape with that field.
     #[cold]
-    fn suspect(&mut self, at: Stamp, label: String, line: &[u8], sink: &mut impl Sink) -> bool {
+    fn suspect(&mut self, at: Stamp, label: String, line: &[u8], sink: &mut impl Sink) -> Option<Better> {
         let index = match self.suspects.iter().position(|(known, _)| *known == label) {
             Some(index) => index,
             None => {
@@ -220,21 +228,27 @@ impl Reading {
             }
         };
         self.suspects[index].1 += 1;
-        if self.suspects[index].1 < SIGHTINGS {
-            refuse(at, false, Refusal::NewLabel, line, sink);
-            return false;
+        let why = if self.reader.is_full() { Refusal::TooManyLabels } else { Refusal::NewLabel };
+        if self.suspects[index].1 < SIGHTINGS || self.reader.is_full() {
+            refuse(at, false, why, line, sink);
+            return self.doubt(at, line, true);
         }
         self.suspects.remove(index);
-        if !self.reader.grow(label) {
-            refuse(at, false, Refusal::FieldCount, line, sink);
-            return false;
+        self.reader.grow(label);
+        if !self.is_settled() {
+            refuse(at, false, why, line, sink);
+            return Some(Better::Grown(self.reader.shape().clone()));
         }
         sink.shape(self.reader.shape());
         if let Some(turns) = &mut self.turns {
             *turns = Turns::new(self.reader.shape());
         }
-        let _ = self.take(at, false, line, sink);
-        true
+        self.take(at, false, line, sink)
+    }
+
+    /// Whether the shape is no longer on trial: from here on another one is offered and never taken.
+    pub(super) fn is_settled(&self) -> bool {
+        self.pinned || self.settled || self.fits >= u64::from(RIVALS)
     }
 }
 

@@ -5,8 +5,9 @@ use super::form::carries_numbers;
 use super::frame::{Frame, Framer};
 use super::learn::{Learning, MOST_HELD};
 use super::read::{Seen, legible};
-use super::reading::{Offer, Reading, refuse};
+use super::reading::{Better, Offer, Reading, refuse};
 use super::shape::Shape;
+use super::trial::{RowCount, Trial, read};
 use super::turns::Turns;
 use crate::Stamp;
 
@@ -47,11 +48,18 @@ pub struct Waiting<'a> {
 
 #[derive(Debug)]
 enum State {
+    /// No shape is known.
     Learning(Learning),
-    Reading(Box<Reading>),
+    /// One is, but few lines speak for it yet: the lines so far are read again when another one does better.
+    Trial(Box<Reading>),
+    /// It stays.
+    Settled(Box<Reading>),
 }
 
 /// Bytes to rows. Deterministic: the same bytes give the same rows however they are cut into pieces.
+///
+/// A shape is on trial until eight lines fit it. What is given meanwhile may be void ([`Sink::restart`]); a patient
+/// splitter gives nothing before the shape is settled. Both give the same rows in the end.
 #[derive(Debug)]
 pub struct Splitter {
     framer: Framer,
@@ -62,6 +70,8 @@ pub struct Splitter {
 struct Lines {
     state: State,
     half: bool,
+    trial: Trial,
+    patient: bool,
 }
 
 impl Splitter {
@@ -69,19 +79,26 @@ impl Splitter {
     /// line; call [`Splitter::join`] where that is not sure.
     pub fn new(shape: Option<Shape>) -> Self {
         let state = match shape {
-            Some(shape) => State::Reading(Box::new(Reading::new(shape, true))),
+            Some(shape) => State::Settled(Box::new(Reading::new(shape, true))),
             None => State::Learning(Learning::default()),
         };
-        Splitter { framer: Framer::new(), lines: Lines { state, half: false } }
+        let lines = Lines { state, half: false, trial: Trial::default(), patient: false };
+        Splitter { framer: Framer::new(), lines }
+    }
+
+    /// The same, but it gives no shape and no row before it is settled which shape that is.
+    pub fn patient(mut self) -> Self {
+        self.lines.patient = true;
+        self
     }
 
     /// The next byte may lie within a line, because bytes before it were never seen. Forgets an unfinished line and
     /// gives the number of its bytes.
     pub fn join(&mut self) -> usize {
         self.lines.half = true;
-        match &mut self.lines.state {
-            State::Learning(learning) => learning.broken = !learning.held.is_empty(),
-            State::Reading(reading) => reading.turns.iter_mut().for_each(Turns::join),
+        self.lines.trial.break_off();
+        if let State::Trial(reading) | State::Settled(reading) = &mut self.lines.state {
+            reading.turns.iter_mut().for_each(Turns::join);
         }
         self.framer.reset()
     }
@@ -89,7 +106,8 @@ impl Splitter {
     /// Whether lines wait for the shape to be found. A break of the link then lies behind them, and is given to the sink
     /// when its place has come.
     pub fn waits(&self) -> bool {
-        matches!(&self.lines.state, State::Learning(learning) if !learning.held.is_empty())
+        let told = matches!(self.lines.state, State::Trial(_)) && !self.lines.patient;
+        !told && !self.lines.trial.is_empty()
     }
 
     /// The next byte begins a line, and does not follow from the bytes before. Gives the number of bytes of an
@@ -102,16 +120,17 @@ impl Splitter {
 
     /// The lines that wait for the shape to be found.
     pub fn waiting(&self) -> impl Iterator<Item = Waiting<'_>> {
-        let held = match &self.lines.state {
-            State::Learning(learning) => learning.held.as_slice(),
-            State::Reading(_) => &[],
-        };
-        held.iter().map(|held| Waiting { at: held.at, half: held.half, broken: held.broken, bytes: &held.line })
+        self.lines.trial.untold().filter(|_| self.waits())
     }
 
     /// Whether the link was broken behind the lines that wait.
     pub fn is_broken_behind(&self) -> bool {
-        matches!(&self.lines.state, State::Learning(learning) if learning.broken)
+        self.waits() && self.lines.trial.is_broken_behind()
+    }
+
+    /// Rows that were read but not given, because the shape is still on trial.
+    pub fn rows_waiting(&self) -> u64 {
+        self.lines.trial.rows
     }
 
     /// Goes on with the line that is under way in another splitter of the same bytes.
@@ -123,8 +142,13 @@ impl Splitter {
     fn reading(&self) -> Option<&Reading> {
         match &self.lines.state {
             State::Learning(_) => None,
-            State::Reading(reading) => Some(reading),
+            State::Trial(reading) | State::Settled(reading) => Some(reading),
         }
+    }
+
+    /// Whether the shape in force stays, whatever comes: another one is offered and never taken.
+    pub fn is_settled(&self) -> bool {
+        matches!(self.lines.state, State::Settled(_))
     }
 
     /// The shape in force, once it is known.
@@ -132,9 +156,9 @@ impl Splitter {
         self.reading().map(|reading| reading.reader.shape())
     }
 
-    /// The shape in force with all that is needed to find the place in a stream again, as a take needs it.
+    /// The shape, once it is settled, with all that is needed to find the place in a stream again, as a take needs it.
     pub fn settled_shape(&self) -> Option<Shape> {
-        let reading = self.reading()?;
+        let reading = self.reading().filter(|_| self.is_settled())?;
         let mut shape = reading.reader.shape().clone();
         if let (Shape::Bare(bare), Some(turns)) = (&mut shape, &reading.turns) {
             bare.typical = turns.typical();
@@ -175,68 +199,113 @@ impl Splitter {
     /// Takes all of `bytes`, which arrived at `at`.
     pub fn feed(&mut self, at: Stamp, bytes: &[u8], sink: &mut impl Sink) {
         let lines = &mut self.lines;
-        self.framer.feed(bytes, |frame| match frame {
-            Frame::Line(line) => lines.take(at, line, sink),
-            Frame::TooLong(head) => {
-                lines.half = false;
-                sink.line(at, Fate::Refused(Refusal::TooLong), head);
-            }
-        });
+        self.framer.feed(bytes, |frame| lines.take(at, frame, sink));
+    }
+
+    /// No more will come: what waits is given by what is known now.
+    pub fn finish(&mut self, sink: &mut impl Sink) {
+        self.lines.finish(sink);
     }
 }
 
 impl Lines {
     #[inline]
-    fn take(&mut self, at: Stamp, line: &[u8], sink: &mut impl Sink) {
+    fn take(&mut self, at: Stamp, frame: Frame<'_>, sink: &mut impl Sink) {
         let half = std::mem::take(&mut self.half);
         match &mut self.state {
-            State::Reading(reading) => {
-                if let Some(better) = reading.take(at, half, line, sink) {
-                    self.begin(better, sink);
-                }
+            State::Settled(reading) => {
+                // Another shape is offered by now, and not given.
+                let _ = read(reading, at, half, frame, sink);
             }
-            State::Learning(learning) => {
-                if !legible(line) {
-                    return refuse(at, half, Refusal::Unreadable, line, sink);
-                }
-                if !carries_numbers(line) {
-                    learning.hear(line);
-                    return sink.line(at, Fate::Message, line);
-                }
-                if let Some(shape) = learning.hold(at, half, line) {
-                    self.begin(shape, sink);
-                } else if learning.held.len() > MOST_HELD {
-                    let given_up = learning.held.remove(0);
-                    if given_up.broken {
-                        sink.gap();
-                    }
-                    refuse(given_up.at, given_up.half, Refusal::NoShape, &given_up.line, sink);
-                }
-            }
+            State::Trial(_) => self.try_on(at, half, frame, sink),
+            State::Learning(_) => self.learn(at, half, frame, sink),
         }
     }
 
-    /// Reads `shape` from now on, and first the lines that waited for it.
     #[cold]
-    fn begin(&mut self, shape: Shape, sink: &mut impl Sink) {
-        let held = match &mut self.state {
-            State::Learning(learning) => std::mem::take(&mut learning.held),
-            State::Reading(_) => Vec::new(),
-        };
-        sink.shape(&shape);
-        let mut reading = Reading::new(shape, false);
-        if let (Some(turns), true) = (&mut reading.turns, held.first().is_some_and(|held| held.half)) {
-            turns.join();
-        }
-        for waiting in held {
-            if waiting.broken {
-                sink.gap();
-                reading.turns.iter_mut().for_each(Turns::join);
+    fn learn(&mut self, at: Stamp, half: bool, frame: Frame<'_>, sink: &mut impl Sink) {
+        let State::Learning(learning) = &mut self.state else { return };
+        let line = match frame {
+            Frame::Line(line) if legible(line) && carries_numbers(line) => line,
+            told => {
+                match told {
+                    Frame::Line(line) if legible(line) => {
+                        learning.hear(line);
+                        sink.line(at, Fate::Message, line);
+                    }
+                    Frame::Line(line) => refuse(at, half, Refusal::Unreadable, line, sink),
+                    Frame::TooLong(head) => sink.line(at, Fate::Refused(Refusal::TooLong), head),
+                }
+                if !self.trial.is_empty() {
+                    self.trial.push(at, half, told, true);
+                }
+                return;
             }
-            // A few lines do not make another shape.
-            let _ = reading.take(waiting.at, waiting.half, &waiting.line, sink);
+        };
+        self.trial.push(at, half, frame, false);
+        if let Some(shape) = learning.hold(at, half, line) {
+            let reading = self.trial.read_as(shape);
+            self.begin(reading, sink);
+        } else if learning.held.len() > MOST_HELD {
+            learning.held.remove(0);
+            self.trial.give_up_oldest(sink);
         }
-        self.state = State::Reading(Box::new(reading));
+    }
+
+    /// Reads a line while the shape is on trial.
+    #[cold]
+    fn try_on(&mut self, at: Stamp, half: bool, frame: Frame<'_>, sink: &mut impl Sink) {
+        let State::Trial(reading) = &mut self.state else { return };
+        self.trial.push(at, half, frame, false);
+        let better = match self.patient {
+            true => read(reading, at, half, frame, &mut RowCount(&mut self.trial.rows)),
+            false => read(reading, at, half, frame, sink),
+        };
+        if let Some(Better::Grown(shape) | Better::Other(shape)) = better {
+            let reading = self.trial.read_as(shape);
+            if !self.patient {
+                sink.restart();
+            }
+            return self.begin(reading, sink);
+        }
+        if reading.is_settled() || self.trial.is_full() {
+            self.settle(sink);
+        }
+    }
+
+    /// Goes by the shape of `reading`, which has read the lines so far.
+    fn begin(&mut self, reading: Reading, sink: &mut impl Sink) {
+        let settled = reading.is_settled() || self.trial.is_full();
+        let reading = if self.patient { reading } else { self.trial.give(reading.reader.shape().clone(), sink) };
+        self.state = State::Trial(Box::new(reading));
+        if settled {
+            self.settle(sink);
+        }
+    }
+
+    /// The shape on trial stays.
+    fn settle(&mut self, sink: &mut impl Sink) {
+        let state = std::mem::replace(&mut self.state, State::Learning(Learning::default()));
+        let State::Trial(mut reading) = state else { return };
+        if self.patient {
+            *reading = self.trial.give(reading.reader.shape().clone(), sink);
+        }
+        reading.settled = true;
+        self.trial = Trial::default();
+        self.state = State::Settled(reading);
+    }
+
+    fn finish(&mut self, sink: &mut impl Sink) {
+        match &mut self.state {
+            State::Learning(learning) => {
+                learning.held.clear();
+                while !self.trial.is_empty() {
+                    self.trial.give_up_oldest(sink);
+                }
+            }
+            State::Trial(_) => self.settle(sink),
+            State::Settled(_) => {}
+        }
     }
 }
 

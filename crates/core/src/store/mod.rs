@@ -44,6 +44,8 @@ pub struct Store {
     arrivals: Blocks<Stamp>,
     columns: Vec<Blocks<f64>>,
     breaks: VecDeque<u64>,
+    /// Before which rows how many lines with numbers were refused.
+    missed: VecDeque<(u64, u32)>,
     limits: Limits,
 }
 
@@ -55,6 +57,7 @@ impl Store {
             arrivals: Blocks::default(),
             columns: Vec::new(),
             breaks: VecDeque::new(),
+            missed: VecDeque::new(),
             limits,
         }
     }
@@ -135,6 +138,9 @@ impl Store {
             self.columns.iter_mut().for_each(Blocks::drop_block);
         }
         let start = self.rows().start;
+        while self.missed.front().is_some_and(|(row, _)| *row < start) {
+            self.missed.pop_front();
+        }
         while self.breaks.front().is_some_and(|row| *row <= start) {
             self.breaks.pop_front();
         }
@@ -146,6 +152,29 @@ impl Store {
         let next = self.rows().end;
         if next > self.rows().start && self.breaks.back() != Some(&next) {
             self.breaks.push_back(next);
+        }
+    }
+
+    /// A line was refused that may have been the next row.
+    pub fn mark_missed(&mut self) {
+        let Range { start, end } = self.rows();
+        match self.missed.back_mut().filter(|(row, _)| *row == end) {
+            Some((_, count)) => *count = count.saturating_add(1),
+            None if end > start => self.missed.push_back((end, 1)),
+            None => {}
+        }
+    }
+
+    /// Lines that were refused between row `row` and the one before, which may have been rows.
+    pub fn missed_before(&self, row: u64) -> u32 {
+        self.missed.binary_search_by_key(&row, |(at, _)| *at).map_or(0, |place| self.missed[place].1)
+    }
+
+    /// Row `row`, which is kept, does not follow from the one before.
+    pub fn mark_break_before(&mut self, row: u64) {
+        let place = self.breaks.partition_point(|known| *known < row);
+        if row > self.rows().start && self.breaks.get(place) != Some(&row) {
+            self.breaks.insert(place, row);
         }
     }
 
@@ -178,9 +207,12 @@ impl Store {
         self.arrivals.get(row)
     }
 
-    /// Gives every kept row another time; `times` must be as long as [`Store::rows`] and must not run backwards.
-    pub fn retime(&mut self, times: impl IntoIterator<Item = Stamp>) {
-        let mut fresh = Blocks::starting_at(self.rows().start);
+    /// Gives the rows from `first` on, which must be kept, other times; `times` must be one a row and must not run
+    /// backwards.
+    pub fn retime(&mut self, first: u64, times: impl IntoIterator<Item = Stamp>) {
+        let start = self.rows().start;
+        let mut fresh = Blocks::starting_at(start);
+        (start..first).filter_map(|row| self.times.get(row)).for_each(|time| fresh.push(time));
         times.into_iter().for_each(|time| fresh.push(time));
         self.times = fresh;
     }

@@ -32,12 +32,17 @@ pub(crate) fn framer(data: &[u8]) {
 struct Seen {
     columns: usize,
     lines: u64,
+    /// Those before the first shape, which stay when it is given up.
+    lines_before: u64,
     rows: Vec<Vec<u64>>,
     fates: Vec<Fate>,
 }
 
 impl Sink for Seen {
     fn shape(&mut self, shape: &Shape) {
+        if self.columns == 0 {
+            self.lines_before = self.lines;
+        }
         self.columns = shape.columns();
         assert!((1..=MAX_FIELDS).contains(&self.columns));
         assert!((0..self.columns).all(|i| !shape.label(i).chars().any(char::is_control)));
@@ -52,6 +57,11 @@ impl Sink for Seen {
     fn row(&mut self, _: Stamp, values: &[f64]) {
         assert_eq!(values.len(), self.columns);
         self.rows.push(values.iter().map(|value| value.to_bits()).collect());
+    }
+
+    fn restart(&mut self) {
+        let (lines, fates) = (self.lines_before, self.fates[..self.lines_before as usize].to_vec());
+        *self = Seen { lines, fates, ..Seen::default() };
     }
 }
 

@@ -13,6 +13,7 @@ use crate::clock::HostClock;
 use crate::serial::Problem;
 use amber_core::Stamp;
 use amber_core::bench::Source;
+use amber_core::clock::Opening;
 use amber_core::split::Judged;
 use crossbeam_channel::{Receiver, Sender, bounded};
 use outlet::{Halt, Outlet};
@@ -102,10 +103,17 @@ impl LinkState {
 pub enum Feed {
     /// The link stands otherwise than before.
     State(LinkState),
-    /// The source was opened: what follows may begin within a line.
-    Joined(Stamp),
-    /// A text was opened at its beginning.
-    Begun(Stamp),
+    /// The source was opened: what comes next does not follow from what came before.
+    Opened {
+        /// When.
+        at: Stamp,
+        /// As what.
+        opening: Opening,
+        /// What comes next may begin within a line.
+        within: bool,
+    },
+    /// The text has come to its end.
+    Ended(Stamp),
     /// Bytes arrived.
     Chunk(Chunk),
     /// So many bytes were heard and not kept, while listening for the speed.
@@ -131,8 +139,13 @@ pub enum Wanted {
         /// How the wire is set.
         source: Source,
     },
-    /// A text file, which may still grow.
-    File(PathBuf),
+    /// A text file.
+    File {
+        /// Where.
+        path: PathBuf,
+        /// It is watched for more when it has been read.
+        grows: bool,
+    },
     /// Standard input.
     Input,
 }
@@ -143,8 +156,16 @@ impl Wanted {
         let is_file = |path: &Path| std::fs::metadata(path).is_ok_and(|meta| meta.is_file());
         match source.port.as_str() {
             "-" => Wanted::Input,
-            _ if is_file(&path) => Wanted::File(path),
+            _ if is_file(&path) => Wanted::File { path, grows: true },
             _ => Wanted::Port { path, source: source.clone() },
+        }
+    }
+
+    /// The same, but a text file ends where it ends now.
+    pub fn to_its_end(self) -> Wanted {
+        match self {
+            Wanted::File { path, .. } => Wanted::File { path, grows: false },
+            other => other,
         }
     }
 }
@@ -223,7 +244,7 @@ fn run(mut wanted: Wanted, outlet: &mut Outlet) {
     loop {
         let halt = match wanted {
             Wanted::Port { path, source } => port::Port::new(path, source).watch(outlet),
-            Wanted::File(path) => text::watch_file(&path, outlet),
+            Wanted::File { path, grows } => text::watch_file(&path, grows, outlet),
             Wanted::Input => text::watch_input(outlet),
         };
         match halt {

@@ -3,6 +3,7 @@
 use super::{Chunk, Command, Feed, LinkState, Wanted};
 use crate::clock::HostClock;
 use amber_core::Stamp;
+use amber_core::clock::Opening;
 use crossbeam_channel::{Receiver, Sender, TrySendError};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -64,8 +65,13 @@ impl Outlet {
     }
 
     /// The same, but waits for the engine too: a text is not lost by reading it slower.
-    pub(super) fn pass_patiently(&mut self, at: Stamp, bytes: &[u8]) -> Result<(), Halt> {
-        self.tell(Feed::Chunk(Chunk { at, bytes: bytes.into(), skipped: 0 }))
+    pub(super) fn pass_patiently(&mut self, bytes: &[u8]) -> Result<(), Halt> {
+        self.tell(Feed::Chunk(Chunk { at: self.now(), bytes: bytes.into(), skipped: 0 }))
+    }
+
+    /// A port was opened: what comes next may begin within a line.
+    pub(super) fn opened(&mut self) -> Result<(), Halt> {
+        self.tell(Feed::Opened { at: self.now(), opening: Opening::Link, within: true })
     }
 
     /// Tells both sides.

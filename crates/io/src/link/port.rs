@@ -134,7 +134,7 @@ impl Port {
                 find::Outcome::Found { tried, heard } => {
                     self.found = tried;
                     self.say_open(outlet)?;
-                    outlet.tell(Feed::Joined(outlet.now()))?;
+                    outlet.opened()?;
                     outlet.pass(&heard)?;
                 }
                 find::Outcome::Vanished => return Ok(Next::Failed(Problem::Vanished(self.path.clone()))),
@@ -147,7 +147,7 @@ impl Port {
             }
         } else {
             self.say_open(outlet)?;
-            outlet.tell(Feed::Joined(outlet.now()))?;
+            outlet.opened()?;
         }
         let mut buffer = vec![0; AT_ONCE];
         loop {

@@ -3,8 +3,7 @@
 use super::outlet::{Halt, Outlet};
 use super::{Command, Feed, LinkState};
 use crate::serial::Problem;
-use amber_core::Stamp;
-use amber_core::clock::{UNTIMED_LINE, seconds_a_line};
+use amber_core::clock::Opening;
 use crossbeam_channel::bounded;
 use std::fs::File;
 use std::io::{self, Read};
@@ -20,9 +19,6 @@ const LOOK: Duration = Duration::from_millis(50);
 /// The pause before a file that cannot be read is tried again.
 const PAUSE: Duration = Duration::from_secs(1);
 
-/// Bytes in which a clock is looked for.
-const HEAD: u64 = 64 * 1024;
-
 fn open() -> LinkState {
     LinkState::Open { baud: None, tried: Vec::new(), usb: None }
 }
@@ -35,11 +31,12 @@ fn refuse(command: Option<Command>, outlet: &mut Outlet) -> Result<(), Halt> {
     }
 }
 
-/// Watches a file: first what is in it, then what is added. A file that was cut or replaced is begun again.
-pub(super) fn watch_file(path: &Path, outlet: &mut Outlet) -> Halt {
+/// Watches a file: first what is in it, then, where it may grow, what is added. A file that was cut or replaced is begun
+/// again.
+pub(super) fn watch_file(path: &Path, grows: bool, outlet: &mut Outlet) -> Halt {
     loop {
         let halt = match File::open(path) {
-            Ok(file) => follow(path, file, outlet),
+            Ok(file) => follow(path, file, grows, outlet),
             Err(error) => fail(path, &error, outlet),
         };
         if let Err(halt) = halt {
@@ -58,27 +55,37 @@ fn fail(path: &Path, error: &io::Error, outlet: &mut Outlet) -> Result<(), Halt>
     refuse(command, outlet)
 }
 
-fn follow(path: &Path, mut file: File, outlet: &mut Outlet) -> Result<(), Halt> {
-    let length = file.metadata().map_or(0, |meta| meta.len());
-    let lines = File::open(path).map_or(0, |file| count_lines(file.take(length)));
-    let mut head = Vec::new();
-    // A file that cannot be read is told when it is read in earnest.
-    let _ = File::open(path).and_then(|file| file.take(HEAD.min(length)).read_to_end(&mut head));
-    // What was there before has no arrival times: its lines get the pace of the board's clock in it.
-    let seconds = seconds_a_line(&head).unwrap_or(UNTIMED_LINE);
-    let end = outlet.now();
-    let start = end.plus(-(lines as f64) * seconds);
+fn begin(arrives: bool, outlet: &mut Outlet) -> Result<(), Halt> {
+    let at = outlet.now();
     outlet.state(open())?;
-    outlet.tell(Feed::Begun(start))?;
-    let (mut read, mut line) = (0u64, 0u64);
+    outlet.tell(Feed::Opened { at, opening: Opening::Text { at, arrives }, within: false })
+}
+
+/// Says that the text is over, and hears nothing any more until something else is wanted.
+fn end(outlet: &mut Outlet) -> Result<(), Halt> {
+    outlet.tell(Feed::Ended(outlet.now()))?;
+    outlet.state(LinkState::Ended)?;
+    loop {
+        let command = outlet.sleep(LOOK)?;
+        refuse(command, outlet)?;
+    }
+}
+
+fn follow(path: &Path, mut file: File, grows: bool, outlet: &mut Outlet) -> Result<(), Halt> {
+    begin(false, outlet)?;
+    let mut read = 0u64;
+    // What is there by now came before anybody watched; what is added later arrives.
+    let (mut all_read, mut is_growing) = (false, false);
     let mut buffer = vec![0; AT_ONCE];
     loop {
         let size = match file.read(&mut buffer) {
+            Ok(0) if !grows => return end(outlet),
             Ok(0) => {
                 let meta = std::fs::metadata(path);
                 if meta.map_or(true, |meta| meta.len() < read) {
                     return Ok(());
                 }
+                all_read = true;
                 let command = outlet.sleep(LOOK)?;
                 refuse(command, outlet)?;
                 continue;
@@ -87,30 +94,22 @@ fn follow(path: &Path, mut file: File, outlet: &mut Outlet) -> Result<(), Halt> 
             Err(error) if error.kind() == io::ErrorKind::Interrupted => continue,
             Err(error) => return fail(path, &error, outlet),
         };
-        let was_there = read < length;
-        read += size as u64;
-        if was_there {
-            // A line a time, so that each has a time of its own.
-            for piece in buffer[..size].split_inclusive(|b| *b == b'\n') {
-                line += u64::from(piece.ends_with(b"\n"));
-                let at: Stamp = start.plus(line as f64 * seconds).min(end);
-                outlet.pass_patiently(at, piece)?;
-            }
-        } else {
-            outlet.pass_patiently(outlet.now(), &buffer[..size])?;
+        if all_read && !is_growing {
+            is_growing = true;
+            let at = outlet.now();
+            outlet.tell(Feed::Opened { at, opening: Opening::Grows(at), within: false })?;
         }
+        read += size as u64;
+        outlet.pass_patiently(&buffer[..size])?;
         let command = outlet.command()?;
         refuse(command, outlet)?;
     }
 }
 
-fn count_lines(mut file: impl Read) -> u64 {
-    let mut buffer = vec![0; AT_ONCE];
-    let mut lines = 0;
-    while let Ok(size @ 1..) = file.read(&mut buffer) {
-        lines += buffer[..size].iter().filter(|b| **b == b'\n').count() as u64;
-    }
-    lines
+/// Whether standard input is a file, which is all there from the beginning.
+fn input_is_file() -> bool {
+    let stat = rustix::fs::fstat(io::stdin());
+    stat.is_ok_and(|stat| rustix::fs::FileType::from_raw_mode(stat.st_mode).is_file())
 }
 
 /// Watches standard input. A thread of its own reads it, since nothing else can be done while it waits.
@@ -135,23 +134,18 @@ pub(super) fn watch_input(outlet: &mut Outlet) -> Halt {
     // It ends with the input, or with the program.
     let thread = std::thread::Builder::new().name("input".into()).spawn(read);
     let watched = move |outlet: &mut Outlet| -> Result<(), Halt> {
-        outlet.state(open())?;
-        outlet.tell(Feed::Begun(outlet.now()))?;
-        let mut over = thread.is_err();
+        begin(!input_is_file(), outlet)?;
+        if thread.is_err() {
+            return end(outlet);
+        }
         loop {
             match pieces.recv_timeout(LOOK) {
-                Ok(piece) => outlet.pass_patiently(outlet.now(), &piece)?,
+                Ok(piece) => outlet.pass_patiently(&piece)?,
                 Err(crossbeam_channel::RecvTimeoutError::Timeout) => {}
-                Err(crossbeam_channel::RecvTimeoutError::Disconnected) => over = true,
+                Err(crossbeam_channel::RecvTimeoutError::Disconnected) => return end(outlet),
             }
-            if over {
-                outlet.state(LinkState::Ended)?;
-                let command = outlet.sleep(LOOK)?;
-                refuse(command, outlet)?;
-            } else {
-                let command = outlet.command()?;
-                refuse(command, outlet)?;
-            }
+            let command = outlet.command()?;
+            refuse(command, outlet)?;
         }
     };
     match watched(outlet) {

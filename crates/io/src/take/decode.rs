@@ -1,16 +1,20 @@
 //! The codec of `readings.csv`: bytes of the wire in, bytes of the table out.
 
 use super::when::{self, WallClock};
+use super::wire::Event;
 use amber_core::Stamp;
 use amber_core::bench::{Bench, ChannelSettings, Words};
-use amber_core::clock::Timer;
-use amber_core::derive::{Deriver, GAP, Now};
-use amber_core::split::{Fate, Shape, Sink, Splitter};
+use amber_core::derive::Now;
+use amber_core::interpret::{Interpreter, Layout, Row, RowSink};
+use amber_core::split::Fate;
+
+/// The number of the way in which bytes become a table; another one may make another table of the same bytes.
+pub const DECODER: u32 = 1;
 
 /// What the decoder has seen.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Tally {
-    /// Rows written.
+    /// Rows, those included that wait for their times.
     pub rows: u64,
     /// Lines refused.
     pub refused: u64,
@@ -18,6 +22,19 @@ pub struct Tally {
     pub messages: u64,
     /// Fields that are in `wire.bin` alone, because their label came after the header was written.
     pub late_fields: u64,
+    /// The times of the first and the last row that are written.
+    pub times: Option<(Stamp, Stamp)>,
+    /// Rows whose times come from a text and not from the clock on the wall.
+    pub text_times: bool,
+}
+
+impl Tally {
+    /// Rows a second, over the rows that are written; `None` while there are fewer than two.
+    pub fn rate(&self) -> Option<f64> {
+        let (first, last) = self.times?;
+        let seconds = last.seconds_since(first);
+        (self.rows > 1 && seconds > 0.0).then(|| (self.rows - 1) as f64 / seconds)
+    }
 }
 
 /// A column of the table.
@@ -79,63 +96,85 @@ impl Column {
     }
 }
 
+/// Names that the table needs for itself.
+const TAKEN: [&str; 2] = ["time_s", "wall_clock"];
+
+/// A name for a column that no other one has.
+fn free_name(name: String, columns: &[Column]) -> String {
+    let taken = |name: &str| TAKEN.contains(&name) || columns.iter().any(|column| column.name == name);
+    if !taken(&name) {
+        return name;
+    }
+    (2..).map(|n| format!("{name}_{n}")).find(|name| !taken(name)).unwrap_or(name)
+}
+
 /// Turns the bytes of a take into its table. The same bytes, stamps and settings give the same table, however the
 /// bytes are cut, as long as each line is completed by a piece with the same stamp.
 #[derive(Debug)]
 pub struct Decoder {
-    splitter: Splitter,
+    interpreter: Interpreter,
     table: Table,
 }
 
 #[derive(Debug)]
 struct Table {
-    bench: Bench,
+    keep_raw: bool,
     start: Stamp,
+    /// The time that is 0 in the table, once a row is written: the start, or that of a row that was measured before it.
+    origin: Option<Stamp>,
+    layout: Layout,
     columns: Vec<Column>,
-    /// The fields of the shape that have a column.
-    fields: usize,
-    deriver: Deriver,
-    row: Vec<Now>,
+    /// The channels that have a column.
+    channels: usize,
     out: Vec<u8>,
     wall: WallClock,
-    timer: Timer,
     tally: Tally,
+    troubles: Vec<String>,
 }
 
 impl Decoder {
     /// A decoder for a take that started at `start` with the settings of `bench`.
-    pub fn new(bench: Bench, start: Stamp) -> Self {
-        let splitter = Splitter::new(bench.split.shape());
+    pub fn new(bench: &Bench, start: Stamp) -> Self {
         let mut table = Table {
-            timer: Timer::new(bench.time.clone()),
-            bench,
+            keep_raw: bench.keep.raw,
             start,
+            origin: None,
+            layout: Layout::default(),
             columns: Vec::new(),
-            fields: 0,
-            deriver: Deriver::default(),
-            row: Vec::new(),
+            channels: 0,
             out: Vec::new(),
             wall: WallClock::default(),
             tally: Tally::default(),
+            troubles: Vec::new(),
         };
-        if let Some(shape) = splitter.shape() {
-            table.shape(shape);
-        }
-        Decoder { splitter, table }
+        let shape = bench.split.shape();
+        let mut interpreter = Interpreter::new(shape, bench.time.clone(), &bench.channel).patient();
+        interpreter.begin(&mut table);
+        Decoder { interpreter, table }
     }
 
-    /// What follows may begin within a line.
-    pub fn join(&mut self) {
-        // Lines that wait for their shape came before the break.
-        if !self.splitter.waits() {
-            self.table.gap();
+    /// Something happened to the source, at `at`. The last line of a text that has come to its end counts although it may
+    /// have no ending.
+    pub fn apply(&mut self, at: Stamp, event: Event) {
+        match event {
+            Event::Opened { opening, within } => {
+                self.interpreter.open(opening, within, &mut self.table);
+            }
+            Event::Ended => self.interpreter.feed(at, b"\n", &mut self.table),
         }
-        self.splitter.join();
     }
 
     /// Takes bytes that arrived at `at`.
     pub fn feed(&mut self, at: Stamp, bytes: &[u8]) {
-        self.splitter.feed(at, bytes, &mut self.table);
+        self.interpreter.feed(at, bytes, &mut self.table);
+    }
+
+    /// No more will come: writes the rows that wait.
+    pub fn finish(&mut self) {
+        self.interpreter.finish(None, &mut self.table);
+        if !self.table.layout.channels().is_empty() {
+            self.table.begin();
+        }
     }
 
     /// The part of the table that was made since the last call.
@@ -145,7 +184,17 @@ impl Decoder {
 
     /// What was seen so far.
     pub fn tally(&self) -> Tally {
-        self.table.tally
+        Tally { rows: self.table.tally.rows + self.interpreter.waiting(), ..self.table.tally }
+    }
+
+    /// The instant that is 0 in the table.
+    pub fn origin(&self) -> Stamp {
+        self.table.origin.unwrap_or(self.table.start)
+    }
+
+    /// What had to be done otherwise than the settings say, in sentences.
+    pub fn troubles(&self) -> impl Iterator<Item = &String> {
+        self.table.layout.troubles().iter().chain(&self.table.troubles)
     }
 
     /// The columns, once the header is written.
@@ -154,28 +203,24 @@ impl Decoder {
     }
 }
 
-impl Sink for Table {
-    fn shape(&mut self, shape: &Shape) {
-        self.timer.shape(shape);
+impl Table {
+    /// Writes the header, with a column for each channel that is known by now.
+    #[cold]
+    fn begin(&mut self) {
         if !self.columns.is_empty() {
-            return; // A table cannot grow columns: what comes in them stays in `wire.bin` and is counted.
+            return;
         }
-        self.fields = shape.columns();
-        let field = |index: usize| {
-            let label = shape.label(index);
-            let settings = self.bench.channel(&label).cloned();
-            settings.unwrap_or_else(|| ChannelSettings::found(&label, shape.unit(index)))
-        };
-        let mut channels: Vec<ChannelSettings> = (0..self.fields).map(field).collect();
-        channels.extend(self.bench.channel.iter().filter(|channel| channel.formula.is_some()).cloned());
-        self.deriver = Deriver::new(&channels.iter().collect::<Vec<_>>(), false);
-        self.row = vec![GAP; channels.len()];
-        for (index, channel) in channels.iter().enumerate() {
-            self.columns.push(Column::new(channel, index, false));
-            if self.bench.keep.raw && channel.formula.is_none() {
-                self.columns.push(Column::new(channel, index, true));
+        let layout = std::mem::take(&mut self.layout);
+        self.channels = layout.channels().len();
+        for (index, channel) in layout.channels().iter().enumerate() {
+            let column = Column::new(channel, index, false);
+            self.add(column);
+            let same = channel.formula.is_some() || (channel.scale.is_plain() && channel.words.is_empty());
+            if self.keep_raw && !same {
+                self.add(Column::new(channel, index, true));
             }
         }
+        self.layout = layout;
         // Labels, names and words are plain, so no cell needs quotes.
         self.out.extend_from_slice(b"time_s,wall_clock");
         for column in &self.columns {
@@ -185,39 +230,50 @@ impl Sink for Table {
         self.out.extend_from_slice(b"\r\n");
     }
 
-    fn row(&mut self, arrival: Stamp, values: &[f64]) {
-        let (at, reset) = self.timer.row(arrival, values);
-        if reset {
-            self.deriver.break_off();
+    fn add(&mut self, mut column: Column) {
+        let name = free_name(column.name.clone(), &self.columns);
+        if name != column.name {
+            self.troubles.push(format!("there is a column {} already, so a channel stands under {name}", column.name));
+            column.name = name;
         }
-        when::seconds(at.0 - self.start.0, &mut self.out);
+        self.columns.push(column);
+    }
+}
+
+impl RowSink for Table {
+    fn layout(&mut self, layout: &Layout) {
+        self.layout = layout.clone();
+    }
+
+    fn row(&mut self, row: &Row<'_>) {
+        self.begin();
+        let origin = *self.origin.get_or_insert(self.start.min(row.at));
+        when::seconds(row.at.0 - origin.0, &mut self.out);
         self.out.push(b',');
-        self.wall.write(at, &mut self.out);
-        self.row.fill(GAP);
-        self.row.iter_mut().zip(values.iter().take(self.fields)).for_each(|(now, raw)| now.raw = *raw);
-        self.deriver.whole_row(at, &mut self.row);
+        if row.is_text_time {
+            self.tally.text_times = true;
+        } else {
+            self.wall.write(row.at, &mut self.out);
+        }
         for column in &self.columns {
             self.out.push(b',');
-            column.write(self.row[column.channel], &mut self.out);
+            column.write(row.values[column.channel], &mut self.out);
         }
         self.out.extend_from_slice(b"\r\n");
         self.tally.rows += 1;
-        let late = values.iter().skip(self.fields).filter(|value| !value.is_nan()).count();
+        let first = self.tally.times.map_or(row.at, |(first, _)| first);
+        self.tally.times = Some((first, row.at));
+        // A table cannot grow columns: what comes for others stays in `wire.bin` and is counted.
+        let late = row.values.iter().skip(self.channels).filter(|now| !now.raw.is_nan()).count();
         self.tally.late_fields += late as u64;
     }
 
-    fn gap(&mut self) {
-        self.timer.join();
-        self.deriver.break_off();
-    }
+    fn gap(&mut self) {}
 
     fn line(&mut self, _: Stamp, fate: Fate, _: &[u8]) {
         match fate {
             Fate::Message => self.tally.messages += 1,
-            Fate::Refused(_) => {
-                self.tally.refused += 1;
-                self.timer.missed();
-            }
+            Fate::Refused(_) => self.tally.refused += 1,
             Fate::Row(_) | Fate::Half | Fate::Sent => {}
         }
     }
@@ -282,21 +338,30 @@ mod tests {
         let keep = Keep { raw: true };
         let bench = Bench { channel: vec![channel, sum], keep, ..Bench::default() };
         let start = Stamp(1_700_000_000_000_000_000);
-        let mut decoder = Decoder::new(bench, start);
+        let mut decoder = Decoder::new(&bench, start);
         decoder.feed(start, b"hello\na=1 b=2\na=2 b=");
-        decoder.feed(start.plus(0.5), b"nan\na=3 b=4 c=1\na=3 b=4 c=1\na=3 b=4 c=1\na=x b=4\n");
+        let rows: String = (0..6).map(|i| format!("a={i} b=9\n")).collect();
+        decoder.feed(start.plus(0.5), b"nan\n");
+        decoder.feed(start.plus(1.0), rows.as_bytes());
+        assert_eq!(decoder.take_output(), b"", "the rule of time is not known yet");
+        assert_eq!(decoder.tally().rows, 8);
+        decoder.feed(start.plus(1.5), b"a=3 b=4 c=1\na=3 b=4 c=1\na=3 b=4 c=1\na=x b=4\n");
+        decoder.finish();
         let table = String::from_utf8(decoder.take_output()).unwrap();
         assert_eq!(
-            table.split("\r\n").collect::<Vec<_>>(),
+            table.split("\r\n").enumerate().filter(|(i, _)| *i < 3 || *i > 8).map(|(_, line)| line).collect::<Vec<_>>(),
             [
-                "time_s,wall_clock,a,a_raw,b,b_raw,sum",
-                "0.000000,2023-11-14T22:13:20.000000Z,0.0049,1,2,2,",
+                "time_s,wall_clock,a,a_raw,b,sum,c",
+                "0.000000,2023-11-14T22:13:20.000000Z,0.0049,1,2,,",
                 "0.500000,2023-11-14T22:13:20.500000Z,0.0098,2,,,",
-                "0.500000,2023-11-14T22:13:20.500000Z,0.0146,3,4,4,4.33333333",
+                "1.500000,2023-11-14T22:13:21.500000Z,0.0146,3,4,4.33333333,1",
                 ""
             ]
         );
-        let tally = Tally { rows: 3, refused: 3, messages: 1, late_fields: 1 };
-        assert_eq!(decoder.tally(), tally);
+        let tally = decoder.tally();
+        assert_eq!((tally.rows, tally.refused, tally.messages, tally.late_fields), (9, 3, 1, 0));
+        // Once the header is written there is no more room.
+        decoder.feed(start.plus(2.0), "a=1 b=2 d=9\n".repeat(5).as_bytes());
+        assert_eq!((decoder.tally().rows, decoder.tally().late_fields), (12, 3));
     }
 }

@@ -2,12 +2,14 @@
 //!
 //! Between takes it remembers the unfinished line, so that a take begins at the start of one.
 
+use super::wire::Event;
 use super::writer::{Place, Summary, Writer};
 use super::{CHECKPOINT, TakeError};
 use crate::clock::HostClock;
 use crate::link::Feed;
 use amber_core::Stamp;
 use amber_core::bench::Bench;
+use amber_core::clock::Opening;
 use amber_core::split::MAX_LINE;
 use crossbeam_channel::{Receiver, Sender, bounded};
 use std::path::PathBuf;
@@ -26,6 +28,10 @@ pub enum Order {
         place: Place,
         /// The settings, which hold for the whole take.
         bench: Box<Bench>,
+        /// From when on.
+        from: From,
+        /// Ends it by itself after so many rows.
+        rows: Option<u64>,
     },
     /// Set a mark.
     Mark {
@@ -36,6 +42,15 @@ pub enum Order {
     },
     /// End the take.
     Stop,
+}
+
+/// From when on a take keeps what comes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum From {
+    /// At once; the source may be open for long.
+    Now,
+    /// From the very first byte after the source is opened next.
+    Opening,
 }
 
 /// What the keeper says.
@@ -81,10 +96,21 @@ impl Keeper {
     /// # Errors
     /// When the system gives no thread.
     pub fn start(feed: Receiver<Feed>, clock: HostClock) -> std::io::Result<Keeper> {
+        Keeper::start_with(feed, clock, None)
+    }
+
+    /// The same with an order that is carried out before anything is taken from the link.
+    ///
+    /// # Errors
+    /// When the system gives no thread.
+    pub fn start_with(feed: Receiver<Feed>, clock: HostClock, first: Option<Order>) -> std::io::Result<Keeper> {
         let (orders, to_do) = bounded(64);
         let (say, reports) = bounded(1024);
-        let mut desk = Desk { clock, say, take: None, tail: Tail { joined: true, ..Tail::default() } };
-        let thread = std::thread::Builder::new().name("keeper".into()).spawn(move || desk.run(&feed, &to_do))?;
+        let mut desk = Desk { clock, say, take: None, wanted: None, line: Unfinished::default() };
+        let thread = std::thread::Builder::new().name("keeper".into()).spawn(move || {
+            first.into_iter().for_each(|order| desk.obey(order));
+            desk.run(&feed, &to_do);
+        })?;
         Ok(Keeper { orders, reports, thread })
     }
 
@@ -100,35 +126,67 @@ impl Keeper {
     }
 }
 
-/// The unfinished line.
-#[derive(Debug, Default)]
-struct Tail {
+/// Where in the stream the next byte stands.
+#[derive(Debug)]
+struct Unfinished {
+    /// The line that is under way.
     bytes: Vec<u8>,
     at: Stamp,
-    /// Its beginning is not there.
-    joined: bool,
+    /// How the source was opened, and when, while nothing has come since; later, how a take that begins in its midst is
+    /// to take it.
+    opening: Opening,
+    opened: Option<Stamp>,
+    /// The beginning of the line is not there.
+    within: bool,
 }
 
-impl Tail {
-    fn join(&mut self) {
-        *self = Tail { joined: true, ..Tail::default() };
+impl Default for Unfinished {
+    fn default() -> Unfinished {
+        Unfinished { bytes: Vec::new(), at: Stamp(0), opening: Opening::Link, opened: None, within: true }
+    }
+}
+
+impl Unfinished {
+    fn open(&mut self, at: Stamp, opening: Opening, within: bool) {
+        if let Opening::Grows(_) = opening {
+            self.opening = Opening::Link;
+            return;
+        }
+        *self = Unfinished { opening, opened: Some(at), within, ..Unfinished::default() };
     }
 
     fn chunk(&mut self, at: Stamp, bytes: &[u8]) {
+        self.opened = None;
+        if let Opening::Text { arrives: false, .. } = self.opening {
+            // What is added to a text from now on arrives.
+            self.opening = Opening::Link;
+        }
         let rest = match bytes.iter().rposition(|b| matches!(b, b'\n' | b'\r')) {
             None => bytes,
             Some(end) => {
                 self.bytes.clear();
-                self.joined = false;
+                self.within = false;
                 &bytes[end + 1..]
             }
         };
         if self.bytes.len() + rest.len() > MAX_LINE {
-            self.join();
+            self.bytes.clear();
+            self.within = true;
         } else if !rest.is_empty() {
             self.bytes.extend_from_slice(rest);
             self.at = at;
         }
+    }
+
+    /// How a take that begins at `now` is to take its first byte, and when it begins: with the source, where nothing has
+    /// come of it yet.
+    fn begin(&self, now: Stamp) -> (Stamp, Event) {
+        let at = self.opened.unwrap_or(now);
+        let opening = match self.opening {
+            Opening::Text { arrives, .. } => Opening::Text { at, arrives },
+            other => other,
+        };
+        (at, Event::Opened { opening, within: self.within })
     }
 }
 
@@ -136,7 +194,9 @@ struct Desk {
     clock: HostClock,
     say: Sender<Report>,
     take: Option<Running>,
-    tail: Tail,
+    /// A take that begins when the source is opened.
+    wanted: Option<(Place, Bench, Option<u64>)>,
+    line: Unfinished,
 }
 
 struct Running {
@@ -173,7 +233,8 @@ impl Desk {
 
     fn obey(&mut self, order: Order) {
         match order {
-            Order::Start { place, bench } => self.start(&place, *bench),
+            Order::Start { place, bench, from: From::Now, rows } => self.start(&place, &bench, rows),
+            Order::Start { place, bench, from: From::Opening, rows } => self.wanted = Some((place, *bench, rows)),
             Order::Stop => self.stop(),
             Order::Mark { at, note } => {
                 if let Some(take) = &mut self.take {
@@ -184,17 +245,17 @@ impl Desk {
         }
     }
 
-    fn start(&mut self, place: &Place, bench: Bench) {
+    fn start(&mut self, place: &Place, bench: &Bench, rows: Option<u64>) {
         if self.take.is_some() {
             return;
         }
-        let begun =
-            Writer::create(place, bench, self.clock.now(), self.tail.joined).and_then(|mut writer| {
-                match self.tail.bytes.is_empty() {
-                    true => Ok(writer),
-                    false => writer.chunk(self.tail.at, &self.tail.bytes).map(|()| writer),
-                }
-            });
+        let (at, event) = self.line.begin(self.clock.now());
+        let begun = Writer::create(place, bench, at, event, rows).and_then(|mut writer| {
+            if !self.line.bytes.is_empty() {
+                writer.chunk(self.line.at, &self.line.bytes)?;
+            }
+            Ok(writer)
+        });
         match begun {
             Ok(writer) => {
                 self.tell(Report::Started(writer.folder().to_path_buf()));
@@ -207,21 +268,31 @@ impl Desk {
     fn receive(&mut self, piece: Feed) {
         let written = match (&piece, &mut self.take) {
             (Feed::Chunk(chunk), Some(take)) => take.writer.chunk(chunk.at, &chunk.bytes),
-            (Feed::Joined(at) | Feed::Begun(at), Some(take)) => {
-                take.writer.join(*at);
+            (Feed::Opened { at, opening, within }, Some(take)) => {
+                take.writer.event(*at, Event::Opened { opening: *opening, within: *within });
+                Ok(())
+            }
+            (Feed::Ended(at), Some(take)) => {
+                take.writer.event(*at, Event::Ended);
                 Ok(())
             }
             (Feed::Sent { at, bytes }, Some(take)) => take.writer.sent(*at, bytes),
             _ => Ok(()),
         };
         match piece {
-            Feed::Chunk(chunk) => self.tail.chunk(chunk.at, &chunk.bytes),
-            Feed::Joined(_) => self.tail.join(),
-            Feed::Begun(_) => self.tail = Tail::default(),
-            Feed::State(_) | Feed::Unkept(_) | Feed::Sent { .. } | Feed::NotSent(_) => {}
+            Feed::Chunk(chunk) => self.line.chunk(chunk.at, &chunk.bytes),
+            Feed::Opened { at, opening, within } => {
+                self.line.open(at, opening, within);
+                if let Some((place, bench, rows)) = self.wanted.take() {
+                    self.start(&place, &bench, rows);
+                }
+            }
+            Feed::Ended(_) | Feed::State(_) | Feed::Unkept(_) | Feed::Sent { .. } | Feed::NotSent(_) => {}
         }
-        if let Err(error) = written {
-            self.fail(error);
+        match written {
+            Err(error) => self.fail(error),
+            Ok(()) if self.take.as_ref().is_some_and(|take| take.writer.is_full()) => self.stop(),
+            Ok(()) => {}
         }
     }
 
@@ -242,6 +313,7 @@ impl Desk {
     }
 
     fn stop(&mut self) {
+        self.wanted = None;
         if let Some(take) = self.take.take() {
             let end = match take.writer.finish(self.clock.now()) {
                 Ok(summary) => Report::Stopped(summary),

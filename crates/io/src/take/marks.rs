@@ -33,7 +33,8 @@ impl Mark {
         let mut reader = csv::ReaderBuilder::new().flexible(true).from_reader(text);
         let rows = reader.records().filter_map(Result::ok);
         let mark = |row: csv::StringRecord| {
-            let at = start.plus(row.get(1)?.parse().ok()?);
+            // The start of the table may have moved since; the clock on the wall has not.
+            let at = when::parse(row.get(2)?).or_else(|| Some(start.plus(row.get(1)?.parse().ok()?)))?;
             Some(Mark { number: row.get(0)?.parse().ok()?, at, note: row.get(3)?.to_owned() })
         };
         rows.filter_map(mark).collect()

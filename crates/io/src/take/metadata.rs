@@ -5,15 +5,35 @@ use super::READINGS;
 use super::decode::Column;
 use serde_json::{Value, json};
 
-pub(super) fn document(columns: &[Column]) -> String {
+/// `title` as a name that the vocabulary allows: letters and digits of ASCII, `_` and `.`, all else as the `%` and two
+/// hexadecimal digits of each of its bytes (RFC 6570, "varname"); a name must not begin with `_` or with a point.
+pub(super) fn legal_name(title: &str) -> String {
+    let mut name = String::new();
+    for (at, byte) in title.bytes().enumerate() {
+        let plain = byte.is_ascii_alphanumeric() || (at > 0 && byte == b'_');
+        // A point stands between other characters.
+        let point = byte == b'.' && at > 0 && at + 1 < title.len() && !name.ends_with('.');
+        if plain || point { name.push(byte.into()) } else { name += &format!("%{byte:02X}") }
+    }
+    name
+}
+
+/// The document; `text_times`: rows have no time on the wall's clock.
+pub(super) fn document(columns: &[Column], text_times: bool) -> String {
+    let wall = if text_times {
+        "empty: the rows come from a text, and when it was written is not known"
+    } else {
+        "time_s on the host's clock, UTC"
+    };
     let fixed = [
         json!({ "name": "time_s", "titles": "time_s", "datatype": "decimal", "schema:unitText": "s",
             "dc:description": "seconds since the start of the take, by the rule for time in bench.toml" }),
-        json!({ "name": "wall_clock", "titles": "wall_clock", "datatype": "dateTime" }),
+        json!({ "name": "wall_clock", "titles": "wall_clock", "datatype": "dateTime", "required": false,
+            "dc:description": wall }),
     ];
     let channels = columns.iter().map(|column| {
-        let mut entry =
-            json!({ "name": column.name, "titles": column.name, "datatype": column.datatype(), "required": false });
+        let mut entry = json!({ "name": legal_name(&column.name), "titles": column.name,
+            "datatype": column.datatype(), "required": false });
         if !column.unit.is_empty() {
             entry["schema:unitText"] = Value::from(column.unit.as_str());
         }

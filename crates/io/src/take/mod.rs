@@ -5,10 +5,11 @@
 //! | `readings.csv` | RFC 4180, a header row; `time_s` since the start, `wall_clock` in ISO 8601, then the channels |
 //! | `readings.csv-metadata.json` | the columns' titles, units and datatypes, in the vocabulary of CSV on the Web |
 //! | `wire.bin` | the exact bytes that arrived |
-//! | `wire.csv` | for each chunk: offset in `wire.bin`, arrival in nanoseconds since the Unix epoch, event |
+//! | `wire.csv` | for each chunk: offset in `wire.bin`, arrival in nanoseconds since the Unix epoch, and what happened before it: `begin` and `join` (a link was opened, at the start of a line or within one), `text` and `pipe` (a text begins, without arrival times or with them), `grows` (the text goes on, with arrival times), `end` (it has ended) |
 //! | `marks.csv` | number, time, wall clock, note |
 //! | `sent.csv` | what was sent to the board, if anything: time, wall clock, offset in `wire.bin`, bytes, text |
 //! | `bench.toml` | the settings in force at the start |
+//! | `take.toml` | the number of the format, the program's version, the number of the decoder |
 //!
 //! A take of several sources is a folder of takes, one for each source.
 //!
@@ -16,6 +17,7 @@
 //! when it is checked, so decoding again gives the same file byte for byte. Files are only ever added to; a checkpoint
 //! writes all of them through in an order ([`Writer::checkpoint`]) that lets a reader tell what is whole.
 
+mod about;
 mod decode;
 mod keeper;
 mod marks;
@@ -23,14 +25,17 @@ mod metadata;
 mod reader;
 mod sent;
 mod when;
+mod wire;
 mod writer;
 
-pub use decode::{Decoder, Tally};
-pub use keeper::{Keeper, Order, Report};
+pub use about::About;
+pub use decode::{DECODER, Decoder, Tally};
+pub use keeper::{From, Keeper, Order, Report};
 pub use marks::Mark;
-pub use reader::{OpenedTake, Piece, open, open_all};
+pub use reader::{OpenedTake, open, open_all};
 pub use sent::Sent;
 pub use when::iso8601;
+pub use wire::{Event, Piece};
 pub use writer::{Place, Summary, Writer, next_folder};
 
 use std::io;
@@ -47,12 +52,7 @@ pub(crate) const STAMPS: &str = "wire.csv";
 pub(crate) const MARKS: &str = "marks.csv";
 pub(crate) const SENT: &str = "sent.csv";
 pub(crate) const BENCH: &str = "bench.toml";
-
-/// In the event column of `wire.csv`: the take begins, at the start of a line.
-pub(crate) const BEGIN: &str = "begin";
-
-/// In the event column of `wire.csv`: the port was opened, what follows may begin within a line.
-pub(crate) const JOIN: &str = "join";
+pub(crate) const ABOUT: &str = "take.toml";
 
 /// A take could not be made, gone on with or opened.
 #[derive(Debug, thiserror::Error)]

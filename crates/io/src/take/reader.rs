@@ -1,32 +1,25 @@
 //! Opening a take: what is whole is used, a torn tail is cut off and said.
 
-use super::decode::Decoder;
+use super::about::{About, FORMAT};
+use super::decode::{DECODER, Decoder};
 use super::marks::Mark;
 use super::sent::{self, Sent};
-use super::{BENCH, JOIN, MARKS, READINGS, SENT, STAMPS, TakeError, WIRE};
+use super::wire::{self, Piece};
+use super::{ABOUT, BENCH, MARKS, READINGS, SENT, STAMPS, TakeError, WIRE};
 use amber_core::Stamp;
 use amber_core::bench::Bench;
+use amber_core::tail::visible;
 use std::fs::{self, OpenOptions};
 use std::io::{self, Write};
-use std::ops::Range;
 use std::path::{Path, PathBuf};
-
-/// A stretch of `wire.bin` that arrived at once.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Piece {
-    /// When.
-    pub at: Stamp,
-    /// Its bytes in `wire.bin`.
-    pub bytes: Range<usize>,
-    /// The port was opened just before: it may begin within a line.
-    pub joined: bool,
-}
 
 /// A take in memory.
 #[derive(Clone, Debug)]
 pub struct OpenedTake {
     /// Its folder.
     pub folder: PathBuf,
+    /// How it was written.
+    pub about: About,
     /// The settings in force when it was made.
     pub bench: Bench,
     /// When it began.
@@ -39,20 +32,21 @@ pub struct OpenedTake {
     pub marks: Vec<Mark>,
     /// What was sent to the board.
     pub sent: Vec<Sent>,
-    /// What had to be mended, in sentences for a person.
+    /// What had to be mended, and what is not understood, in sentences for a person.
     pub mended: Vec<String>,
 }
 
 impl OpenedTake {
     /// Makes `readings.csv` again.
     pub fn decode(&self) -> Vec<u8> {
-        let mut decoder = Decoder::new(self.bench.clone(), self.start);
+        let mut decoder = Decoder::new(&self.bench, self.start);
         for piece in &self.pieces {
-            if piece.joined {
-                decoder.join();
+            if let Some(event) = piece.event {
+                decoder.apply(piece.at, event);
             }
             decoder.feed(piece.at, &self.wire[piece.bytes.clone()]);
         }
+        decoder.finish();
         decoder.take_output()
     }
 }
@@ -96,18 +90,25 @@ pub fn open(folder: &Path) -> Result<OpenedTake, TakeError> {
     let growing = being_written(&folder.join(WIRE));
     let stamps = read(STAMPS)?;
     let wire = read(WIRE)?;
+    let mut told = Vec::new();
+    let about = about(&read(ABOUT).unwrap_or_default(), &mut told);
     let bench_text = String::from_utf8_lossy(&read(BENCH)?).into_owned();
-    let bench = Bench::parse(&bench_text)
-        .map_err(|error| TakeError::Malformed { path: folder.join(BENCH), message: error.to_string() })?;
-    let (start, pieces, stamps_whole) = parse_stamps(&stamps, wire.len())
+    let (bench, mistakes) = Bench::parse_what_holds(&bench_text);
+    told.extend(mistakes.iter().map(|mistake| visible(format!("{BENCH}: {mistake}; the rest holds").as_bytes())));
+    let found = wire::parse(&stamps, wire.len())
         .map_err(|message| TakeError::Malformed { path: folder.join(STAMPS), message })?;
+    let (start, pieces, stamps_whole) = (found.start, found.pieces, found.whole);
+    for word in &found.unknown {
+        told.push(visible(format!("{STAMPS}: '{word}' is not known here, and is passed over").as_bytes()));
+    }
     let marks_text = read(MARKS).unwrap_or_default();
     let marks_whole = whole_lines(&marks_text);
     let marks = Mark::parse(&marks_text[..marks_whole], start);
     let sent_text = read(SENT).unwrap_or_default();
     let sent_whole = whole_lines(&sent_text);
     let sent = sent::parse(&sent_text[..sent_whole], start);
-    let mut take = OpenedTake { folder: folder.into(), bench, start, wire, pieces, marks, sent, mended: Vec::new() };
+    let folder = folder.to_path_buf();
+    let mut take = OpenedTake { folder, about, bench, start, wire, pieces, marks, sent, mended: told };
     if growing {
         take.mended.push("it is still being written: this is what it holds so far".into());
         return Ok(take);
@@ -141,6 +142,14 @@ impl OpenedTake {
     fn mend_readings(&mut self) {
         let path = self.folder.join(READINGS);
         let found = fs::read(&path).unwrap_or_default();
+        if self.about.decoder != DECODER && !found.is_empty() {
+            // Another decoder may have made another table of the same bytes.
+            let whole = whole_lines(&found);
+            if whole < found.len() {
+                self.cut(READINGS, found.len(), whole);
+            }
+            return;
+        }
         let again = self.decode();
         if found == again {
             return;
@@ -162,6 +171,26 @@ impl OpenedTake {
     }
 }
 
+/// What the take says of itself; tells what is not understood.
+fn about(text: &[u8], told: &mut Vec<String>) -> About {
+    let about: Result<About, _> = toml_edit::de::from_str(&String::from_utf8_lossy(text));
+    match about {
+        Ok(about) => {
+            if about.format > FORMAT {
+                told.push(format!(
+                    "it was written in format {}, this version knows up to {FORMAT}: what is not understood is left out",
+                    about.format
+                ));
+            }
+            about
+        }
+        Err(_) => {
+            told.push(format!("{ABOUT} does not say what it should, and is left out of account"));
+            About { format: FORMAT, ..About::default() }
+        }
+    }
+}
+
 /// Whether a keeper holds the take.
 fn being_written(wire: &Path) -> bool {
     let held = |file: fs::File| {
@@ -172,44 +201,8 @@ fn being_written(wire: &Path) -> bool {
 }
 
 /// The length up to the last line ending.
-fn whole_lines(text: &[u8]) -> usize {
+pub(super) fn whole_lines(text: &[u8]) -> usize {
     text.iter().rposition(|b| *b == b'\n').map_or(0, |end| end + 1)
-}
-
-/// Reads `wire.csv`: the start, the pieces, and the length up to which the file is whole and belongs to `wire.bin`.
-fn parse_stamps(text: &[u8], wire: usize) -> Result<(Stamp, Vec<Piece>, usize), String> {
-    let mut rows: Vec<(usize, Stamp, bool)> = Vec::new();
-    let mut whole = 0;
-    for (number, line) in (1..).zip(text[..whole_lines(text)].split_inclusive(|b| *b == b'\n')) {
-        if number > 1 {
-            let line = String::from_utf8_lossy(line);
-            let fields: Vec<&str> = line.trim_end().splitn(3, ',').collect();
-            let parsed = match fields[..] {
-                [offset, at, event] => {
-                    offset.parse::<usize>().ok().zip(at.parse::<i64>().ok()).map(|(o, at)| (o, at, event))
-                }
-                _ => None,
-            };
-            let Some((offset, at, event)) =
-                parsed.filter(|(offset, ..)| rows.last().is_none_or(|row| row.0 <= *offset))
-            else {
-                let found: String = line.trim_end().chars().take(40).collect();
-                return Err(format!("line {number}: expected a rising offset, a time and an event, found '{found}'"));
-            };
-            if offset > wire || (offset == wire && event.is_empty()) {
-                break; // Stamps are written through before their bytes.
-            }
-            rows.push((offset, Stamp(at), event == JOIN));
-        }
-        whole += line.len();
-    }
-    let Some((0, start, _)) = rows.first().copied() else {
-        return Err("expected a first row with offset 0".into());
-    };
-    let ends = rows.iter().skip(1).map(|(offset, ..)| *offset).chain([wire]);
-    let pieces = rows.iter().zip(ends);
-    let pieces = pieces.map(|((offset, at, joined), end)| Piece { at: *at, bytes: *offset..end, joined: *joined });
-    Ok((start, pieces.collect(), whole))
 }
 
 #[cfg(test)]

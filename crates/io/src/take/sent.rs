@@ -40,7 +40,8 @@ pub(super) fn parse(text: &[u8], start: Stamp) -> Vec<Sent> {
         let digits = row.get(3)?;
         let byte = |at: usize| u8::from_str_radix(digits.get(at..at + 2)?, 16).ok();
         let bytes = (0..digits.len()).step_by(2).map(byte).collect::<Option<Vec<u8>>>()?;
-        Some(Sent { at: start.plus(row.get(0)?.parse().ok()?), bytes })
+        let at = when::parse(row.get(1)?).or_else(|| Some(start.plus(row.get(0)?.parse().ok()?)))?;
+        Some(Sent { at, bytes })
     };
     reader.records().filter_map(Result::ok).filter_map(sent).collect()
 }

@@ -1,7 +1,7 @@
 //! Takes written, broken in every way that a kill can break them, and opened again.
 
 use super::*;
-use crate::take::{Place, Writer};
+use crate::take::{Event, Place, Writer};
 use amber_boards::{Board, Flume, Programme};
 use std::time::Duration;
 
@@ -15,11 +15,11 @@ fn written(folder: &Path, seconds: u64) -> Writer {
         "[[channel]]\nname = \"gauge_a\"\nscale = { steps = [{ is = \"converter\", bits = 12, reference = 3.3 }] }",
     )
     .unwrap();
-    let mut writer = Writer::create(&Place::Exactly(folder.into()), bench, start, true).unwrap();
+    let mut writer = Writer::create(&Place::Exactly(folder.into()), &bench, start, Event::JOIN, None).unwrap();
     for (i, piece) in bytes.chunks(97).enumerate() {
         let at = start.plus(i as f64 * 0.0123);
         if i == 40 {
-            writer.join(at);
+            writer.event(at, Event::JOIN);
         }
         if i % 50 == 10 {
             writer.mark(at, format!("mark, \"{i}\""));
@@ -48,7 +48,7 @@ fn decoding_again_gives_the_same_readings_byte_for_byte() {
     assert_eq!(table.headers().unwrap().len(), 9);
     assert_eq!(table.records().filter(Result::is_ok).count() as u64, summary.tally.rows);
     // The same place is never written again.
-    let again = Writer::create(&Place::Exactly(folder.clone()), Bench::default(), Stamp(0), false);
+    let again = Writer::create(&Place::Exactly(folder.clone()), &Bench::default(), Stamp(0), Event::BEGIN, None);
     assert!(matches!(again, Err(TakeError::Exists(_))));
 }
 

@@ -10,6 +10,12 @@ pub fn iso8601(at: Stamp) -> String {
     String::from_utf8_lossy(&out).into_owned()
 }
 
+/// Reads a stamp as [`iso8601`] writes it.
+pub(super) fn parse(text: &str) -> Option<Stamp> {
+    let nanoseconds = text.parse::<Timestamp>().ok()?.as_nanosecond();
+    i64::try_from(nanoseconds).ok().map(Stamp)
+}
+
 /// Writes stamps in ISO 8601; remembers the second, which is the same for many rows.
 #[derive(Debug, Default)]
 pub(super) struct WallClock {

@@ -1,8 +1,10 @@
 //! Writing a take: the four growing files, their checkpoints, and what happens when the disk says no.
 
+use super::about::About;
 use super::decode::{Decoder, Tally};
 use super::marks::{self, Mark};
-use super::{BEGIN, BENCH, JOIN, MARKS, METADATA, READINGS, SENT, STAMPS, TakeError, WIRE, metadata, sent};
+use super::wire::{self, Event};
+use super::{ABOUT, BENCH, MARKS, METADATA, READINGS, SENT, STAMPS, TakeError, WIRE, metadata, sent};
 use amber_core::Stamp;
 use amber_core::bench::Bench;
 use std::fs::{self, File, OpenOptions};
@@ -32,6 +34,8 @@ pub struct Summary {
     pub marks: u64,
     /// Seconds from the start to the last checkpoint.
     pub seconds: f64,
+    /// What had to be done otherwise than the settings say, in sentences.
+    pub troubles: Vec<String>,
 }
 
 /// Bytes that wait in memory before all files are written through out of turn, so that a flood takes no more.
@@ -96,6 +100,8 @@ pub struct Writer {
     start: Stamp,
     decoder: Decoder,
     described: bool,
+    /// The rows after which nothing more is taken in.
+    rows: Option<u64>,
     wire: Growing,
     stamps: Growing,
     readings: Growing,
@@ -107,36 +113,50 @@ pub struct Writer {
 }
 
 impl Writer {
-    /// Makes the take's folder and files. `joined`: the first byte may lie within a line.
+    /// Makes the take's folder and files. `event` is how its first byte is to be taken; after `rows` rows nothing more is
+    /// taken in.
     ///
     /// # Errors
     /// When the place is taken or cannot be written; nothing that was there is touched.
-    pub fn create(place: &Place, bench: Bench, start: Stamp, joined: bool) -> Result<Writer, TakeError> {
+    pub fn create(
+        place: &Place,
+        bench: &Bench,
+        start: Stamp,
+        event: Event,
+        rows: Option<u64>,
+    ) -> Result<Writer, TakeError> {
         let folder = make_folder(place)?;
-        let path = folder.join(BENCH);
-        let text = bench.new_file("The settings in force when this take began");
-        fs::write(&path, text).map_err(TakeError::io("cannot write to", &path))?;
+        let bench_text = bench.new_file("The settings in force when this take began");
+        for (name, text) in [(ABOUT, About::now().text()), (BENCH, bench_text)] {
+            let path = folder.join(name);
+            fs::write(&path, text).map_err(TakeError::io("cannot write to", &path))?;
+        }
         let mut writer = Writer {
             wire: Growing::create(&folder, WIRE)?,
             stamps: Growing::create(&folder, STAMPS)?,
             readings: Growing::create(&folder, READINGS)?,
             marks_file: Growing::create(&folder, MARKS)?,
             sent_file: None,
-            saved: Summary { folder: folder.clone(), bytes: 0, tally: Tally::default(), marks: 0, seconds: 0.0 },
+            saved: Summary {
+                folder: folder.clone(),
+                bytes: 0,
+                tally: Tally::default(),
+                marks: 0,
+                seconds: 0.0,
+                troubles: Vec::new(),
+            },
             decoder: Decoder::new(bench, start),
             described: false,
+            rows,
             marks: 0,
             folder,
             start,
         };
         // A reader can tell by this lock that the take is still growing. Where locks are not to be had, it cannot.
         let _ = rustix::fs::flock(&writer.wire.file, rustix::fs::FlockOperation::NonBlockingLockExclusive);
-        writer.stamps.add(b"offset,arrival_ns,event\r\n");
+        writer.stamps.add(wire::HEADER);
         writer.marks_file.add(marks::HEADER);
-        writer.stamp(start, if joined { JOIN } else { BEGIN });
-        if joined {
-            writer.decoder.join();
-        }
+        writer.event(start, event);
         writer.checkpoint(start)?;
         Ok(writer)
     }
@@ -156,23 +176,41 @@ impl Writer {
     /// # Errors
     /// When they cannot be written; give the take up then.
     pub fn chunk(&mut self, at: Stamp, bytes: &[u8]) -> Result<(), TakeError> {
-        self.stamp(at, "");
+        if self.rows.is_none() {
+            return self.piece(at, bytes);
+        }
+        for line in bytes.split_inclusive(|b| matches!(b, b'\n' | b'\r')) {
+            if self.is_full() {
+                break;
+            }
+            self.piece(at, line)?;
+        }
+        Ok(())
+    }
+
+    /// Whether as many rows are there as were asked for.
+    pub fn is_full(&self) -> bool {
+        self.rows.is_some_and(|rows| self.decoder.tally().rows >= rows)
+    }
+
+    fn piece(&mut self, at: Stamp, bytes: &[u8]) -> Result<(), TakeError> {
+        self.stamp(at, None);
         self.wire.add(bytes);
         self.decoder.feed(at, bytes);
         self.readings.add(&self.decoder.take_output());
         if self.wire.waiting.len() + self.stamps.waiting.len() > WAITING { self.write_through() } else { Ok(()) }
     }
 
-    /// The port was opened again: what follows may begin within a line.
-    pub fn join(&mut self, at: Stamp) {
-        self.stamp(at, JOIN);
-        self.decoder.join();
+    /// Something happened to the source, at `at`.
+    pub fn event(&mut self, at: Stamp, event: Event) {
+        self.stamp(at, Some(event));
+        self.decoder.apply(at, event);
     }
 
     /// Adds a mark and gives its number.
     pub fn mark(&mut self, at: Stamp, note: String) -> u64 {
         self.marks += 1;
-        self.marks_file.add(&Mark { number: self.marks, at, note }.row(self.start));
+        self.marks_file.add(&Mark { number: self.marks, at, note }.row(self.decoder.origin()));
         self.marks
     }
 
@@ -187,7 +225,7 @@ impl Writer {
             self.sent_file = Some(file);
         }
         if let Some(file) = &mut self.sent_file {
-            file.add(&sent::row(self.start, at, self.wire.length, bytes));
+            file.add(&sent::row(self.decoder.origin(), at, self.wire.length, bytes));
         }
         Ok(())
     }
@@ -200,9 +238,8 @@ impl Writer {
         files.into_iter().chain(&mut self.sent_file)
     }
 
-    fn stamp(&mut self, at: Stamp, event: &str) {
-        let line = format!("{},{},{event}\r\n", self.wire.length, at.0);
-        self.stamps.add(line.as_bytes());
+    fn stamp(&mut self, at: Stamp, event: Option<Event>) {
+        self.stamps.add(wire::row(self.wire.length, at, event).as_bytes());
     }
 
     fn write_through(&mut self) -> Result<(), TakeError> {
@@ -222,7 +259,7 @@ impl Writer {
         self.readings.add(&self.decoder.take_output());
         if !self.described && !self.decoder.columns().is_empty() {
             let path = self.folder.join(METADATA);
-            fs::write(&path, metadata::document(self.decoder.columns()))
+            fs::write(&path, metadata::document(self.decoder.columns(), self.decoder.tally().text_times))
                 .map_err(TakeError::io("cannot write to", &path))?;
             self.described = true;
         }
@@ -233,6 +270,7 @@ impl Writer {
             tally: self.decoder.tally(),
             marks: self.marks,
             seconds: now.seconds_since(self.start).max(0.0),
+            troubles: self.decoder.troubles().cloned().collect(),
         };
         Ok(self.saved.clone())
     }
@@ -250,6 +288,7 @@ impl Writer {
     /// # Errors
     /// As [`Writer::chunk`]; the take is then whole up to its last checkpoint.
     pub fn finish(mut self, now: Stamp) -> Result<Summary, TakeError> {
+        self.decoder.finish();
         match self.checkpoint(now).and_then(|summary| self.sync().map(|()| summary)) {
             Ok(summary) => Ok(summary),
             Err(error) => {

@@ -22,7 +22,10 @@ pub(super) fn app() -> App {
     app.zone = TimeZone::UTC;
     app.size = (160, 47);
     app.update(START, Message::Feed(0, Feed::State(LinkState::open_at(115_200))));
-    app.update(START, Message::Feed(0, Feed::Joined(START)));
+    app.update(
+        START,
+        Message::Feed(0, Feed::Opened { at: START, opening: amber_core::clock::Opening::Link, within: true }),
+    );
     app
 }
 
@@ -259,7 +262,14 @@ fn a_take_is_ordered_marked_and_ended() {
     press(&mut app, KeyCode::Esc);
     assert_eq!(press(&mut app, KeyCode::Char('t')), [Effect::StopTake]);
     let tally = Tally { rows: 75_122, refused: 2, ..Tally::default() };
-    let summary = Summary { folder: "out/take-0007".into(), bytes: 5_600_000, tally, marks: 1, seconds: 751.2 };
+    let summary = Summary {
+        folder: "out/take-0007".into(),
+        bytes: 5_600_000,
+        tally,
+        marks: 1,
+        seconds: 751.2,
+        troubles: Vec::new(),
+    };
     app.update(app.now, Message::Report(0, Report::Stopped(summary)));
     assert!(picture(&mut app, 160, 47).contains("take-0007 ended: 75 122 rows, 5.6 MB, 12.52 min, 2 lines refused"));
 }

@@ -363,7 +363,18 @@ impl App {
 
     /// The instant at the right edge of the chart.
     pub(crate) fn end(&self) -> Stamp {
-        self.sight.held.unwrap_or(self.now)
+        self.sight.held.unwrap_or_else(|| self.present())
+    }
+
+    /// The instant at the right edge when nothing is held: now; for texts, whose rows have times of their own, that of
+    /// the newest row.
+    pub(crate) fn present(&self) -> Stamp {
+        let newest = |chain: &Chain| {
+            let rows = chain.store().rows();
+            chain.store().time(rows.end.checked_sub(1)?).filter(|_| chain.timer().is_text_time())
+        };
+        let of_texts = self.chains().map(newest).collect::<Option<Vec<Stamp>>>();
+        of_texts.and_then(|times| times.into_iter().max()).unwrap_or(self.now)
     }
 
     /// Whether time stands still on the screen.

@@ -27,6 +27,8 @@ pub(crate) struct Shown {
     pub(crate) channels: Vec<ChannelShown>,
     pub(crate) tail: Vec<KeptLine>,
     /// Rows a second of the source at hand, and of all.
+    /// The instant that they are those of.
+    pub(crate) end: Stamp,
     pub(crate) rate: f64,
     pub(crate) all_rates: f64,
     pub(crate) rows: u64,
@@ -39,6 +41,7 @@ impl App {
         let due = self.numbers_due(now);
         if due {
             self.shown.at = Some(now);
+            self.shown.end = self.end();
             self.shown.rate = self.chain.rate().rate(self.now);
             self.shown.all_rates = self.chains().map(|chain| chain.rate().rate(self.now)).sum();
             self.shown.rows = self.chain.counts().rows;

@@ -6,7 +6,7 @@ use amber_core::bench::{Bench, Split};
 use amber_core::chain::Chain;
 use amber_core::digits;
 use amber_core::store::Limits;
-use amber_io::take::{Mark, OpenedTake, Place, Report, Summary, TakeError};
+use amber_io::take::{Event, Mark, OpenedTake, Place, Report, Summary, TakeError};
 use std::path::{Path, PathBuf};
 use tui_input::Input;
 
@@ -46,11 +46,14 @@ pub(crate) fn chain_of(take: &OpenedTake, bench: Option<Bench>) -> Chain {
         while let Some(sent) = sent.next_if(|sent| sent.at <= piece.at) {
             chain.sent(sent.at, &sent.bytes);
         }
-        if piece.joined {
-            chain.join();
+        match piece.event {
+            Some(Event::Opened { opening, within }) => chain.open(opening, within),
+            Some(Event::Ended) => chain.end(),
+            None => {}
         }
         chain.feed(piece.at, &take.wire[piece.bytes.clone()]);
     }
+    chain.finish();
     chain
 }
 
@@ -95,7 +98,7 @@ impl App {
             title: "mark".into(),
             hint: "a note for this moment; may be empty".into(),
             input: Input::default(),
-            purpose: Purpose::Mark(self.now),
+            purpose: Purpose::Mark(self.present()),
         }));
         Vec::new()
     }

@@ -88,8 +88,8 @@ impl App {
                     *link = state;
                 }
             }
-            Feed::Joined(_) => self.chain.join(),
-            Feed::Begun(_) => self.chain.begin(),
+            Feed::Opened { opening, within, .. } => self.chain.open(opening, within),
+            Feed::Ended(_) => self.chain.end(),
             Feed::Unkept(bytes) => self.chain.unkept(bytes),
             Feed::Sent { at, bytes } => self.chain.sent(at, &bytes),
             Feed::NotSent(reason) => self.say(format!("not sent: {reason}"), true),
@@ -166,7 +166,7 @@ impl App {
         }
         let oldest = |chain: &amber_core::chain::Chain| chain.store().time(chain.store().rows().start);
         let first = self.chains().filter_map(oldest).min().unwrap_or(self.now);
-        let last = self.now;
+        let last = self.present();
         match action {
             Action::Panel(stage) => self.open_panel(stage),
             Action::ClosePanel => self.panel = None,
@@ -174,11 +174,11 @@ impl App {
             Action::PreviousChannel => self.choose(-1),
             Action::ShowOrHide => self.edit_channel(|channel| channel.hidden = !channel.hidden),
             Action::Hold if self.is_take() => self.say("a take stands still: pan with ←→, zoom with + and -", true),
-            Action::Hold => self.sight.held = if self.is_held() { None } else { Some(self.now) },
-            Action::Earlier => self.sight.pan(-0.1, self.now, first, last),
-            Action::Later => self.sight.pan(0.1, self.now, first, last),
-            Action::PageEarlier => self.sight.pan(-0.9, self.now, first, last),
-            Action::PageLater => self.sight.pan(0.9, self.now, first, last),
+            Action::Hold => self.sight.held = if self.is_held() { None } else { Some(last) },
+            Action::Earlier => self.sight.pan(-0.1, last, first, last),
+            Action::Later => self.sight.pan(0.1, last, first, last),
+            Action::PageEarlier => self.sight.pan(-0.9, last, first, last),
+            Action::PageLater => self.sight.pan(0.9, last, first, last),
             Action::Oldest => self.sight.held = Some(first.plus(self.sight.span).min(last)),
             Action::Newest => self.sight.held = self.is_take().then_some(last),
             Action::Closer => self.zoom(-1, 0.5),

@@ -31,7 +31,10 @@ fn two_sources_share_the_chart_and_each_keeps_its_own_wire() {
     (app.zone, app.size) = (TimeZone::UTC, (160, 47));
     for place in 0..2 {
         app.update(START, Message::Feed(place, Feed::State(LinkState::open_at(9600))));
-        app.update(START, Message::Feed(place, Feed::Begun(START)));
+        app.update(
+            START,
+            Message::Feed(place, Feed::Opened { at: START, opening: amber_core::clock::Opening::Link, within: false }),
+        );
     }
     for i in 0..300 {
         let at = START.plus(f64::from(i) * 0.01);
@@ -76,6 +79,7 @@ fn two_sources_share_the_chart_and_each_keeps_its_own_wire() {
         tally: amber_io::take::Tally { rows, ..Default::default() },
         marks: 0,
         seconds: 3.0,
+        troubles: Vec::new(),
     };
     app.update(app.now, Message::Report(1, Report::Stopped(summary(3))));
     assert!(app.taking.runs());
@@ -317,7 +321,8 @@ fn hostile_lines_are_safe_in_every_view() {
 fn a_take_of_a_stream_with_sendings_and_another_shape_opens_the_same() {
     let dir = tempfile::tempdir().unwrap();
     let place = amber_io::take::Place::Exactly(dir.path().join("x"));
-    let mut writer = amber_io::take::Writer::create(&place, Bench::default(), START, false).unwrap();
+    let mut writer =
+        amber_io::take::Writer::create(&place, &Bench::default(), START, amber_io::take::Event::BEGIN, None).unwrap();
     for i in 0..30 {
         let at = START.plus(f64::from(i) * 0.05);
         writer.chunk(at, format!("{}\n{}\n", i / 4 % 2, 640 + i % 9).as_bytes()).unwrap();

@@ -4,8 +4,8 @@ use crate::app::chain_of;
 use amber_core::Stamp;
 use amber_core::bench::Bench;
 use amber_core::chain::{Chain, Channel};
-use amber_core::clock::{UNTIMED_LINE, seconds_a_line};
-use amber_core::digits::{fixed, with_unit};
+use amber_core::clock::Opening;
+use amber_core::digits::{counted, fixed, with_unit};
 use amber_core::store::Limits;
 use anyhow::{Context, bail};
 use std::io;
@@ -47,7 +47,7 @@ pub(super) fn run(source: &Path, channel: &str, shortest: Option<f64>, bench: Op
             let unit = own.settings().scale.unit();
             let noise = own.noise().map(|noise| with_unit(fixed(noise, own.decimals() + 2), unit));
             let noise = noise.map(|noise| format!(", noise {noise}")).unwrap_or_default();
-            eprintln!("{}: {} levels{noise}", own.title(), own.levels().count());
+            eprintln!("{}: {}{noise}", own.title(), counted(own.levels().count(), "level"));
             Ok(0)
         }
     }
@@ -61,23 +61,21 @@ fn takes(folder: &Path, bench: Option<Bench>) -> anyhow::Result<Vec<Part>> {
     let chain = |(i, (name, take)): (usize, (String, amber_io::take::OpenedTake))| {
         take.mended.iter().for_each(|told| eprintln!("{}: {told}", take.folder.display()));
         let bench = parts.as_ref().and_then(|parts| parts.get(i)).cloned();
-        (name, (chain_of(&take, bench), take.start))
+        let chain = chain_of(&take, bench);
+        // The table of a take begins with a row that was measured before it was started, if there is one.
+        let first = chain.store().time(chain.store().rows().start).unwrap_or(take.start);
+        (name, (chain, first.min(take.start)))
     };
     Ok(takes.into_iter().enumerate().map(chain).collect())
 }
 
-/// A text has no arrival times: its lines get the pace of a clock in it.
+/// A text has no arrival times: its rows have those that the clock in it tells.
 fn text(path: &Path, bench: Option<Bench>) -> anyhow::Result<(Chain, Stamp)> {
     let text = std::fs::read(path).with_context(|| format!("cannot read {}", path.display()))?;
-    let seconds = seconds_a_line(&text[..text.len().min(1 << 16)]).unwrap_or(UNTIMED_LINE);
     let mut chain = Chain::new(bench.unwrap_or_default(), Limits::NONE);
-    chain.begin();
-    let mut at = Stamp(0);
-    for (line, count) in text.split_inclusive(|byte| *byte == b'\n').zip(0..) {
-        at = Stamp(0).plus(f64::from(count) * seconds);
-        chain.feed(at, line);
-    }
-    chain.feed(at, b"\n");
+    chain.open(Opening::Text { at: Stamp(0), arrives: false }, false);
+    text.chunks(1 << 16).for_each(|piece| chain.feed(Stamp(0), piece));
+    chain.end();
     Ok((chain, Stamp(0)))
 }
 

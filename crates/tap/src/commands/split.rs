@@ -3,8 +3,10 @@
 use amber_core::Stamp;
 use amber_core::bench::{Bench, Split};
 use amber_core::chain::Chain;
-use amber_core::digits::grouped;
-use amber_core::split::{Fate, Refusal, STATE_WORDS, Shape, Sink, Splitter};
+use amber_core::clock::Time;
+use amber_core::digits::counted;
+use amber_core::interpret::{Interpreter, Layout, Row, RowSink};
+use amber_core::split::{Fate, Refusal, STATE_WORDS, Shape};
 use amber_core::store::Limits;
 use amber_core::tail::visible;
 use anyhow::Context;
@@ -48,8 +50,10 @@ pub(super) fn run(file: &Path, shape: Option<Shape>, as_json: bool) -> anyhow::R
             chain.feed(Stamp(0), &piece[..length]);
         }
     }
-    // The last line may lack its ending.
-    found.feed(b"\n").context(CANNOT_WRITE)?;
+    found.end().context(CANNOT_WRITE)?;
+    if let Some(chain) = &mut chain {
+        chain.end();
+    }
     match chain {
         Some(chain) => found.print_json(&chain)?,
         None => found.rows.out.flush().context(CANNOT_WRITE)?,
@@ -59,7 +63,7 @@ pub(super) fn run(file: &Path, shape: Option<Shape>, as_json: bool) -> anyhow::R
 }
 
 struct Found<W> {
-    splitter: Splitter,
+    interpreter: Interpreter,
     rows: Rows<W>,
 }
 
@@ -67,7 +71,9 @@ struct Found<W> {
 struct Rows<W> {
     out: W,
     as_json: bool,
-    columns: usize,
+    layout: Layout,
+    /// The channels that have a column, in order; none before the header is written.
+    columns: Vec<usize>,
     count: u64,
     kept: Vec<Vec<f64>>,
     messages: u64,
@@ -84,7 +90,8 @@ impl<W: Write> Found<W> {
         let rows = Rows {
             out,
             as_json,
-            columns: 0,
+            layout: Layout::default(),
+            columns: Vec::new(),
             count: 0,
             kept: Vec::new(),
             messages: 0,
@@ -94,41 +101,50 @@ impl<W: Write> Found<W> {
             late: 0,
             failed: Ok(()),
         };
-        let mut found = Found { splitter: Splitter::new(shape), rows };
-        if let Some(shape) = found.splitter.shape() {
-            found.rows.shape(shape);
-        }
+        // Rows are printed without their times, so none has to wait for its time.
+        let interpreter = Interpreter::new(shape, Time::Arrival, &[]).patient();
+        let mut found = Found { interpreter, rows };
+        found.interpreter.begin(&mut found.rows);
         found
     }
 
     fn feed(&mut self, bytes: &[u8]) -> io::Result<()> {
-        self.splitter.feed(Stamp(0), bytes, &mut self.rows);
+        self.interpreter.feed(Stamp(0), bytes, &mut self.rows);
+        std::mem::replace(&mut self.rows.failed, Ok(()))
+    }
+
+    /// The text has ended; its last line may lack its ending.
+    fn end(&mut self) -> io::Result<()> {
+        self.interpreter.finish(Some(Stamp(0)), &mut self.rows);
+        self.rows.begin();
         std::mem::replace(&mut self.rows.failed, Ok(()))
     }
 
     /// What was found, in a sentence.
     fn sentence(&self) -> String {
-        let Some(shape) = self.splitter.shape() else {
+        let Some(shape) = self.interpreter.splitter().shape() else {
             return "no shape found: no lines that agree on how numbers are laid out".into();
         };
-        let sure = self.splitter.sure().map_or("unsure", |sure| sure.name());
-        let mut text = format!("{} ({sure}): {} rows", shape.sentence(), grouped(self.rows.count));
+        let sure = self.interpreter.splitter().sure().map_or("unsure", |sure| sure.name());
+        let mut text = format!("{} ({sure}): {}", shape.sentence(), counted(self.rows.count, "row"));
         let refused: u64 = self.rows.refused.iter().sum();
-        for (count, what) in
-            [(self.rows.messages, "messages"), (refused, "lines refused"), (self.rows.late, "late fields left out")]
-        {
+        for (count, one, behind) in [
+            (self.rows.messages, "message", ""),
+            (refused, "line", " refused"),
+            (self.rows.late, "late field", " left out"),
+        ] {
             if count > 0 {
-                text += &format!(", {} {what}", grouped(count));
+                text += &format!(", {}{behind}", counted(count, one));
             }
         }
-        if let Some(offer) = self.splitter.offer() {
+        if let Some(offer) = self.interpreter.splitter().offer() {
             text += &format!("; {}: perhaps --shape '{}'", offer.why, offer.shape);
         }
         text
     }
 
     fn print_json(&mut self, chain: &Chain) -> anyhow::Result<()> {
-        let shape = self.splitter.shape();
+        let shape = self.interpreter.splitter().shape();
         let channel = |channel: &amber_core::chain::Channel| {
             let words = channel.words().map(|pair| [STATE_WORDS[pair].0, STATE_WORDS[pair].1]);
             json!({ "name": channel.name(), "kind": channel.kind().name(), "unit": channel.settings().scale.unit(), "words": words })
@@ -142,9 +158,9 @@ impl<W: Write> Found<W> {
         });
         let document = json!({
             "shape": shape.map(|shape| json!({ "kind": shape.kind(), "spelled": shape.to_string(), "sentence": shape.sentence() })),
-            "sure": self.splitter.sure().map(|sure| sure.name()),
-            "fit": self.splitter.fit(),
-            "offer": self.splitter.offer().map(|offer| json!({ "spelled": offer.shape.to_string(), "why": offer.why })),
+            "sure": self.interpreter.splitter().sure().map(|sure| sure.name()),
+            "fit": self.interpreter.splitter().fit(),
+            "offer": self.interpreter.splitter().offer().map(|offer| json!({ "spelled": offer.shape.to_string(), "why": offer.why })),
             "channels": chain.channels().iter().map(channel).collect::<Vec<_>>(),
             "rows": rows,
             "messages": { "count": self.rows.messages, "examples": self.rows.message_lines },
@@ -157,8 +173,23 @@ impl<W: Write> Found<W> {
 }
 
 impl<W: Write> Rows<W> {
-    fn write_row(&mut self, values: &[f64]) -> io::Result<()> {
-        for (i, value) in values.iter().enumerate() {
+    /// Prints the header: the columns that are known by now.
+    #[cold]
+    fn begin(&mut self) {
+        if !self.columns.is_empty() {
+            return;
+        }
+        self.columns = self.layout.columns().to_vec();
+        if !self.as_json && !self.columns.is_empty() {
+            // A header line may have named columns with more than plain characters, but never with a comma.
+            let names: Vec<&str> =
+                self.columns.iter().map(|channel| self.layout.channels()[*channel].name.as_str()).collect();
+            self.failed = write!(self.out, "{}\r\n", names.join(","));
+        }
+    }
+
+    fn write_row(&mut self, values: impl Iterator<Item = f64>) -> io::Result<()> {
+        for (i, value) in values.enumerate() {
             if i > 0 {
                 self.out.write_all(b",")?;
             }
@@ -170,18 +201,12 @@ impl<W: Write> Rows<W> {
     }
 }
 
-impl<W: Write> Sink for Rows<W> {
-    fn shape(&mut self, shape: &Shape) {
-        if self.columns > 0 {
-            return; // A table cannot grow columns.
-        }
-        self.columns = shape.columns();
-        if !self.as_json {
-            // A header line may have named columns with more than plain characters, but never with a comma.
-            let names: Vec<String> = (0..self.columns).map(|i| shape.label(i)).collect();
-            self.failed = write!(self.out, "{}\r\n", names.join(","));
-        }
+impl<W: Write> RowSink for Rows<W> {
+    fn layout(&mut self, layout: &Layout) {
+        self.layout = layout.clone();
     }
+
+    fn gap(&mut self) {}
 
     fn line(&mut self, _: Stamp, fate: Fate, line: &[u8]) {
         match fate {
@@ -201,14 +226,19 @@ impl<W: Write> Sink for Rows<W> {
         }
     }
 
-    fn row(&mut self, _: Stamp, values: &[f64]) {
+    fn row(&mut self, row: &Row<'_>) {
+        self.begin();
         self.count += 1;
-        let (values, late) = values.split_at(self.columns.min(values.len()));
-        self.late += late.iter().filter(|value| !value.is_nan()).count() as u64;
+        // A table cannot grow columns.
+        let late = row.values.iter().skip(self.columns.len()).filter(|now| !now.raw.is_nan()).count();
+        self.late += late as u64;
+        let columns = std::mem::take(&mut self.columns);
+        let values = columns.iter().map(|channel| row.values[*channel].raw);
         if self.as_json {
-            self.kept.push(values.to_vec());
+            self.kept.push(values.collect());
         } else if self.failed.is_ok() {
             self.failed = self.write_row(values);
         }
+        self.columns = columns;
     }
 }

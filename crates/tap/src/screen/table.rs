@@ -23,7 +23,7 @@ struct Column {
 pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let (columns, left_out) = columns(app, area.width);
     let store = app.chain.store();
-    let end = app.sight.held.or(app.shown.at).unwrap_or(app.now);
+    let end = app.sight.held.unwrap_or(app.shown.end);
     put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
     put(buffer, area, 1, 0, " rows ", theme.style(Ink::Bright));
     if left_out > 0 {

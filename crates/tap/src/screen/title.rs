@@ -97,7 +97,7 @@ fn right_parts(app: &App) -> Vec<(Ink, String)> {
         (Taking::No, _) => {}
     }
     if let (Some(end), false) = (app.sight.held, app.is_take()) {
-        let behind = duration(app.now.seconds_since(end).max(0.0).round());
+        let behind = duration(app.present().seconds_since(end).max(0.0).round());
         parts.push((Ink::Alert, format!(" ‖ HELD {behind} ago ")));
     }
     parts

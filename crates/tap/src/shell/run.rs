@@ -8,7 +8,7 @@ use crate::recent::{Recent, stem};
 use crate::screen::{self, Change, Drawn};
 use crate::theme::{Depth, Theme};
 use amber_core::bench::{Bench, Source};
-use amber_io::take::{Keeper, Order, Place, Report, next_folder};
+use amber_io::take::{From, Keeper, Order, Place, Report, next_folder};
 use amber_io::{Command, Feed, HostClock, Link, LinkState, Wanted};
 use anyhow::{Context, bail};
 use crossbeam_channel::{Receiver, Select, Sender, TryRecvError, bounded};
@@ -266,7 +266,12 @@ impl Shell<'_> {
             }
         };
         for ((live, place), bench) in self.live.iter().zip(places).zip(benches) {
-            if live.keeper.orders.try_send(Order::Start { place, bench: Box::new(bench) }).is_err() {
+            if live
+                .keeper
+                .orders
+                .try_send(Order::Start { place, bench: Box::new(bench), from: From::Now, rows: None })
+                .is_err()
+            {
                 self.app.say(BUSY, true);
             }
         }

@@ -96,7 +96,7 @@ impl App {
     fn time_fields(&self) -> Vec<Field> {
         let timer = self.chain.timer();
         let (name, found) = match timer.set() {
-            Time::Auto => (timer.in_force().sentence(), true),
+            Time::Auto => (timer.sentence(), true),
             set => (set.sentence(), false),
         };
         let mut fields = vec![setting(
@@ -138,7 +138,7 @@ impl App {
         if timer.resets() > 0 {
             fields.push(fact("board started over", format!("{} times", grouped(timer.resets()))));
         }
-        let verdict = self.chain.intervals().verdict(timer.in_force());
+        let verdict = self.chain.verdict();
         fields.extend(text("even enough for a spectrum?", &verdict.reason));
         fields
     }

@@ -1,0 +1,326 @@
+//! The way from bytes to rows, for everybody who wants rows: split, time and derivation joined once.
+//!
+//! An [`Interpreter`] pushes what it finds into a [`RowSink`]: the buffer behind the screen, the table of a take, a
+//! command. It works in one of two ways. *At once*, a row is given as soon as it is complete; when the shape or the times
+//! of the first rows turn out otherwise, this is told ([`RowSink::restart`], [`RowSink::retimed`]). *Patiently*, a row is
+//! given when nothing of it can change any more. Both give the same rows with the same times and values in the end.
+
+mod layout;
+
+pub use layout::Layout;
+
+use crate::Stamp;
+use crate::bench::ChannelSettings;
+use crate::clock::{Item, Opening, Settled, Time, Timed, Timing};
+use crate::derive::{Deriver, GAP, Now};
+use crate::split::{Fate, Shape, Sink, Splitter};
+
+/// One row.
+#[derive(Debug)]
+pub struct Row<'a> {
+    /// When its last byte arrived.
+    pub arrival: Stamp,
+    /// When it was measured, as far as is known. Never earlier than the row before.
+    pub at: Stamp,
+    /// What each channel of the layout says, NaN for a gap.
+    pub values: &'a [Now],
+    /// `at` is the time of a text, counted from when it was opened, and not that of the clock on the wall.
+    pub is_text_time: bool,
+    deriver: &'a Deriver,
+}
+
+impl Row<'_> {
+    /// The volts of the channel that says the reference of `channel`'s converter; NaN without one.
+    #[inline]
+    pub fn reference(&self, channel: usize) -> f64 {
+        self.deriver.reference(channel).map_or(f64::NAN, |source| self.values[source].quantity)
+    }
+}
+
+/// Where rows go.
+pub trait RowSink {
+    /// The channels are known, or there are new ones at the end of them. Comes before the first row.
+    fn layout(&mut self, layout: &Layout);
+    /// A row.
+    fn row(&mut self, row: &Row<'_>);
+    /// The next row does not follow from the one before.
+    fn gap(&mut self);
+    /// A line was missed between the row before and the next one: it carried numbers and was refused.
+    fn missed(&mut self) {}
+    /// What became of a line. A patient interpreter gives lines ahead of the rows that wait.
+    fn line(&mut self, at: Stamp, fate: Fate, line: &[u8]);
+    /// The shape was found too early: all rows, and all lines since the first layout, are void. They come again behind
+    /// another layout. Never said by a patient interpreter.
+    fn restart(&mut self) {}
+    /// The last rows have other times than were given, each with whether the board's clock started over with it; what is
+    /// computed of them must be made anew with `joint`. Never said by a patient interpreter.
+    fn retimed(&mut self, _times: &[(Stamp, bool)], _joint: &mut Joint) {}
+}
+
+/// Bytes to rows of one source.
+#[derive(Debug)]
+pub struct Interpreter {
+    splitter: Splitter,
+    joint: Joint,
+}
+
+/// The stages behind the splitter.
+#[derive(Debug)]
+pub struct Joint {
+    layout: Layout,
+    timing: Timing,
+    deriver: Deriver,
+    row: Vec<Now>,
+    opening: Opening,
+    patient: bool,
+}
+
+impl Interpreter {
+    /// Gives rows at once. `shape` is pinned, or found when there is none; `known` are the settings of channels,
+    /// formulas included. Takes the first byte for the start of a line.
+    pub fn new(shape: Option<Shape>, time: Time, known: &[ChannelSettings]) -> Interpreter {
+        let joint = Joint {
+            layout: Layout::new(known),
+            timing: Timing::new(time),
+            deriver: Deriver::default(),
+            row: Vec::new(),
+            opening: Opening::Link,
+            patient: false,
+        };
+        Interpreter { splitter: Splitter::new(shape), joint }
+    }
+
+    /// Gives rows when nothing of them can change any more.
+    pub fn patient(mut self) -> Interpreter {
+        self.splitter = self.splitter.patient();
+        self.joint.patient = true;
+        self
+    }
+
+    /// Tells `sink` the layout where the shape is pinned; to be called once, before anything else.
+    pub fn begin(&mut self, sink: &mut impl RowSink) {
+        if let Some(shape) = self.splitter.shape() {
+            self.joint.adopt(shape, sink);
+        }
+    }
+
+    /// The splitter, for what is known of the shape.
+    pub fn splitter(&self) -> &Splitter {
+        &self.splitter
+    }
+
+    /// The same, for a splitter that goes on from another.
+    pub fn splitter_mut(&mut self) -> &mut Splitter {
+        &mut self.splitter
+    }
+
+    /// The splitter alone.
+    pub fn into_splitter(self) -> Splitter {
+        self.splitter
+    }
+
+    /// What is behind the splitter.
+    pub fn joint(&self) -> &Joint {
+        &self.joint
+    }
+
+    /// The same, for changing settings.
+    pub fn joint_mut(&mut self) -> &mut Joint {
+        &mut self.joint
+    }
+
+    /// Rows that are complete but not given yet.
+    pub fn waiting(&self) -> u64 {
+        let timing = if self.joint.patient { self.joint.timing.waiting() } else { 0 };
+        self.splitter.rows_waiting() + timing
+    }
+
+    /// The source was opened: what comes next does not follow from what came before. `within`: it may begin within a
+    /// line. Gives the bytes of an unfinished line that are given up.
+    pub fn open(&mut self, opening: Opening, within: bool, sink: &mut impl RowSink) -> usize {
+        if let Opening::Grows(_) = opening {
+            self.joint.timing.open(opening);
+            return 0;
+        }
+        let later = self.splitter.waits();
+        let given_up = if within { self.splitter.join() } else { self.splitter.begin() };
+        self.joint.opening = opening;
+        // Lines that wait for their shape came before the break, which is told when its place has come.
+        if !later {
+            self.joint.break_off(sink);
+        }
+        given_up
+    }
+
+    /// Takes bytes that arrived at `at`; stamps must not run backwards.
+    pub fn feed(&mut self, at: Stamp, bytes: &[u8], sink: &mut impl RowSink) {
+        let (joint, sink) = (&mut self.joint, sink);
+        self.splitter.feed(at, bytes, &mut Findings { joint, sink });
+    }
+
+    /// No more will come: what waits is given by what is known now. A text's last line counts although it has no
+    /// ending, when `at` says when it came.
+    pub fn finish(&mut self, end_of_text: Option<Stamp>, sink: &mut impl RowSink) {
+        if let Some(at) = end_of_text {
+            self.feed(at, b"\n", sink);
+        }
+        self.splitter.finish(&mut Findings { joint: &mut self.joint, sink });
+        let settled = self.joint.timing.finish();
+        self.joint.give_settled(&settled, sink);
+    }
+}
+
+impl Joint {
+    /// The channels.
+    pub fn layout(&self) -> &Layout {
+        &self.layout
+    }
+
+    /// Gives rows their times.
+    pub fn timing(&self) -> &Timing {
+        &self.timing
+    }
+
+    /// Works out the channels' values.
+    pub fn deriver(&self) -> &Deriver {
+        &self.deriver
+    }
+
+    /// The same, for making history anew.
+    pub fn deriver_mut(&mut self) -> &mut Deriver {
+        &mut self.deriver
+    }
+
+    /// A deriver for the channels as they are set now, which remembers nothing.
+    pub fn fresh_deriver(&self) -> Deriver {
+        // Whoever waits for rows wants to keep them, and smoothed values are not kept unless a formula asks for them.
+        Deriver::new(&self.layout.channels().iter().collect::<Vec<_>>(), !self.patient)
+    }
+
+    /// Changes the channels; what formulas and smoothing of those remember that keep their place stays.
+    pub fn edit_layout(&mut self, edit: impl FnOnce(&mut Layout)) {
+        edit(&mut self.layout);
+        self.prepare();
+    }
+
+    /// Lets two channels change places.
+    pub fn swap(&mut self, a: usize, b: usize) {
+        self.layout.swap(a, b);
+        self.deriver.swap(a, b);
+    }
+
+    /// Times rows by `time` from now on, `timing` having timed those that came.
+    pub fn set_timing(&mut self, timing: Timing) {
+        self.timing = timing;
+    }
+
+    fn prepare(&mut self) {
+        let before = std::mem::take(&mut self.deriver);
+        self.row.resize(self.layout.channels().len(), GAP);
+        self.deriver = self.fresh_deriver();
+        // What those remember stays that were there before.
+        let known: Vec<usize> = (0..before.order().len()).collect();
+        self.deriver.adopt(before, &known);
+    }
+
+    fn adopt(&mut self, shape: &Shape, sink: &mut impl RowSink) {
+        self.layout.adopt(shape);
+        self.timing.shape(shape);
+        self.prepare();
+        sink.layout(&self.layout);
+    }
+
+    fn break_off(&mut self, sink: &mut impl RowSink) {
+        let waits = self.timing.open(self.opening);
+        // Behind rows that wait, the break waits too.
+        if !(waits && self.patient) {
+            self.deriver.break_off();
+            sink.gap();
+        }
+    }
+
+    /// Gives a row with these raw values, one a column.
+    #[inline]
+    fn give(&mut self, arrival: Stamp, (at, reset): (Stamp, bool), values: &[f64], sink: &mut impl RowSink) {
+        if reset {
+            self.deriver.break_off();
+            sink.gap();
+        }
+        self.row.fill(GAP);
+        for (channel, value) in self.layout.columns().iter().zip(values) {
+            self.row[*channel].raw = *value;
+        }
+        self.deriver.whole_row(at, &mut self.row);
+        let is_text_time = self.timing.timer().is_text_time();
+        sink.row(&Row { arrival, at, values: &self.row, is_text_time, deriver: &self.deriver });
+    }
+
+    #[cold]
+    fn give_settled(&mut self, settled: &Settled, sink: &mut impl RowSink) {
+        if !self.patient {
+            if !settled.times().is_empty() {
+                sink.retimed(settled.times(), self);
+            }
+            return;
+        }
+        for item in settled.items() {
+            match item {
+                Item::Row { arrival, at, reset, values } => self.give(arrival, (at, reset), values, sink),
+                Item::Break => {
+                    self.deriver.break_off();
+                    sink.gap();
+                }
+            }
+        }
+    }
+}
+
+/// What the splitter finds, on its way to the sink.
+struct Findings<'a, S> {
+    joint: &'a mut Joint,
+    sink: &'a mut S,
+}
+
+impl<S: RowSink> Sink for Findings<'_, S> {
+    fn shape(&mut self, shape: &Shape) {
+        self.joint.adopt(shape, self.sink);
+    }
+
+    #[inline]
+    fn line(&mut self, at: Stamp, fate: Fate, line: &[u8]) {
+        if matches!(fate, Fate::Refused(_)) {
+            self.joint.timing.missed();
+            self.sink.missed();
+        }
+        self.sink.line(at, fate, line);
+    }
+
+    #[inline]
+    fn row(&mut self, arrival: Stamp, values: &[f64]) {
+        let joint = &mut *self.joint;
+        match joint.timing.row(arrival, values) {
+            Timed::At(at, reset) => joint.give(arrival, (at, reset), values, self.sink),
+            Timed::Waits(..) if joint.patient => {}
+            Timed::Waits(at, reset) => joint.give(arrival, (at, reset), values, self.sink),
+            Timed::Settled(settled) => {
+                if !joint.patient {
+                    let last = settled.times().last().copied().unwrap_or((arrival, false));
+                    joint.give(arrival, last, values, self.sink);
+                }
+                joint.give_settled(&settled, self.sink);
+            }
+        }
+    }
+
+    fn gap(&mut self) {
+        self.joint.break_off(self.sink);
+    }
+
+    fn restart(&mut self) {
+        self.joint.timing = Timing::new(self.joint.timing.timer().set().clone());
+        self.joint.timing.open(self.joint.opening);
+        self.joint.layout.forget();
+        self.joint.deriver = Deriver::default();
+        self.sink.restart();
+    }
+}
