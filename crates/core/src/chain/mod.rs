@@ -141,7 +141,7 @@ impl Chain {
             }
             self.split_again(line.at, line.half, line.bytes);
         }
-        if splitter.is_broken_behind() {
+        if splitter.waits() && splitter.is_broken_behind() {
             self.open(opening, false);
         }
         self.follow();

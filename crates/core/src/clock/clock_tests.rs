@@ -116,6 +116,66 @@ fn a_board_that_starts_over_and_one_whose_clock_drifts_are_told() {
 }
 
 #[test]
+fn the_first_rows_of_a_link_have_their_right_times_too() {
+    let time_of = |run: &Run, row: usize| run.rows[row].0;
+    // Rows that had waited for the port to be opened: they arrive together with the fifth.
+    let true_at = |i: u32| f64::from(i) * 0.01;
+    let waited = |i: u32| true_at(i.max(4)) + 0.0003 * jitter(i);
+    let board = run(Time::Auto, 150, true_at, waited, |i| f64::from(i) * 10_000.0 + 77.0);
+    assert!(matches!(board.timing.timer().in_force(), Time::Board { .. }));
+    assert!(worst(&board, 0) < 0.0005, "{}", worst(&board, 0));
+    // Bursts of 32 and 64 rows, with and without a clock, labelled or not.
+    for size in [8u32, 32, 64] {
+        let burst = |i: u32| f64::from(i / size * size + size - 1) * 0.01 + 0.0002 * jitter(i / size);
+        for count in [&(|i: u32| f64::from(i) * 10_000.0) as &dyn Fn(u32) -> f64, &|_| f64::NAN] {
+            let bursts = run(Time::Auto, 2000, true_at, burst, count);
+            assert!(worst(&bursts, 0) < 0.0005, "{size}: {}", worst(&bursts, 0));
+            let off = (0..2000).map(|row| (time_of(&bursts, row) - true_at(row as u32)).abs()).fold(0.0, f64::max);
+            assert!(off < 0.004, "{size}: off by {off}");
+        }
+    }
+}
+
+#[test]
+fn a_text_is_timed_by_its_own_clock_or_a_rate_and_never_by_when_it_was_read() {
+    let times = |time: Time, rows: u32, opening: Opening, count: &dyn Fn(u32) -> f64| -> Vec<f64> {
+        let mut timing = Timing::new(time);
+        timing.shape(&Shape::labelled(["t_ms", "gauge"], true));
+        timing.open(opening);
+        let mut times = Vec::new();
+        for i in 0..rows {
+            match timing.row(Stamp(1000 + i64::from(i / 7)), &[count(i), 5.0]) {
+                Timed::At(at, _) => times.push(at),
+                Timed::Waits(..) => {}
+                Timed::Settled(settled) => times.extend(settled.times().iter().map(|(at, _)| *at)),
+            }
+        }
+        times.extend(timing.finish().times().iter().map(|(at, _)| *at));
+        let milliseconds = |at: &Stamp| (at.seconds_since(Stamp(1000)) * 1e3).round() / 1e3;
+        times.iter().map(milliseconds).collect()
+    };
+    for arrives in [false, true] {
+        let text = Opening::Text { at: Stamp(1000), arrives };
+        // A pause of half a minute, and another pace behind it.
+        let count = |i: u32| f64::from(if i < 100 { i * 100 } else { 39_900 + (i - 100) * 1000 });
+        let clock = times(Time::Auto, 120, text, &count);
+        assert_eq!((clock[0], clock[99], clock[100], clock[119]), (0.0, 9.9, 39.9, 58.9));
+        let rate = times(Time::Rate { hz: 10.0 }, 500, text, &|_| f64::NAN);
+        assert_eq!((rate[0], rate[499]), (0.0, 49.9));
+        // A counter that wraps goes on, one that starts over goes on after one step, a damaged one moves nothing.
+        let wraps = times(Time::Auto, 20, text, &|i| f64::from((65_400 + i * 10) % 65_536));
+        assert_eq!(wraps[19], 0.19);
+        let over = times(Time::Auto, 20, text, &|i| f64::from(if i < 10 { 500_000 + i * 10 } else { (i - 10) * 10 }));
+        assert_eq!(over[19], 0.19);
+        let damaged = times(Time::Auto, 20, text, &|i| if i == 12 { 9e15 } else { f64::from(i * 10) });
+        assert_eq!(damaged[19], 0.19);
+    }
+    let untold = times(Time::Auto, 20, Opening::Text { at: Stamp(1000), arrives: false }, &|_| f64::NAN);
+    assert_eq!(untold[19], 0.19);
+    assert!(times(Time::Auto, 0, Opening::Link, &|_| 0.0).is_empty());
+}
+
+#[test]
 fn the_rule_is_found_by_itself() {
     let found = |arrive: &dyn Fn(u32) -> f64, count: &dyn Fn(u32) -> f64| {
         run(Time::Auto, 1200, f64::from, arrive, count).timing.timer().in_force().clone()

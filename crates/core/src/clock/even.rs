@@ -14,6 +14,9 @@ const WINDOW: f64 = 60.0;
 /// Rows in a row that were earlier than expected before the interval is measured anew: the board sends faster.
 const EARLY: u32 = 8;
 
+/// Rows that arrive within so many seconds arrive together.
+const TOGETHER: f64 = 1e-4;
+
 /// Seconds after which the interval and the delay of the first rows are known well enough.
 const LEARNT: f64 = 2.0;
 
@@ -43,6 +46,8 @@ pub(super) struct Even {
     /// The interval is from before the pause or break, and is measured anew.
     is_old: bool,
     early: u32,
+    /// Seconds by which times lie further behind the arrivals than they must.
+    behind: f64,
     /// Rows of the burst that is arriving, and of the largest lately.
     burst: u32,
     largest: f64,
@@ -117,6 +122,10 @@ impl Even {
     /// The time of a row that arrived at `arrival`: never later than that, never earlier than the row before.
     pub(super) fn row(&mut self, arrival: Stamp) -> Stamp {
         let first_burst = self.bursts.len() < 2 && !self.learnt;
+        if arrival.seconds_since(self.arrival) >= TOGETHER {
+            // The last row of a burst is the one that should arrive in time.
+            self.behind = self.last.map_or(0.0, |last| self.arrival.seconds_since(last));
+        }
         self.measure(arrival);
         let time = match self.last.zip(self.interval()) {
             None => self.start.take().map_or(arrival, |start| start.first.min(arrival)),
@@ -134,7 +143,9 @@ impl Even {
                     arrival.plus(-(self.largest - 1.0) * interval).max(expected)
                 } else {
                     self.early = 0;
-                    expected.plus(late.min(interval * SLEW))
+                    let slew = self.behind.clamp(0.0, interval * SLEW);
+                    self.behind -= slew;
+                    expected.plus(slew.min(late))
                 }
             }
         };
@@ -155,7 +166,7 @@ impl Even {
     }
 
     fn measure(&mut self, arrival: Stamp) {
-        let together = self.last.is_some() && arrival.seconds_since(self.arrival) < 1e-4;
+        let together = self.last.is_some() && arrival.seconds_since(self.arrival) < TOGETHER;
         self.burst = if together { self.burst + 1 } else { 1 };
         self.largest = (self.largest * 0.999).max(f64::from(self.burst));
         self.arrival = arrival;

@@ -60,8 +60,18 @@ pub(super) struct Finding {
     together: u64,
     /// The longest time between two arrivals.
     longest: f64,
-    /// For each column its first value, and its last, while it only rises.
-    columns: Vec<Option<(f64, f64)>>,
+    /// For each column what it said, while it only rises.
+    columns: Vec<Option<Rising>>,
+}
+
+/// The values of a column that only rises.
+#[derive(Clone, Copy, Debug)]
+struct Rising {
+    first: f64,
+    /// The last of those that arrived together with the first: what had waited for the link to be opened arrives at
+    /// once, and only the last of it in time.
+    in_time: f64,
+    last: f64,
 }
 
 /// What was found so far.
@@ -80,7 +90,8 @@ impl Finding {
     pub(super) fn row(&mut self, arrival: Stamp, values: &[f64]) {
         if self.rows == 0 {
             *self = Finding { begun: arrival, last: arrival, ..Finding::default() };
-            self.columns = values.iter().map(|value| (!value.is_nan()).then_some((*value, *value))).collect();
+            let begin = |value: &f64| Rising { first: *value, in_time: *value, last: *value };
+            self.columns = values.iter().map(|value| (!value.is_nan()).then(|| begin(value))).collect();
         }
         let since = arrival.seconds_since(self.last);
         self.together += u64::from(self.rows > 0 && since < 1e-4);
@@ -88,9 +99,14 @@ impl Finding {
         self.last = arrival;
         self.rows += 1;
         self.columns.resize(values.len(), None);
+        let waited = arrival.seconds_since(self.begun) < 1e-4;
         for (column, value) in self.columns.iter_mut().zip(values) {
             // A counter that wraps or starts over meanwhile is found with the next rows.
-            *column = column.filter(|(_, last)| value >= last).map(|(first, _)| (first, *value));
+            *column = column.filter(|rising| *value >= rising.last).map(|rising| Rising {
+                in_time: if waited { *value } else { rising.in_time },
+                last: *value,
+                ..rising
+            });
         }
     }
 
@@ -112,7 +128,7 @@ impl Finding {
             return Found::Nothing;
         }
         let named = self.columns.iter().zip(labels).find_map(|(column, label)| {
-            let (first, last) = (*column)?;
+            let Rising { first, last, .. } = (*column)?;
             told_tick(label).filter(|_| last > first).map(|tick| (label.clone(), tick))
         });
         Found::Surely(named.map_or_else(super::text::assumed, |(channel, tick)| Time::Board {
@@ -134,7 +150,7 @@ impl Finding {
     fn clock(&self, labels: &[String]) -> Option<Time> {
         let passed = self.last.seconds_since(self.begun);
         self.columns.iter().zip(labels).find_map(|(column, label)| {
-            let (first, last) = (*column)?;
+            let Rising { in_time: first, last, .. } = (*column)?;
             let known = LABELS.iter().find(|(known, _)| known.eq_ignore_ascii_case(label));
             let told = known.and_then(|(_, tick)| *tick);
             let slack = if self.rows < LABELLED.0 { self.longest.min(BURST) } else { self.longest };

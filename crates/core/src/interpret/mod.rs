@@ -71,8 +71,17 @@ pub struct Joint {
     timing: Timing,
     deriver: Deriver,
     row: Vec<Now>,
-    opening: Opening,
+    openings: Openings,
     patient: bool,
+}
+
+/// How the source was opened, before the lines that may be read again and among them.
+#[derive(Debug)]
+struct Openings {
+    before: Opening,
+    among: Vec<Opening>,
+    /// Those of them that were passed on.
+    passed: usize,
 }
 
 impl Interpreter {
@@ -84,7 +93,7 @@ impl Interpreter {
             timing: Timing::new(time),
             deriver: Deriver::default(),
             row: Vec::new(),
-            opening: Opening::Link,
+            openings: Openings { before: Opening::Link, among: Vec::new(), passed: 0 },
             patient: false,
         };
         Interpreter { splitter: Splitter::new(shape), joint }
@@ -143,11 +152,23 @@ impl Interpreter {
             return 0;
         }
         let later = self.splitter.waits();
+        let openings = &mut self.joint.openings;
+        match (self.splitter.is_on_trial(), self.splitter.is_broken_behind()) {
+            (false, _) => *openings = Openings { before: opening, among: Vec::new(), passed: 0 },
+            (true, false) => openings.among.push(opening),
+            // Nothing came since the last one.
+            (true, true) => {
+                openings.among.pop();
+                openings.among.push(opening);
+            }
+        }
+        if !later {
+            openings.passed = openings.among.len();
+        }
         let given_up = if within { self.splitter.join() } else { self.splitter.begin() };
-        self.joint.opening = opening;
         // Lines that wait for their shape came before the break, which is told when its place has come.
         if !later {
-            self.joint.break_off(sink);
+            self.joint.break_off(opening, sink);
         }
         given_up
     }
@@ -230,8 +251,8 @@ impl Joint {
         sink.layout(&self.layout);
     }
 
-    fn break_off(&mut self, sink: &mut impl RowSink) {
-        let waits = self.timing.open(self.opening);
+    fn break_off(&mut self, opening: Opening, sink: &mut impl RowSink) {
+        let waits = self.timing.open(opening);
         // Behind rows that wait, the break waits too.
         if !(waits && self.patient) {
             self.deriver.break_off();
@@ -313,12 +334,22 @@ impl<S: RowSink> Sink for Findings<'_, S> {
     }
 
     fn gap(&mut self) {
-        self.joint.break_off(self.sink);
+        let openings = &mut self.joint.openings;
+        let opening = openings.among.get(openings.passed).copied().unwrap_or(openings.before);
+        if self.joint.layout.columns().is_empty() {
+            // The line before it was given up, and is not read again.
+            openings.before = opening;
+            openings.among.drain(..1.min(openings.among.len()));
+        } else {
+            openings.passed += 1;
+        }
+        self.joint.break_off(opening, self.sink);
     }
 
     fn restart(&mut self) {
         self.joint.timing = Timing::new(self.joint.timing.timer().set().clone());
-        self.joint.timing.open(self.joint.opening);
+        self.joint.openings.passed = 0;
+        self.joint.timing.open(self.joint.openings.before);
         self.joint.layout.forget();
         self.joint.deriver = Deriver::default();
         self.sink.restart();

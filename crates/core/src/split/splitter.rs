@@ -123,9 +123,14 @@ impl Splitter {
         self.lines.trial.untold().filter(|_| self.waits())
     }
 
-    /// Whether the link was broken behind the lines that wait.
+    /// Whether lines are kept that may be read again, as rows of another shape.
+    pub fn is_on_trial(&self) -> bool {
+        !self.lines.trial.is_empty()
+    }
+
+    /// Whether the link was broken behind these lines.
     pub fn is_broken_behind(&self) -> bool {
-        self.waits() && self.lines.trial.is_broken_behind()
+        self.lines.trial.is_broken_behind()
     }
 
     /// Rows that were read but not given, because the shape is still on trial.

@@ -67,7 +67,9 @@ impl Trial {
             Frame::Line(line) => (line.to_vec(), false),
             Frame::TooLong(head) => (head.to_vec(), true),
         };
-        self.lines.push_back(Line { at, half, broken: std::mem::take(&mut self.broken), told, too_long, bytes });
+        // The break lies before the next line of which nothing was given yet.
+        let broken = !told && std::mem::take(&mut self.broken);
+        self.lines.push_back(Line { at, half, broken, told, too_long, bytes });
     }
 
     /// The lines of which nothing was given.
@@ -83,20 +85,16 @@ impl Trial {
     /// The oldest line finds no shape, and is given as such.
     pub(super) fn give_up_oldest(&mut self, sink: &mut impl Sink) {
         let Some(oldest) = self.lines.pop_front() else { return };
-        let mut broken = false;
         if oldest.broken {
             sink.gap();
         }
         refuse(oldest.at, oldest.half, Refusal::NoShape, &oldest.bytes, sink);
         // A trial begins with a line of which nothing was given.
-        while let Some(told) = self.lines.front().filter(|line| line.told) {
-            broken |= told.broken;
+        while self.lines.front().is_some_and(|line| line.told) {
             self.lines.pop_front();
         }
-        match self.lines.front_mut() {
-            Some(first) => first.broken |= broken,
-            None if broken => sink.gap(),
-            None => {}
+        if self.lines.is_empty() && std::mem::take(&mut self.broken) {
+            sink.gap();
         }
     }
 
