@@ -2,7 +2,7 @@
 
 use super::labelled::{pair, tokens};
 use super::read::legible;
-use super::shape::{Bare, Delimiter, Labels, MAX_FIELDS, Shape, bare_text};
+use super::shape::{Bare, Delimiter, Labels, MAX_FIELDS, Shape, Style, bare_text};
 use super::value::value;
 use super::{json, words};
 
@@ -52,7 +52,7 @@ pub(super) fn carries_numbers(line: &[u8]) -> bool {
             let text = pair(token).map_or(token, |(_, text)| text);
             value(text.trim_ascii_end(), false).is_some()
         })
-        || words::scan(line).slots.iter().any(|slot| slot.value.words.is_some())
+        || words::scan(line, Style::default()).slots.iter().any(|slot| slot.value.words.is_some())
 }
 
 /// The shape of which this one line is a perfect example, if any.
@@ -63,11 +63,11 @@ pub(super) fn form_of(line: &[u8]) -> Option<Form> {
     if json::begins(line) {
         return json_form(line);
     }
-    labelled_form(line).or_else(|| bare_form(line)).or_else(|| worded_form(line))
+    labelled_form(line).or_else(|| bare_form(line)).or_else(|| worded_form(line, Style::default()))
 }
 
 fn labels(labels: Vec<String>, units: Vec<String>) -> Labels {
-    Labels { labels, complete: true, units }
+    Labels { labels, complete: true, units, ..Labels::default() }
 }
 
 fn json_form(line: &[u8]) -> Option<Form> {
@@ -115,8 +115,9 @@ fn bare_form(line: &[u8]) -> Option<Form> {
     })
 }
 
-fn worded_form(line: &[u8]) -> Option<Form> {
-    let scan = words::scan(line);
+/// The same for a line of words, with signs read in another way.
+pub(super) fn worded_form(line: &[u8], style: Style) -> Option<Form> {
+    let scan = words::scan(line, style);
     if scan.slots.is_empty() || scan.too_many {
         return None;
     }
@@ -124,7 +125,8 @@ fn worded_form(line: &[u8]) -> Option<Form> {
     let units = scan.slots.iter().map(unit).collect();
     let names = scan.slots.into_iter().map(|slot| slot.label).collect();
     let needed = if scan.strong { STRONG } else { WEAK };
-    Some(Form { shape: Shape::Worded(labels(names, units)), needed })
+    let labels = Labels { comma: style.comma, minus: style.minus, ..labels(names, units) };
+    Some(Form { shape: Shape::Worded(labels), needed })
 }
 
 /// A line that names columns.

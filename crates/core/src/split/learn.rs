@@ -119,7 +119,8 @@ impl Learning {
             found.map_or(String::new(), |form| form.shape.unit(0).to_owned())
         };
         let units: Vec<String> = labels.iter().map(unit).collect();
-        Some(Shape::Stacked(Labels { labels, complete: false, units }))
+        let style = forms.first().and_then(|form| form.shape.labels()).map(Labels::style).unwrap_or_default();
+        Some(Shape::Stacked(Labels { labels, complete: false, units, comma: style.comma, minus: style.minus }))
     }
 
     /// The place in `turn` of the label before which there is a pause, when there is one.

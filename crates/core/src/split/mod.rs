@@ -6,9 +6,10 @@
 //!
 //! `form` says what one line could be, `learn` what a stream of them is, `read` turns a line into values (`bare`,
 //! `labelled`, `words` and `json` are its scanners), `turns` puts rows together that take several lines, `reading` doubts
-//! the shape while it is in force, `trial` reads the first lines again when another shape does better.
+//! the shape while it is in force, `doubts` asks what commas and signs mean, `trial` reads the first lines again when another shape does better.
 
 mod bare;
+mod doubts;
 mod fate;
 mod form;
 mod frame;

@@ -5,6 +5,7 @@ use super::labelled::{pair, separates, tokens};
 use super::number::{Number, scan_number};
 use super::shape::{Labels, MAX_FIELDS, Shape};
 use super::value::{Value, value};
+use super::words::Sign;
 use super::{bare, json, words};
 
 /// What a line was that is not a row.
@@ -75,6 +76,8 @@ pub(super) struct Reader {
     next: usize,
     decimals: Vec<u8>,
     words: Vec<Option<u8>>,
+    /// Signs on the lines of words that were read since they were last looked at, and can be read in another way.
+    pub(super) signs: Vec<Sign>,
 }
 
 impl Reader {
@@ -82,6 +85,7 @@ impl Reader {
         let mut reader = Reader {
             decimals: Vec::new(),
             words: Vec::new(),
+            signs: Vec::new(),
             keys: Vec::new(),
             skeleton: Vec::new(),
             ending: Vec::new(),
@@ -224,7 +228,7 @@ impl Reader {
         if !legible(line) {
             return Err(Other::Damage(Refusal::Unreadable));
         }
-        let scan = words::scan(line);
+        let scan = words::scan(line, labels.style());
         let known = |label: &str| labels.labels.iter().position(|known| known == label);
         let mut skeleton = Vec::new();
         let mut unknown = None;
@@ -252,6 +256,10 @@ impl Reader {
             };
             let damaged = labels.labels.iter().any(named);
             return Err(if damaged { Other::Damage(Refusal::NotANumber) } else { Other::Text });
+        }
+        // Nobody looks at them where nothing is doubted.
+        if self.signs.is_empty() {
+            self.signs = scan.signs;
         }
         let all = cells.filled.count_ones() as usize == labels.labels.len();
         match (fault, unknown) {

@@ -1,5 +1,6 @@
 //! Lines while a shape is in force: rows out of them, and doubts about the shape.
 
+use super::doubts::Doubts;
 use super::fate::{Fate, Refusal, Sink};
 use super::form::carries_numbers;
 use super::learn::{Learning, MOST_HELD};
@@ -56,6 +57,8 @@ pub(super) struct Reading {
     rival: Learning,
     rivals: u32,
     pub(super) offer: Option<Offer>,
+    /// About commas and signs.
+    pub(super) doubts: Doubts,
 }
 
 impl Reading {
@@ -79,6 +82,7 @@ impl Reading {
             rival: Learning::default(),
             rivals: 0,
             offer: None,
+            doubts: Doubts::new(pinned),
         }
     }
 }
@@ -104,6 +108,9 @@ impl Reading {
                     sink.row(at, &self.values);
                 }
                 self.fits += 1;
+                if !self.doubts.settled {
+                    self.look_for_doubts(line);
+                }
                 if self.rivals > 0 || self.offer.is_some() {
                     self.outlive_rivals();
                 }
@@ -157,6 +164,21 @@ impl Reading {
         if let (Shape::Bare(bare), Some(turns)) = (self.reader.shape(), &mut self.turns) {
             self.values.fill(f64::NAN);
             let _ = turns.bare(bare, &self.values);
+        }
+    }
+
+    /// Commas and signs may mean something else.
+    #[inline]
+    fn look_for_doubts(&mut self, line: &[u8]) {
+        match self.reader.shape() {
+            Shape::Bare(bare) if Doubts::looks_at_pairs(bare) => self.doubts.pair(line),
+            Shape::Worded(labels) | Shape::Stacked(labels) if !self.reader.signs.is_empty() => {
+                let style = labels.style();
+                let signs = std::mem::take(&mut self.reader.signs);
+                self.doubts.words(signs, style, line);
+            }
+            Shape::Worded(_) | Shape::Stacked(_) => {}
+            _ => self.doubts.settled = true,
         }
     }
 

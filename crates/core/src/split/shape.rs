@@ -73,6 +73,27 @@ impl Delimiter {
     }
 }
 
+/// What a comma between digits is, in a line of words.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Comma {
+    /// The decimal point: `1,78` is 1.78. In a list of numbers it stands between them all the same.
+    #[default]
+    Decimal,
+    /// What stands between two numbers: `1,78` is 1 and 78.
+    Between,
+    /// What parts groups of three digits: `2,311` is 2311.
+    Thousands,
+}
+
+/// How signs among digits are read, in a line of words.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(super) struct Style {
+    pub(super) comma: Comma,
+    /// A minus that stands apart from its number, as in `x: - 837`, belongs to it.
+    pub(super) minus: bool,
+}
+
 /// Fields with a name of the board's own.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -86,6 +107,22 @@ pub struct Labels {
     /// all where that is not known.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub units: Vec<String>,
+    /// What a comma between digits is, among words.
+    #[serde(default, skip_serializing_if = "is_decimal")]
+    pub comma: Comma,
+    /// Whether a minus that stands apart from its number belongs to it, among words.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub minus: bool,
+}
+
+fn is_decimal(comma: &Comma) -> bool {
+    *comma == Comma::Decimal
+}
+
+impl Labels {
+    pub(super) fn style(&self) -> Style {
+        Style { comma: self.comma, minus: self.minus }
+    }
 }
 
 /// Numbers told apart by their order.
@@ -162,7 +199,8 @@ pub enum Shape {
 impl Shape {
     /// `name=value` fields.
     pub fn labelled<L: Into<String>>(labels: impl IntoIterator<Item = L>, complete: bool) -> Shape {
-        Shape::Labelled(Labels { labels: labels.into_iter().map(Into::into).collect(), complete, units: Vec::new() })
+        let labels = labels.into_iter().map(Into::into).collect();
+        Shape::Labelled(Labels { labels, complete, ..Labels::default() })
     }
 
     /// Its labels, unless its columns are told apart by order.
@@ -230,10 +268,22 @@ impl Shape {
             let all = if labels.complete { " on each line" } else { ", not all on each line" };
             format!("{}{all}", count(labels.labels.len(), "field"))
         };
+        let signs = |labels: &Labels| {
+            let comma = match labels.comma {
+                Comma::Decimal => "",
+                Comma::Between => ", a comma between numbers",
+                Comma::Thousands => ", a comma between thousands",
+            };
+            format!("{comma}{}", if labels.minus { ", a minus may stand apart" } else { "" })
+        };
         match self {
             Shape::Labelled(labels) => format!("name=value, {}", fields(labels)),
-            Shape::Worded(labels) => format!("names and values with words around, {}", fields(labels)),
-            Shape::Stacked(labels) => format!("one labelled field a line, {} a row", labels.labels.len()),
+            Shape::Worded(labels) => {
+                format!("names and values with words around, {}{}", fields(labels), signs(labels))
+            }
+            Shape::Stacked(labels) => {
+                format!("one labelled field a line, {} a row{}", labels.labels.len(), signs(labels))
+            }
             Shape::Json(labels) => format!("JSON a line, {}", count(labels.labels.len(), "value")),
             Shape::Bare(bare) => {
                 let mut text = match (bare.fields, bare.lines) {
@@ -268,7 +318,7 @@ impl Shape {
                     Some((token, column(labels, label)?))
                 })
                 .collect(),
-            Shape::Worded(labels) | Shape::Stacked(labels) => words::scan(line)
+            Shape::Worded(labels) | Shape::Stacked(labels) => words::scan(line, labels.style())
                 .slots
                 .into_iter()
                 .filter_map(|slot| Some((slot.whole, column(labels, slot.label.as_bytes())?)))

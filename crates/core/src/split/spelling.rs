@@ -1,11 +1,21 @@
 //! A shape as a person types it: `bare comma 3`, `bare spaces 1 lines 2`, `labelled gauge bed`, `json bed.p on ...`.
 
-use super::shape::{Bare, Delimiter, Labels, MAX_FIELDS, Shape};
+use super::shape::{Bare, Comma, Delimiter, Labels, MAX_FIELDS, Shape};
 use std::fmt;
 use std::str::FromStr;
 
 /// What stands at the end of labels that need not all be on each line.
 const NOT_ALL: &str = "...";
+
+/// What stands before the way in which signs are read, and the ways.
+const WITH: &str = "with";
+const FLAGS: [(&str, Comma, bool); 5] = [
+    ("comma-between", Comma::Between, false),
+    ("comma-thousands", Comma::Thousands, false),
+    ("minus-apart", Comma::Decimal, true),
+    ("comma-between minus-apart", Comma::Between, true),
+    ("comma-thousands minus-apart", Comma::Thousands, true),
+];
 
 /// What was typed is no shape.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -20,7 +30,13 @@ impl fmt::Display for Shape {
             let Some(labels) = self.labels() else { return Ok(()) };
             labels.labels.iter().try_for_each(|label| write!(to, " {label}"))?;
             let not_all = !labels.complete && !matches!(self, Shape::Stacked(_));
-            return if not_all { write!(to, " {NOT_ALL}") } else { Ok(()) };
+            if not_all {
+                write!(to, " {NOT_ALL}")?;
+            }
+            let style = (labels.comma, labels.minus);
+            let flags: Vec<&str> =
+                FLAGS.iter().filter(|(_, comma, minus)| style == (*comma, *minus)).map(|f| f.0).collect();
+            return flags.first().map_or(Ok(()), |flag| write!(to, " {WITH} {flag}"));
         };
         write!(to, " {} {}", bare.delimiter.name(), bare.fields)?;
         if bare.lines > 1 {
@@ -46,12 +62,20 @@ impl FromStr for Shape {
             return bare(words);
         }
         let mut labels: Vec<String> = words.map(str::to_owned).collect();
+        let style = match labels.iter().rposition(|word| word == WITH) {
+            Some(at) => {
+                let known = FLAGS.iter().find(|(flag, ..)| *flag == labels[at + 1..].join(" "));
+                labels.truncate(if known.is_some() { at } else { labels.len() });
+                known.map_or((Comma::Decimal, false), |(_, comma, minus)| (*comma, *minus))
+            }
+            None => (Comma::Decimal, false),
+        };
         let complete = labels.last().is_none_or(|last| last != NOT_ALL);
         labels.truncate(labels.len() - usize::from(!complete));
         if let Some(at) = (1..labels.len()).find(|i| labels[..*i].contains(&labels[*i])) {
             return wrong(format!("'{}' stands twice", labels[at]));
         }
-        let labels = Labels { labels, complete, units: Vec::new() };
+        let labels = Labels { labels, complete, units: Vec::new(), comma: style.0, minus: style.1 };
         let count = labels.labels.len();
         let shape = match kind {
             "labelled" => Shape::Labelled(labels),
@@ -118,6 +142,8 @@ mod tests {
             "bare semicolon 2 decimal-comma brackets indexed named a,b",
             "labelled gauge bed",
             "worded gauge ...",
+            "worded S S_2 with comma-between",
+            "worded x ... with comma-thousands minus-apart",
             "stacked x y z",
             "json bed.p on",
         ] {

@@ -176,7 +176,7 @@ impl Splitter {
         let reading = self.reading()?;
         let fit = self.fit().unwrap_or(1.0);
         Some(match (reading.fits, fit) {
-            _ if reading.offer.is_some() => Sure::Unsure,
+            _ if self.offer().is_some() => Sure::Unsure,
             _ if reading.pinned => Sure::Sure,
             (20.., 0.9..) => Sure::Sure,
             (4.., 0.7..) => Sure::Likely,
@@ -193,7 +193,8 @@ impl Splitter {
 
     /// Another shape that may be the right one.
     pub fn offer(&self) -> Option<&Offer> {
-        self.reading()?.offer.as_ref()
+        let reading = self.reading()?;
+        reading.offer.as_ref().or(reading.doubts.offer.as_ref())
     }
 
     /// What is known of each column; empty while no shape is known.

@@ -266,3 +266,59 @@ fn units_must_be_as_they_were_found_and_may_be_any_for_a_typed_shape() {
     let slipped = split(None, false, &[b"bed: 71\nbed: 72\nbed: 7q.5\nbed: 73\n"]);
     assert_eq!(slipped[3..], ["another unit than before bed: 7q.5", "row [73.0]"]);
 }
+
+/// A splitter after 60 lines, and the rows that it gave.
+fn after(line: &dyn Fn(u32) -> String, shape: Option<Shape>) -> (Splitter, Vec<String>) {
+    let mut splitter = Splitter::new(shape);
+    let mut log = Log::default();
+    (0..60).for_each(|i| splitter.feed(Stamp(0), (line(i) + "\n").as_bytes(), &mut log));
+    (splitter, rows_of(log.0))
+}
+
+#[test]
+fn commas_and_signs_that_may_mean_something_else_are_never_sure_and_the_rival_is_offered() {
+    for (line, offer, row) in [
+        (&(|i: u32| format!("ADC: {},{}", 443 + i, 606 - i * 7)) as &dyn Fn(u32) -> String, "between", "[444.0, 599.0]"),
+        (&|i| format!("{},{} bytes", 2 + i, 311 + i), "between", "[3.0, 312.0]"),
+        (&|i| format!("{},{:03} bytes", 2 + i, (311 + i * 37) % 1000), "thousands", "[3348.0]"),
+        (&|i| format!("x: - {}", 837 + i), "minus-apart", "[-838.0]"),
+        (&|i| format!("tank=- {} y=3", 837 + i), "minus-apart", "[-838.0, 3.0]"),
+        (&|i| format!("{},{}", 837 + i, 200 + i), "decimal-comma", "[838.201]"),
+        (&|i| format!("{},{:02}", 1 + i / 50, 70 + i % 9), "decimal-comma", "[1.71]"),
+    ] {
+        let (splitter, _) = after(line, None);
+        assert_eq!(splitter.sure(), Some(Sure::Unsure), "{}", line(1));
+        let rival = splitter.offer().unwrap();
+        let typed = rival.shape.to_string();
+        assert!(typed.contains(offer), "{}: {typed}", line(1));
+        let (pinned, rows) = after(line, Some(typed.parse().unwrap()));
+        assert_eq!((pinned.sure(), pinned.offer()), (Some(Sure::Sure), None));
+        assert_eq!(rows[1], format!("row {row}"), "{}", line(1));
+    }
+    // Where other lines tell, nothing is doubted.
+    for (line, row) in [
+        (&(|i: u32| format!("S,{},{}", 837 + i, 287 - i)) as &dyn Fn(u32) -> String, "[838.0, 286.0]"),
+        (&|i| format!("DATA,{},287,{}", 837 + i, 149 + i), "[838.0, 287.0, 150.0]"),
+        (&|i| format!("level: {},{:02} m", 1 + i % 3, i), "[2.01]"),
+        (&|i| format!("{},{}", i, i * 30), "[1.0, 30.0]"),
+        (&|i| format!("{}, {}", 100 + i, 200 + i), "[101.0, 201.0]"),
+    ] {
+        let (splitter, rows) = after(line, None);
+        assert_eq!((splitter.sure(), splitter.offer()), (Some(Sure::Sure), None), "{}", line(1));
+        assert_eq!(rows[2], format!("row {row}"), "{}", line(1));
+    }
+}
+
+#[test]
+fn labels_without_end_are_bounded_and_told() {
+    let (splitter, rows) = after(&|i| (0..8).map(|k| format!("k{}={k} ", i * 8 + k)).collect(), None);
+    assert!(splitter.shape().is_none_or(|shape| shape.columns() <= crate::split::MAX_FIELDS) && rows.len() < 60);
+    let mut log = Log::default();
+    let mut splitter = Splitter::new(None);
+    for i in 0..3000 {
+        splitter.feed(Stamp(0), format!("{{\"a\":{i},\"k{}\":1}}\n", i / 4).as_bytes(), &mut log);
+    }
+    splitter.finish(&mut log);
+    assert_eq!(splitter.shape().map(Shape::columns), Some(crate::split::MAX_FIELDS));
+    assert!(log.0.iter().any(|entry| entry.starts_with(Refusal::TooManyLabels.text())), "{:?}", log.0.last());
+}

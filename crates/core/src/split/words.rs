@@ -5,8 +5,8 @@
 //! the unit of the first, those behind it the label of the second. Where there is no break, a word that is a unit by
 //! its spelling is one.
 
-use super::number::{scan_number, scan_with_comma};
-use super::shape::{MAX_FIELDS, prompt};
+use super::number::{Number, number, scan_number, scan_with_comma};
+use super::shape::{Comma, MAX_FIELDS, Style, prompt};
 use super::value::{Value, state};
 use std::ops::Range;
 
@@ -47,6 +47,17 @@ pub(super) struct Scan {
     pub(super) strong: bool,
     /// There were more values than a row may have.
     pub(super) too_many: bool,
+    /// Signs that can be read in another way.
+    pub(super) signs: Vec<Sign>,
+}
+
+/// A sign among digits that can be read in more than one way.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Sign {
+    /// A comma with so many digits in front of it and behind it, the first of the latter being 0 or not.
+    Comma { front: usize, behind: usize, zero: bool },
+    /// A minus that stands apart from the number behind it.
+    Minus,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -69,11 +80,27 @@ fn begins_word(byte: u8) -> bool {
     byte.is_ascii_alphabetic() || matches!(byte, b'_' | b'%') || byte >= 0x80
 }
 
+/// A number at `at` that has its minus apart, and where it ends.
+fn apart(line: &[u8], at: usize, style: Style) -> Option<(Value, usize)> {
+    let blanks = line[at + 1..].iter().take_while(|b| **b == b' ').count();
+    let begins = at.checked_sub(1).is_none_or(|before| matches!(line[before], b' ' | b':' | b'=' | b',' | b'\t'));
+    let next = at + 1 + blanks;
+    if line[at] != b'-' || blanks == 0 || !begins || !line.get(next).is_some_and(u8::is_ascii_digit) {
+        return None;
+    }
+    let (mut value, used) = value_at(line, next, style)?;
+    value.number.value = -value.number.value;
+    Some((value, next + used))
+}
+
 /// The token at `at`, and where it ends.
-fn token(line: &[u8], at: usize) -> (Token, usize) {
+fn token(line: &[u8], at: usize, style: Style) -> (Token, usize) {
     let byte = line[at];
+    if let Some((value, end)) = if style.minus { apart(line, at, style) } else { None } {
+        return (Token::Value(value), end);
+    }
     let run = |test: fn(u8) -> bool| at + line[at..].iter().take_while(|b| test(**b)).count();
-    if let Some((value, used)) = value_at(line, at) {
+    if let Some((value, used)) = value_at(line, at, style) {
         return (Token::Value(value), at + used);
     }
     if begins_word(byte) || byte.is_ascii_digit() {
@@ -88,9 +115,16 @@ fn token(line: &[u8], at: usize) -> (Token, usize) {
     let end = run(|b| matches!(b, b'=' | b':' | b'.' | b'-' | b'_' | b'*' | b'~' | b'#'));
     if end > at {
         let names = line[at..end].iter().any(|b| matches!(b, b'=' | b':'));
+        let apart = |may: bool| may && apart(line, end - 1, style).is_some();
         // The sign of the number that follows is its own.
-        let end =
-            if end - at > 1 && line[end - 1] == b'-' && value_at(line, end - 1).is_some() { end - 1 } else { end };
+        let end = if end - at > 1
+            && line[end - 1] == b'-'
+            && (value_at(line, end - 1, style).is_some() || apart(style.minus))
+        {
+            end - 1
+        } else {
+            end
+        };
         return (if names { Token::Names } else { Token::Other }, end);
     }
     match byte {
@@ -104,7 +138,7 @@ fn token(line: &[u8], at: usize) -> (Token, usize) {
 }
 
 /// A number at `at` that does not continue a word, and its length.
-fn value_at(line: &[u8], at: usize) -> Option<(Value, usize)> {
+fn value_at(line: &[u8], at: usize, style: Style) -> Option<(Value, usize)> {
     if at > 0 && (is_word(line[at - 1]) || line[at - 1] == b'.') {
         return None;
     }
@@ -118,19 +152,53 @@ fn value_at(line: &[u8], at: usize) -> Option<(Value, usize)> {
         return scan_number(text).filter(|(_, used)| *used == end).map(|(number, used)| (number.into(), used));
     }
     let (mut number, mut used) = scan_number(text)?;
-    // `1,78` is a decimal comma; `1, 78` and `1,78,3` are lists.
-    if text.get(used) == Some(&b',') && !text[..used].contains(&b'.') {
-        let digits = text[used + 1..].iter().take_while(|b| b.is_ascii_digit()).count();
-        let next = text.get(used + 1 + digits);
-        if digits > 0 && !matches!(next, Some(b',' | b'.' | b'=' | b':')) && !next.is_some_and(|b| is_word(*b)) {
-            (number, used) = scan_with_comma(text)?;
-        }
+    match style.comma {
+        Comma::Decimal if comma_at(line, at).is_some() => (number, used) = scan_with_comma(text)?,
+        Comma::Thousands => (number, used) = with_thousands(text).unwrap_or((number, used)),
+        Comma::Decimal | Comma::Between => {}
     }
     // `22C` is a value with its unit, `3x4` a word.
     let rest = &text[used..];
     let word = rest.iter().take_while(|b| is_word(**b)).count();
     let unit = rest[..word].first().is_none_or(|b| begins_word(*b)) && !rest[..word].iter().any(u8::is_ascii_digit);
     unit.then_some((number.into(), used))
+}
+
+/// The comma within the number at `at`, where it may be a decimal one: `1,78`, while `1, 78` and `1,78,3` are lists.
+fn comma_at(line: &[u8], at: usize) -> Option<Sign> {
+    let text = &line[at..];
+    let sign = usize::from(matches!(text.first(), Some(b'-' | b'+')));
+    let digits = |text: &[u8]| text.iter().take_while(|b| b.is_ascii_digit()).count();
+    let front = digits(&text[sign..]);
+    let comma = sign + front;
+    if front == 0 || text.get(comma) != Some(&b',') || (at > 0 && line[at - 1] == b',') {
+        return None;
+    }
+    let behind = digits(&text[comma + 1..]);
+    let next = text.get(comma + 1 + behind);
+    let list = matches!(next, Some(b',' | b'.' | b'=' | b':')) || next.is_some_and(|b| is_word(*b));
+    (behind > 0 && !list).then(|| Sign::Comma { front, behind, zero: text[comma + 1] == b'0' && behind > 1 })
+}
+
+/// The number at the start of `text` whose thousands are parted by commas, as in `2,311` or `-1,048,576.5`.
+fn with_thousands(text: &[u8]) -> Option<(Number, usize)> {
+    let sign = usize::from(matches!(text.first(), Some(b'-' | b'+')));
+    let digits = |at: usize| text[at..].iter().take_while(|b| b.is_ascii_digit()).count();
+    let mut end = sign + digits(sign);
+    if !(1..=3).contains(&(end - sign)) {
+        return None;
+    }
+    let mut plain = text[..end].to_vec();
+    while text.get(end) == Some(&b',') && digits(end + 1) == 3 {
+        plain.extend_from_slice(&text[end + 1..end + 4]);
+        end += 4;
+    }
+    if text.get(end) == Some(&b'.') {
+        let fraction = end + 1 + digits(end + 1);
+        plain.extend_from_slice(&text[end..fraction]);
+        end = fraction;
+    }
+    Some((number(&plain)?, end))
 }
 
 /// What stands between two values.
@@ -195,14 +263,18 @@ impl Gap {
 }
 
 /// Finds all values of `line` with their labels and units.
-pub(super) fn scan(line: &[u8]) -> Scan {
+pub(super) fn scan(line: &[u8], style: Style) -> Scan {
     let mut scan = Scan { strong: true, ..Scan::default() };
     let mut gap = Gap::default();
     let mut labels_lead = false;
     let mut at = prompt(line);
     while at < line.len() {
-        let (token, end) = token(line, at);
+        let (token, end) = token(line, at, style);
         let Token::Value(value) = token else {
+            let ends = matches!(token, Token::Other | Token::Names) && line[end - 1] == b'-';
+            if !style.minus && ends && apart(line, end - 1, style).is_some() {
+                scan.signs.push(Sign::Minus);
+            }
             gap.take(token, at..end);
             at = end;
             continue;
@@ -214,6 +286,9 @@ pub(super) fn scan(line: &[u8]) -> Scan {
             gap.take(Token::Word, at..end);
             at = end;
             continue;
+        }
+        if style.comma == Comma::Decimal {
+            scan.signs.extend(comma_at(line, at));
         }
         let attached =
             scan.slots.last().is_some_and(|slot| gap.before.first().is_some_and(|word| word.start == slot.at.end));
@@ -302,7 +377,7 @@ mod tests {
 
     fn read(line: &str) -> Vec<String> {
         let text = |range: &Range<usize>| String::from_utf8_lossy(&line.as_bytes()[range.clone()]).into_owned();
-        let slots = scan(line.as_bytes()).slots;
+        let slots = scan(line.as_bytes(), Style::default()).slots;
         slots
             .iter()
             .map(|s| format!("{}={} {}", s.label, s.value.number.value, text(&s.unit)).trim_end().to_owned())

@@ -1,0 +1,97 @@
+//! Doubts about signs among digits: a comma may be a decimal one, stand between two numbers or between thousands; a minus
+//! that stands apart may belong to its number. One line never tells; many may.
+
+use super::form::worded_form;
+use super::reading::Offer;
+use super::shape::{Bare, Comma, Delimiter, Shape, Style, bare_text};
+use super::words::Sign;
+
+/// What the lines so far tell of signs that can be read in more than one way.
+#[derive(Debug, Default)]
+pub(super) struct Doubts {
+    /// The least and the most digits behind a comma.
+    behind: Option<(usize, usize)>,
+    /// A number behind a comma began with a zero, as the second of two numbers never does.
+    zero: bool,
+    /// There are more than three digits in front of some comma.
+    long: bool,
+    minus: bool,
+    /// What was seen cannot be anything else than what is read.
+    pub(super) settled: bool,
+    pub(super) offer: Option<Offer>,
+}
+
+impl Doubts {
+    /// Nothing is doubted of a shape that was pinned.
+    pub(super) fn new(pinned: bool) -> Doubts {
+        Doubts { settled: pinned, ..Doubts::default() }
+    }
+
+    fn comma(&mut self, front: usize, behind: usize, zero: bool) {
+        let (least, most) = self.behind.unwrap_or((behind, behind));
+        self.behind = Some((least.min(behind), most.max(behind)));
+        self.zero |= zero;
+        self.long |= front > 3;
+    }
+
+    /// What else a comma that is read as a decimal one may be, and why.
+    fn other_than_decimal(&self) -> Option<(Comma, &'static str)> {
+        let groups = self.behind == Some((3, 3)) && !self.long;
+        match self.behind {
+            None => None,
+            // Always as many digits, zeros among the first of them: so decimals are printed, and thousands.
+            Some((least, most)) if least == most && self.zero && !groups => None,
+            Some(_) if groups && self.zero => Some((Comma::Thousands, "a comma may stand between thousands")),
+            Some(_) => Some((Comma::Between, "a comma may stand between two numbers")),
+        }
+    }
+
+    /// Takes in the signs of a line of words that was read with `style`.
+    #[cold]
+    pub(super) fn words(&mut self, signs: Vec<Sign>, style: Style, line: &[u8]) {
+        for sign in signs {
+            match sign {
+                Sign::Comma { front, behind, zero } => self.comma(front, behind, zero),
+                Sign::Minus => self.minus = true,
+            }
+        }
+        let rival = match self.other_than_decimal() {
+            Some((comma, why)) => Some((Style { comma, ..style }, why)),
+            None if self.minus => Some((Style { minus: true, ..style }, "a minus that stands apart may be a sign")),
+            None => None,
+        };
+        self.offer = rival.and_then(|(style, why)| {
+            let shape = worded_form(line, style)?.shape;
+            Some(Offer { shape, why: why.into() })
+        });
+    }
+
+    /// Takes in a line of two numbers with a comma between: they may be one with a decimal comma.
+    #[cold]
+    pub(super) fn pair(&mut self, line: &[u8]) {
+        let text = &line[bare_text(line)];
+        let comma = memchr::memchr(b',', text).unwrap_or(text.len());
+        let (front, behind) = (&text[..comma], text.get(comma + 1..).unwrap_or_default());
+        let front = front.strip_prefix(b"-").unwrap_or(front);
+        let digits = |text: &[u8]| !text.is_empty() && text.iter().all(u8::is_ascii_digit);
+        if !digits(front) || !digits(behind) {
+            (self.settled, self.offer) = (true, None);
+            return;
+        }
+        let zero = behind.len() > 1 && behind[0] == b'0';
+        self.comma(front.len(), behind.len(), zero);
+        let varies = self.behind.is_some_and(|(least, most)| least < most);
+        // Decimals always have as many digits, a second number need not.
+        if varies && !self.zero {
+            (self.settled, self.offer) = (true, None);
+        } else if self.offer.is_none() {
+            let shape = Shape::Bare(Bare { comma: true, ..Bare::new(Delimiter::Spaces, 1) });
+            self.offer = Some(Offer { shape, why: "a comma may be a decimal one".into() });
+        }
+    }
+
+    /// Whether lines of this shape are to be looked at in [`Doubts::pair`].
+    pub(super) fn looks_at_pairs(bare: &Bare) -> bool {
+        bare.delimiter == Delimiter::Comma && bare.fields == 2 && bare.lines == 1 && bare.names.is_empty()
+    }
+}
