@@ -21,7 +21,7 @@ const ROWS: u32 = 1_000_000;
 const LENGTH: &str = "sqrt(x^2+y^2+z^2)";
 
 fn filled() -> Chain {
-    let mut chain = Chain::new(Bench::default(), Limits::NONE);
+    let mut chain = Chain::new(&Bench::default(), 0, Limits::NONE);
     for from in (0..ROWS).step_by(100) {
         let text = (from..from + 100).fold(String::new(), |mut text, i| {
             let _ = writeln!(text, "x={} y={} z={}", 2000 + i * 7 % 900, 1500 + i * 11 % 700, 1000 + i * 13 % 500);

@@ -5,7 +5,7 @@
 #![allow(missing_docs)]
 
 use amber_core::Stamp;
-use amber_core::bench::{Bench, ChannelSettings, Split};
+use amber_core::bench::{Bench, ChannelSettings, SourceSettings, Split};
 use amber_core::chain::Chain;
 use amber_core::clock::Time;
 use amber_core::smooth::{Filter, Smooth, Strength};
@@ -28,8 +28,9 @@ fn lines(from: u32, rows: u32) -> String {
 fn filled(rows: u32) -> Chain {
     let smooth = Some(Smooth { filter: Filter::Mean, strength: Strength::Rows(9) });
     let channel = |i| ChannelSettings { smooth, ..ChannelSettings::named(&format!("c{i}")) };
-    let bench = Bench { channel: (0..CHANNELS).map(channel).collect(), ..Bench::default() };
-    let mut chain = Chain::new(bench, Limits::NONE);
+    let bench =
+        Bench::of(SourceSettings { channel: (0..CHANNELS).map(channel).collect(), ..SourceSettings::default() });
+    let mut chain = Chain::new(&bench, 0, Limits::NONE);
     for from in (0..rows).step_by(10) {
         chain.feed(Stamp(i64::from(from) * 1_000_000), lines(from, 10).as_bytes());
     }
@@ -65,7 +66,7 @@ fn store(criterion: &mut Criterion) {
     let mut group = criterion.benchmark_group("taking in rows of 6 channels, smoothed");
     group.throughput(Throughput::Elements(10_000)).sample_size(20);
     let mut chain = filled(10);
-    chain.set_limits(|limits| *limits = Limits::default());
+    chain.set_limits(Limits::default());
     group.bench_function("chain", |b| b.iter(|| chain.feed(Stamp(0), text.as_bytes())));
     group.finish();
 

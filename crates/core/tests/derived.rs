@@ -5,7 +5,7 @@
 mod steps;
 
 use amber_core::Stamp;
-use amber_core::bench::{Bench, ChannelSettings};
+use amber_core::bench::{Bench, ChannelSettings, SourceSettings};
 use amber_core::chain::Chain;
 use amber_core::formula::Formula;
 use amber_core::scale::{Converter, Reference, Scale, Step};
@@ -114,8 +114,8 @@ proptest! {
     ) {
         let shape = "labelled a b supply".parse().unwrap();
         let split = amber_core::bench::Split::Pinned(shape);
-        let bench = |channel: Vec<ChannelSettings>| Bench { channel, split: split.clone(), ..Bench::default() };
-        let mut edited = Chain::new(bench(first.clone()), Limits::default());
+        let bench = |channel: Vec<ChannelSettings>| Bench::of(SourceSettings { channel, split: split.clone(), ..SourceSettings::default() });
+        let mut edited = Chain::new(&bench(first.clone()), 0, Limits::default());
         let (mut rows, mut breaks) = (0, Vec::new());
         for doing in doings.into_iter().chain([Doing::Rows(20)]) {
             match doing {
@@ -136,7 +136,7 @@ proptest! {
                 Doing::Swap(a, b) => edited.swap_channels(a, b),
             }
         }
-        let mut fresh = Chain::new(bench(edited.bench().channel), Limits::default());
+        let mut fresh = Chain::new(&bench(edited.live_settings().channel), 0, Limits::default());
         for i in 0..rows {
             if breaks.contains(&i) {
                 fresh.begin();

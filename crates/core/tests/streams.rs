@@ -4,7 +4,7 @@
 mod steps;
 
 use amber_core::Stamp;
-use amber_core::bench::{Bench, Beside, ChannelSettings, Kind, Parity, Screen, Source, Split, Words};
+use amber_core::bench::{Bench, ChannelSettings, Kind, Parity, Screen, Shared, Source, SourceSettings, Split, Words};
 use amber_core::chain::Chain;
 use amber_core::clock::{Tick, Time};
 use amber_core::scale::{Scale, Step};
@@ -40,14 +40,14 @@ fn settled(chain: &Chain) -> u64 {
 }
 
 fn pinned() -> Bench {
-    Bench { split: Split::Pinned(Shape::labelled(["a", "b"], true)), ..Bench::default() }
+    Bench::of(SourceSettings { split: Split::Pinned(Shape::labelled(["a", "b"], true)), ..SourceSettings::default() })
 }
 
 proptest! {
     #[test]
     fn every_line_becomes_exactly_one_thing(lines in proptest::collection::vec((line(), ending()), 1..60), cut in 1..400usize) {
         let stream: Vec<u8> = lines.iter().flat_map(|(line, end)| [&line[..], end].concat()).collect();
-        let mut chain = Chain::new(pinned(), Limits::default());
+        let mut chain = Chain::new(&pinned(), 0, Limits::default());
         for (i, piece) in stream.chunks(cut).enumerate() {
             chain.feed(Stamp(i as i64), piece);
         }
@@ -55,7 +55,7 @@ proptest! {
         prop_assert_eq!(chain.counts().bytes, stream.len() as u64);
         prop_assert_eq!(chain.store().rows().end, chain.counts().rows);
         // The cut changes nothing but the stamps.
-        let mut whole = Chain::new(pinned(), Limits::default());
+        let mut whole = Chain::new(&pinned(), 0, Limits::default());
         whole.feed(Stamp(0), &stream);
         let sums = |chain: &Chain| (settled(chain), chain.counts().rows, chain.counts().refused(), chain.counts().messages);
         prop_assert_eq!(sums(&chain), sums(&whole));
@@ -66,7 +66,7 @@ proptest! {
 
     #[test]
     fn good_rows_come_through_unchanged_whatever_stands_between(values in proptest::collection::vec((0..65536u32, -1e6..1e6f64), 3..80), noise in proptest::collection::vec(line(), 80)) {
-        let mut chain = Chain::new(pinned(), Limits::default());
+        let mut chain = Chain::new(&pinned(), 0, Limits::default());
         let mut expected = Vec::new();
         for ((a, b), noise) in values.iter().zip(&noise) {
             chain.feed(Stamp(0), format!("a={a} b={b:.4}\n").as_bytes());
@@ -83,7 +83,7 @@ proptest! {
     #[test]
     fn breaks_and_skips_lose_at_most_the_lines_that_they_hit(breaks in proptest::collection::vec(1..200usize, 1..12)) {
         let stream: Vec<u8> = (0..200).flat_map(|i| format!("a={i} b={}\n", i * 2).into_bytes()).collect();
-        let mut chain = Chain::new(pinned(), Limits::default());
+        let mut chain = Chain::new(&pinned(), 0, Limits::default());
         let mut rest = &stream[..];
         let mut hits = 0;
         for (i, length) in breaks.iter().enumerate() {
@@ -100,7 +100,7 @@ proptest! {
 
     #[test]
     fn any_bytes_at_all_are_survived(bytes in proptest::collection::vec(any::<u8>(), 0..4000), cut in 1..300usize) {
-        let mut chain = Chain::new(Bench::default(), Limits { seconds: 1.0, rows: 10 });
+        let mut chain = Chain::new(&Bench::default(), 0, Limits { seconds: 1.0, rows: 10 });
         chain.join();
         for piece in bytes.chunks(cut) {
             chain.feed(Stamp(0), piece);
@@ -123,7 +123,7 @@ proptest! {
             (_, false) => (delimiter.byte() as char).to_string(),
         };
         let row = |r: usize| (0..fields).map(|f| format!("{}.{}", r * 10 + f, f)).collect::<Vec<_>>().join(&between);
-        let mut chain = Chain::new(Bench::default(), Limits::default());
+        let mut chain = Chain::new(&Bench::default(), 0, Limits::default());
         (0..rows).for_each(|r| chain.feed(Stamp(r as i64), format!("{}\r\n", row(r)).as_bytes()));
         prop_assert_eq!(chain.shape(), Some(&Shape::Bare(Bare::new(delimiter, fields))));
         prop_assert_eq!(chain.counts().rows, rows as u64);
@@ -172,11 +172,17 @@ fn benches() -> impl Strategy<Value = Bench> {
     ("[ -~]{0,12}", sources, 0.2..60.0f64, channels, proptest::collection::vec(sayings(), 0..3)).prop_map(
         |(name, mut sources, pace, mut channel, say)| {
             channel.iter_mut().zip(0..).for_each(|(channel, i)| channel.name = format!("c{i}"));
-            let (source, split, time) = sources.remove(0);
-            let beside = |(source, split, time)| Beside { source, split, time };
-            let beside = sources.into_iter().map(beside).collect();
+            let source = |(wire, split, time)| SourceSettings { wire, split, time, channel: Vec::new() };
+            let mut sources: Vec<SourceSettings> = sources.drain(..).map(source).collect();
+            // No two channels of a source are called alike.
+            channel.iter_mut().zip(0..).for_each(|(channel, i)| {
+                if !channel.called.is_empty() {
+                    channel.called = format!("{} {i}", channel.called.trim());
+                }
+            });
+            sources[0].channel = channel;
             let screen = Screen { pace, ..Screen::default() };
-            Bench { name, source, split, time, beside, screen, channel, say, ..Bench::default() }
+            Bench { shared: Shared { name, screen, say, ..Shared::default() }, sources }
         },
     )
 }
@@ -263,7 +269,7 @@ proptest! {
     ) {
         let breaks: Vec<usize> = breaks.iter().map(|at| at.index(lines.len())).collect();
         let fed = |bench: Bench| {
-            let mut chain = Chain::new(bench, Limits::default());
+            let mut chain = Chain::new(&bench, 0, Limits::default());
             for (i, (line, end)) in lines.iter().enumerate() {
                 if breaks.contains(&i) {
                     chain.begin();
@@ -274,7 +280,7 @@ proptest! {
             chain
         };
         let mut later = fed(Bench::default());
-        later.set_split(pinned().split);
+        later.set_split(pinned().sources.remove(0).split);
         let before = fed(pinned());
         let sums = |chain: &Chain| (chain.counts().rows, chain.counts().messages, chain.counts().refused(), chain.counts().bytes);
         prop_assert_eq!(sums(&later), sums(&before));
@@ -295,7 +301,7 @@ proptest! {
 
 #[test]
 fn memory_stays_within_the_limits_however_long_it_runs() {
-    let mut chain = Chain::new(pinned(), Limits { seconds: 5.0, rows: 1_000_000 });
+    let mut chain = Chain::new(&pinned(), 0, Limits { seconds: 5.0, rows: 1_000_000 });
     let mut most = 0;
     for i in 0..200_000i64 {
         chain.feed(Stamp(i * 1_000_000), format!("a={} b=1\n", i % 4000).as_bytes());

@@ -2,7 +2,7 @@
 //! have had from the beginning.
 
 use amber_core::Stamp;
-use amber_core::bench::{Bench, ChannelSettings, Kind};
+use amber_core::bench::{Bench, ChannelSettings, Kind, SourceSettings};
 use amber_core::chain::Chain;
 use amber_core::clock::{Intervals, Opening, Tick, Time, Timed, Timing};
 use amber_core::split::Shape;
@@ -25,7 +25,7 @@ fn rules() -> impl Strategy<Value = Time> {
 
 /// A stream of a board with a clock, in chunks of some rows.
 fn fed(time: Time, rows: u32, chunk: u32) -> Chain {
-    let mut chain = Chain::new(Bench { time, ..Bench::default() }, Limits::default());
+    let mut chain = Chain::new(&Bench::of(SourceSettings { time, ..SourceSettings::default() }), 0, Limits::default());
     chain.begin();
     let mut bytes = Vec::new();
     for i in 0..rows {
@@ -105,7 +105,7 @@ fn bursts_with_a_board_clock_give_even_rows_and_the_history_before_it_was_found_
     let mut chain = chain;
     chain.set_time(Time::Arrival);
     assert!(chain.intervals().verdict(&Time::Arrival).reason.contains("bursts of 10"));
-    assert_eq!(chain.bench().time, Time::Arrival);
+    assert_eq!(chain.live_settings().time, Time::Arrival);
 }
 
 #[test]
@@ -141,8 +141,8 @@ fn channels_change_places_with_all_that_is_theirs() {
     // Rows that come then go to the right ones, and a bench remembers the order.
     chain.feed(Stamp(0).plus(9.0), b"t_us=7 gauge=8\n");
     assert_eq!((chain.store().raw(0, 300), chain.store().raw(1, 300)), (Some(8.0), Some(7.0)));
-    let bench = chain.bench();
-    let mut again = Chain::new(bench, Limits::default());
+    let bench = Bench::of(chain.live_settings());
+    let mut again = Chain::new(&bench, 0, Limits::default());
     again.begin();
     (0..4).for_each(|i| again.feed(Stamp(i), b"t_us=1 gauge=2\n"));
     assert_eq!(again.channels().iter().map(|c| c.title()).collect::<Vec<_>>(), ["level", "t_us"]);

@@ -303,7 +303,7 @@ fn the_settings_of_the_start_hold_for_the_whole_take() {
     let summary = rig.stop();
     assert_eq!(rows(&summary.folder), ["0", "0.5", "1.75"]);
     let take = open(&summary.folder).unwrap();
-    assert_eq!(take.bench.name, "scaled");
+    assert_eq!(take.bench.shared.name, "scaled");
     let text = fs::read_to_string(summary.folder.join("bench.toml")).unwrap();
     assert!(text.starts_with("# The settings in force when this take began\n"), "{text}");
 }

@@ -67,7 +67,7 @@ proptest! {
             parts.iter().flat_map(|(kind, count)| (0..*count).map(|i| line(*kind, i + seed))).collect();
         let breaks: Vec<(usize, bool)> = breaks.iter().map(|(at, within)| (at.index(lines.len()), *within)).collect();
         let bench = Bench::parse(time).unwrap();
-        let mut chain = Chain::new(bench.clone(), Limits::NONE);
+        let mut chain = Chain::new(&bench.clone(), 0, Limits::NONE);
         let mut decoder = Decoder::new(&bench, START);
         let open = |chain: &mut Chain, decoder: &mut Decoder, at: Stamp, within: bool| {
             let opening = if text { Opening::Text { at, arrives: false } } else { Opening::Link };

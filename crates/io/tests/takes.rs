@@ -69,7 +69,7 @@ fn copied(from: &Path, to: &Path) {
 
 #[test]
 fn what_is_kept_is_what_was_on_the_screen() {
-    let mut chain = Chain::new(Bench::parse(BENCH).unwrap(), Limits::default());
+    let mut chain = Chain::new(&Bench::parse(BENCH).unwrap(), 0, Limits::default());
     let mut decoder = Decoder::new(&Bench::parse(BENCH).unwrap(), START);
     for (at, bytes) in pieces(400) {
         chain.feed(at, &bytes);
@@ -117,7 +117,7 @@ proptest! {
              [[channel]]\nname = \"made\"\nformula = \"{formula}\"\nscale = {{ steps = [{{ is = \"offset\", by = 0.25 }}] }}\n"
         );
         let bench = Bench::parse(&text).unwrap();
-        let mut chain = Chain::new(bench.clone(), Limits::default());
+        let mut chain = Chain::new(&bench.clone(), 0, Limits::default());
         let mut decoder = Decoder::new(&bench, START);
         for (i, (at, bytes)) in pieces(rows).into_iter().enumerate() {
             if joins.contains(&i) {

@@ -1,6 +1,6 @@
 //! From the screen to a figure on paper: the lanes in view, drawn by `amber-plot`.
 
-use crate::app::{App, Source};
+use crate::app::{App, ChannelId, Source};
 use amber_core::Stamp;
 use amber_core::tail::visible;
 use amber_core::window::{Columns, Grid, Logic, Motion, Span};
@@ -16,13 +16,13 @@ const COLUMNS: usize = 1800;
 /// What is in view, as a figure.
 pub(crate) fn of(app: &App) -> Figure {
     let columns = Columns::new(app.end(), app.sight.span, COLUMNS, Motion::Scroll);
-    let grid = |id: usize| {
-        let chain = app.chain_of(id);
+    let grid = |id: ChannelId| {
+        let chain = app.chain_at(id.source);
         Grid::new(chain.store(), &columns, app.end(), chain.rate().interval())
     };
     let wall = |at: Stamp| app.wall(at, "%Y-%m-%d %H:%M:%S");
     let end = app.end();
-    let (zero, time_label, source) = match &app.source {
+    let (zero, time_label, source) = match app.source() {
         Source::Take(take) => {
             let label = format!("seconds since the start of the take, {}", wall(take.start));
             (take.start, label, take.folder.display().to_string())
@@ -57,7 +57,7 @@ pub(crate) fn of(app: &App) -> Figure {
             .filter_map(|index| Some((app.channel_at(*index).settings().watch?.threshold, app.ink(*index))))
             .collect(),
     };
-    let logic = |index: &usize| LogicLane {
+    let logic = |index: &ChannelId| LogicLane {
         letter: app.letter(*index),
         name: visible(app.title(*index).as_bytes()),
         ink: app.ink(*index),
@@ -69,7 +69,7 @@ pub(crate) fn of(app: &App) -> Figure {
         note: visible(mark.note.as_bytes()),
     });
     let time = (right - app.sight.span, right);
-    let name = &app.chain.settings().name;
+    let name = &app.shared.name;
     Figure {
         title: visible(if name.is_empty() { "readings" } else { name }.as_bytes()),
         subtitle: visible(format!("{source}, up to {}", wall(end)).as_bytes()),

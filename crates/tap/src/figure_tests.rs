@@ -25,8 +25,9 @@ scale = { unit = "kPa" }
 "#;
 
 fn app() -> App {
-    let chain = Chain::new(Bench::parse(BENCH).unwrap(), Limits::default());
-    let mut app = App::live(chain, PathBuf::from("."), None, START);
+    let bench = Bench::parse(BENCH).unwrap();
+    let chain = Chain::new(&bench, 0, Limits::default());
+    let mut app = App::live(chain, bench.shared.clone(), PathBuf::from("."), None, START);
     app.zone = jiff::tz::TimeZone::UTC;
     let tell = |app: &mut App, at, feed| drop(app.update(at, crate::app::Message::Feed(0, feed)));
     tell(&mut app, START, Feed::State(LinkState::open_at(115_200)));
@@ -92,9 +93,9 @@ fn a_gap_is_a_gap_and_time_runs_on_in_every_run() {
 #[test]
 fn what_is_hidden_or_zoomed_away_is_not_drawn() {
     let mut app = app();
-    let mut settings = app.chain.channels()[2].settings().clone();
+    let mut settings = app.chain().channels()[2].settings().clone();
     settings.hidden = true;
-    app.chain.set_channel(2, settings);
+    app.chain_mut().set_channel(2, settings);
     app.sight.span = 2.0;
     let figure = of(&app);
     assert_eq!(figure.lanes.len(), 1);

@@ -8,7 +8,7 @@ pub use channel::{Channel, Reading};
 pub use counts::Counts;
 
 use crate::Stamp;
-use crate::bench::{Bench, ChannelSettings, Split};
+use crate::bench::{Bench, ChannelSettings, Source, SourceSettings, Split};
 use crate::clock::{Intervals, Opening, RateMeter, Time, Timer, Timing, Verdict};
 use crate::derive::circle;
 use crate::interpret::Interpreter;
@@ -21,18 +21,23 @@ use intake::Intake;
 /// One source's chain of stages, with its buffer.
 #[derive(Debug)]
 pub struct Chain {
-    bench: Bench,
+    settings: SourceSettings,
     interpreter: Interpreter,
     intake: Intake,
 }
 
 impl Chain {
-    /// A chain with the settings of `bench`, that keeps as much history as `limits` allow.
-    pub fn new(bench: Bench, limits: Limits) -> Self {
-        let mut interpreter = Interpreter::new(bench.split.shape(), bench.time.clone(), &bench.channel);
-        let mut intake = Intake::new(limits, bench.levels);
+    /// A chain for source `place` of `bench`, that keeps as much history as `limits` allow. A source that the bench does
+    /// not have has nothing set.
+    pub fn new(bench: &Bench, place: usize, limits: Limits) -> Self {
+        Chain::with(bench.sources.get(place).cloned().unwrap_or_default(), bench.shared.levels, limits)
+    }
+
+    fn with(settings: SourceSettings, levels: LevelRule, limits: Limits) -> Self {
+        let mut interpreter = Interpreter::new(settings.split.shape(), settings.time.clone(), &settings.channel);
+        let mut intake = Intake::new(limits, levels);
         interpreter.begin(&mut intake);
-        let mut chain = Chain { bench, interpreter, intake };
+        let mut chain = Chain { settings, interpreter, intake };
         chain.put_in_order();
         chain
     }
@@ -77,7 +82,7 @@ impl Chain {
         self.follow();
     }
 
-    /// Brings what was taken in within the limits, and new channels into the order of the bench.
+    /// Brings what was taken in within the limits, and new channels into the order of the settings.
     fn follow(&mut self) {
         if self.intake.has_new_channels() {
             self.put_in_order();
@@ -112,9 +117,8 @@ impl Chain {
     /// Sets how lines are laid out; [`Split::Auto`] finds the shape afresh. All lines that are still kept are split
     /// again, so that the history follows; rows whose lines are not kept any more are let go.
     pub fn set_split(&mut self, split: Split) {
-        self.bench = self.bench();
-        self.bench.split = split;
-        let fresh = Chain::new(self.bench.clone(), self.intake.store.limits());
+        let settings = SourceSettings { split, ..self.live_settings() };
+        let fresh = Chain::with(settings, self.intake.rule, self.intake.store.limits());
         let old = std::mem::replace(self, fresh);
         self.intake.counts = old.intake.counts.recount_lines();
         let opening = old.intake.opening();
@@ -192,7 +196,7 @@ impl Chain {
             let joint = self.interpreter.joint_mut();
             joint.edit_layout(|layout| layout.remove(index));
             self.intake.remove(index);
-            self.bench.channel.retain(|channel| channel.name != name);
+            self.settings.channel.retain(|channel| channel.name != name);
             // Those that needed it have gaps from now on.
             let all: Vec<usize> = (0..self.intake.channels.len()).collect();
             self.intake.rebuild(joint, &all);
@@ -207,7 +211,7 @@ impl Chain {
 
     /// Sets what counts as a level; those of the history are found anew.
     pub fn set_levels(&mut self, rule: LevelRule) {
-        (self.bench.levels, self.intake.rule) = (rule, rule);
+        self.intake.rule = rule;
         self.intake.look_anew();
     }
 
@@ -222,7 +226,7 @@ impl Chain {
 
     /// Sets where rows get their time from; the history is timed anew.
     pub fn set_time(&mut self, time: Time) {
-        self.bench.time = time.clone();
+        self.settings.time = time.clone();
         let mut timing = Timing::new(time);
         if let Some(shape) = self.interpreter.splitter().shape() {
             timing.shape(shape);
@@ -254,42 +258,51 @@ impl Chain {
         &self.intake.intervals
     }
 
-    /// The settings in force. Channels come first that are there, then those that are only in the bench.
-    pub fn bench(&self) -> Bench {
-        let mut bench = self.bench.clone();
+    /// The settings in force. Channels come first that are there, then those for which settings are merely known.
+    pub fn live_settings(&self) -> SourceSettings {
+        let mut settings = self.settings.clone();
         let live = self.intake.channels.iter().map(|channel| channel.settings().clone());
-        let missing = bench.channel.iter().filter(|c| self.intake.channels.iter().all(|l| l.name() != c.name));
-        bench.channel = live.chain(missing.cloned()).collect();
-        bench
+        let missing = settings.channel.iter().filter(|c| self.intake.channels.iter().all(|l| l.name() != c.name));
+        settings.channel = live.chain(missing.cloned()).collect();
+        settings
     }
 
-    /// The same with the shape pinned that was found, as a take needs it to be decoded again in the same way.
-    pub fn pinned_bench(&self) -> Bench {
-        let mut bench = self.bench();
+    /// The same with the shape and the rule of time pinned that were found, as a take needs them.
+    pub fn pinned_settings(&self) -> SourceSettings {
+        let mut settings = self.live_settings();
         if let Some(shape) = self.interpreter.splitter().settled_shape() {
-            bench.split = Split::Pinned(shape);
+            settings.split = Split::Pinned(shape);
         }
-        let timing = self.interpreter.joint().timing();
-        if timing.timer().is_found() && !timing.timer().is_text_time() {
-            bench.time = timing.timer().in_force().clone();
+        let timer = self.timer();
+        if timer.is_found() && !timer.is_text_time() {
+            settings.time = timer.in_force().clone();
         }
-        bench
+        settings
     }
 
-    /// Changes settings that belong to no stage of one channel: name, source, screen, lanes.
-    pub fn edit_bench(&mut self, edit: impl FnOnce(&mut Bench)) {
-        edit(&mut self.bench);
+    /// Lets these be the channels for which settings are known, besides those that are there.
+    pub fn set_known(&mut self, channels: Vec<ChannelSettings>) {
+        self.settings.channel = channels;
+    }
+
+    /// Changes how the wire is set, which changes nothing of what came.
+    pub fn edit_wire(&mut self, edit: impl FnOnce(&mut Source)) {
+        edit(&mut self.settings.wire);
     }
 
     /// Changes how much history is kept; less is let go of with the next bytes.
-    pub fn set_limits(&mut self, edit: impl FnOnce(&mut Limits)) {
-        edit(&mut self.bench.history);
-        self.intake.store.set_limits(self.bench.history);
+    pub fn set_limits(&mut self, limits: Limits) {
+        self.intake.store.set_limits(limits);
     }
 
-    /// The bench's settings other than the channels'.
-    pub fn settings(&self) -> &Bench {
-        &self.bench
+    /// The settings, those of channels as they were known at first.
+    pub fn settings(&self) -> &SourceSettings {
+        &self.settings
+    }
+
+    /// What counts as a level.
+    pub fn level_rule(&self) -> LevelRule {
+        self.intake.rule
     }
 
     /// The channels, in the order in which they first came.
@@ -385,7 +398,7 @@ mod tests {
     use crate::watch::Watch;
 
     fn fed(rows: u32) -> Chain {
-        let mut chain = Chain::new(Bench::default(), Limits::default());
+        let mut chain = Chain::new(&Bench::default(), 0, Limits::default());
         chain.join();
         feed(&mut chain, 0..rows);
         chain
@@ -431,7 +444,8 @@ mod tests {
         edited.set_channel(1, settings.clone());
         feed(&mut edited, 3000..5000);
         let channel = vec![settings, late.clone(), speed.clone()];
-        let mut before = Chain::new(Bench { channel, ..Bench::default() }, Limits::default());
+        let mut before =
+            Chain::new(&Bench::of(SourceSettings { channel, ..SourceSettings::default() }), 0, Limits::default());
         before.join();
         feed(&mut before, 0..5000);
         let at = |chain: &Chain, name: &str| chain.channels().iter().position(|c| c.name() == name).unwrap();
@@ -473,7 +487,7 @@ mod tests {
     fn a_converter_takes_its_reference_from_another_channel_in_the_same_row() {
         let text = "[[channel]]\nname = \"pressure\"\nscale = { steps = [{ is = \"converter\", bits = 10, reference = \"supply\" }] }\n\
             [[channel]]\nname = \"supply\"\nscale = { steps = [{ is = \"gain\", by = 0.001, unit = \"V\" }] }\n";
-        let mut chain = Chain::new(Bench::parse(text).unwrap(), Limits::default());
+        let mut chain = Chain::new(&Bench::parse(text).unwrap(), 0, Limits::default());
         for i in 0..20 {
             chain.feed(Stamp(i * 1_000_000), format!("pressure={} supply={}\n", 512, 5000 - i).as_bytes());
         }
@@ -503,7 +517,7 @@ mod tests {
 
     #[test]
     fn another_shape_splits_the_history_again() {
-        let mut chain = Chain::new(Bench::default(), Limits::default());
+        let mut chain = Chain::new(&Bench::default(), 0, Limits::default());
         for i in 0..40 {
             chain.feed(Stamp(i * 10), format!("{}\n{}\n", i % 2, 640 + i).as_bytes());
         }

@@ -6,6 +6,10 @@ use super::reading::Offer;
 use super::shape::{Bare, Comma, Delimiter, Shape, Style, bare_text};
 use super::words::Sign;
 
+/// Pairs after which the digits behind commas tell a switch from decimals: the chance that decimals take two values only
+/// is then below one in 10^20.
+const SWITCH: u32 = 32;
+
 /// What the lines so far tell of signs that can be read in more than one way.
 #[derive(Debug, Default)]
 pub(super) struct Doubts {
@@ -16,6 +20,9 @@ pub(super) struct Doubts {
     /// There are more than three digits in front of some comma.
     long: bool,
     minus: bool,
+    /// The pairs so far, and which single digits stood behind their commas, a bit each.
+    pairs: u32,
+    digits: u16,
     /// What was seen cannot be anything else than what is read.
     pub(super) settled: bool,
     pub(super) offer: Option<Offer>,
@@ -80,9 +87,13 @@ impl Doubts {
         }
         let zero = behind.len() > 1 && behind[0] == b'0';
         self.comma(front.len(), behind.len(), zero);
+        self.pairs += 1;
+        self.digits |= 1 << (behind[0] - b'0');
+        // A switch beside a reading: a last decimal would take all ten values.
+        let switch = self.pairs >= SWITCH && self.behind == Some((1, 1)) && self.digits.count_ones() <= 2;
         let varies = self.behind.is_some_and(|(least, most)| least < most);
         // Decimals always have as many digits, a second number need not.
-        if varies && !self.zero {
+        if (varies && !self.zero) || switch {
             (self.settled, self.offer) = (true, None);
         } else if self.offer.is_none() {
             let shape = Shape::Bare(Bare { comma: true, ..Bare::new(Delimiter::Spaces, 1) });

@@ -278,7 +278,11 @@ fn after(line: &dyn Fn(u32) -> String, shape: Option<Shape>) -> (Splitter, Vec<S
 #[test]
 fn commas_and_signs_that_may_mean_something_else_are_never_sure_and_the_rival_is_offered() {
     for (line, offer, row) in [
-        (&(|i: u32| format!("ADC: {},{}", 443 + i, 606 - i * 7)) as &dyn Fn(u32) -> String, "between", "[444.0, 599.0]"),
+        (
+            &(|i: u32| format!("ADC: {},{}", 443 + i, 606 - i * 7)) as &dyn Fn(u32) -> String,
+            "between",
+            "[444.0, 599.0]",
+        ),
         (&|i| format!("{},{} bytes", 2 + i, 311 + i), "between", "[3.0, 312.0]"),
         (&|i| format!("{},{:03} bytes", 2 + i, (311 + i * 37) % 1000), "thousands", "[3348.0]"),
         (&|i| format!("x: - {}", 837 + i), "minus-apart", "[-838.0]"),
@@ -302,6 +306,7 @@ fn commas_and_signs_that_may_mean_something_else_are_never_sure_and_the_rival_is
         (&|i| format!("level: {},{:02} m", 1 + i % 3, i), "[2.01]"),
         (&|i| format!("{},{}", i, i * 30), "[1.0, 30.0]"),
         (&|i| format!("{}, {}", 100 + i, 200 + i), "[101.0, 201.0]"),
+        (&|i| format!("{},{}", 900 + i, i % 2), "[901.0, 1.0]"),
     ] {
         let (splitter, rows) = after(line, None);
         assert_eq!((splitter.sure(), splitter.offer()), (Some(Sure::Sure), None), "{}", line(1));

@@ -136,7 +136,7 @@ impl Decoder {
     /// A decoder for a take that started at `start` with the settings of `bench`.
     pub fn new(bench: &Bench, start: Stamp) -> Self {
         let mut table = Table {
-            keep_raw: bench.keep.raw,
+            keep_raw: bench.shared.keep.raw,
             start,
             origin: None,
             layout: Layout::default(),
@@ -147,8 +147,9 @@ impl Decoder {
             tally: Tally::default(),
             troubles: Vec::new(),
         };
-        let shape = bench.split.shape();
-        let mut interpreter = Interpreter::new(shape, bench.time.clone(), &bench.channel).patient();
+        let settings = bench.first();
+        let shape = settings.split.shape();
+        let mut interpreter = Interpreter::new(shape, settings.time.clone(), &settings.channel).patient();
         interpreter.begin(&mut table);
         Decoder { interpreter, table }
     }
@@ -313,7 +314,7 @@ fn write_number(value: f64, decimals: Option<usize>, out: &mut Vec<u8>) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use amber_core::bench::Keep;
+    use amber_core::bench::{Keep, SourceSettings};
     use amber_core::formula::Formula;
     use amber_core::scale::Scale;
 
@@ -336,7 +337,8 @@ mod tests {
         let mut sum = ChannelSettings::named("sum");
         sum.formula = Some(Formula::new("raw(a) + b / 3 + 0 * prev(b)").unwrap());
         let keep = Keep { raw: true };
-        let bench = Bench { channel: vec![channel, sum], keep, ..Bench::default() };
+        let mut bench = Bench::of(SourceSettings { channel: vec![channel, sum], ..SourceSettings::default() });
+        bench.shared.keep = keep;
         let start = Stamp(1_700_000_000_000_000_000);
         let mut decoder = Decoder::new(&bench, start);
         decoder.feed(start, b"hello\na=1 b=2\na=2 b=");

@@ -8,8 +8,7 @@ impl App {
         if let Some(path) = self.bench_file.clone() {
             return self.write_bench(path);
         }
-        let name: String =
-            self.chain.settings().name.chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
+        let name: String = self.shared.name.chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
         let name = if name.is_empty() { "my".to_owned() } else { name };
         self.overlays.push(Overlay::Prompt(Prompt {
             title: "bench file".into(),

@@ -17,8 +17,9 @@ pub(super) const START: Stamp = Stamp(1_780_000_000_000_000_000);
 const FLUME: &str = include_str!("../../assets/flume.bench.toml");
 
 pub(super) fn app() -> App {
-    let chain = Chain::new(Bench::parse(FLUME).unwrap(), Limits::default());
-    let mut app = App::live(chain, PathBuf::from("out"), None, START);
+    let bench = Bench::parse(FLUME).unwrap();
+    let chain = Chain::new(&bench, 0, Limits::default());
+    let mut app = App::live(chain, bench.shared.clone(), PathBuf::from("out"), None, START);
     app.zone = TimeZone::UTC;
     app.size = (160, 47);
     app.update(START, Message::Feed(0, Feed::State(LinkState::open_at(115_200))));
@@ -151,7 +152,7 @@ fn holding_freezes_the_picture_while_counting_goes_on() {
     let chart =
         |text: &str| text.lines().skip(4).take(33).map(|l| l.chars().take(128).collect::<String>()).collect::<Vec<_>>();
     let before = picture(&mut app, 160, 47);
-    let rows = app.chain.counts().rows;
+    let rows = app.chain().counts().rows;
     for i in 0..200 {
         let at = app.now.plus(0.01);
         feed(&mut app, at, b"t_us=1 gauge_a=4000 gauge_b=2000 bed=400 paddle=1 pump=0 sump=1200\n");
@@ -159,8 +160,8 @@ fn holding_freezes_the_picture_while_counting_goes_on() {
     }
     let after = picture(&mut app, 160, 47);
     assert_eq!(chart(&before), chart(&after));
-    assert_eq!(app.chain.counts().rows, rows + 200);
-    assert!(after.contains("HELD 2 s ago") && app.chain.channels()[1].watcher().rises == 1);
+    assert_eq!(app.chain().counts().rows, rows + 200);
+    assert!(after.contains("HELD 2 s ago") && app.chain().channels()[1].watcher().rises == 1);
     // Pan, zoom, and back to the present.
     press(&mut app, KeyCode::Char('+'));
     press(&mut app, KeyCode::Char('+'));
@@ -197,7 +198,7 @@ fn a_setting_is_stepped_typed_refused_and_redraws_the_history() {
     replace(&mut app, "1/0.005");
     assert_eq!(short(&app), "12 bit 3.3 V -0.5 ×200");
     let (raw, old) =
-        (app.chain.store().raw(1, 100).unwrap(), f64::from(app.chain.channels()[1].scaled().get(100).unwrap()));
+        (app.chain().store().raw(1, 100).unwrap(), f64::from(app.chain().channels()[1].scaled().get(100).unwrap()));
     assert!((old - (raw * 3.3 / 4096.0 - 0.5) * 200.0).abs() < 1e-3);
     assert!(app.unsaved());
 }
@@ -240,7 +241,7 @@ fn a_take_is_ordered_marked_and_ended() {
     let effects = press(&mut app, KeyCode::Char('t'));
     let [Effect::StartTake { place, benches }] = &effects[..] else { panic!("{effects:?}") };
     assert_eq!(*place, TakePlace::Next("out".into()));
-    assert!(benches[0].split.shape().is_some(), "the shape that was found is pinned");
+    assert!(benches[0].first().split.shape().is_some(), "the shape that was found is pinned");
     app.update(app.now, Message::Report(0, Report::Started("out/take-0007".into())));
     press(&mut app, KeyCode::Char('m'));
     let moment = app.now;
@@ -303,8 +304,8 @@ fn hostile_bytes_come_to_the_screen_as_symbols() {
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("␛]0;owned␇␛[2J␛[31mred␀▯▯▯") && text.contains("line too long"), "{text}");
     assert!(!text.chars().any(|c| c.is_control() && c != '\n'));
-    assert_eq!(app.chain.counts().refused(), 3);
-    assert_eq!(app.chain.counts().rows, 201);
+    assert_eq!(app.chain().counts().refused(), 3);
+    assert_eq!(app.chain().counts().rows, 201);
 }
 
 #[test]

@@ -1,6 +1,6 @@
 //! The chart's lanes: analog channels by unit, each lane with its own y axis, digital channels below.
 
-use super::App;
+use super::{App, ChannelId};
 use amber_core::Stamp;
 use amber_core::axis::{FitAxis, Rule};
 use amber_core::bench::Kind;
@@ -11,8 +11,8 @@ use amber_core::digits::Form;
 pub(crate) struct AnalogLane {
     /// The unit; empty for raw counts.
     pub(crate) unit: String,
-    /// The channels shown in it, by index.
-    pub(crate) channels: Vec<usize>,
+    /// The channels shown in it, each by its id.
+    pub(crate) channels: Vec<ChannelId>,
     /// Bottom and top.
     pub(crate) limits: (f64, f64),
     /// What decides them.
@@ -23,15 +23,15 @@ pub(crate) struct AnalogLane {
 #[derive(Clone, Debug, Default, PartialEq)]
 pub(crate) struct Lanes {
     pub(crate) analog: Vec<AnalogLane>,
-    /// Digital channels and codes, by index.
-    pub(crate) digital: Vec<usize>,
+    /// Digital channels and codes, each by its id.
+    pub(crate) digital: Vec<ChannelId>,
 }
 
 impl App {
     /// The lanes as they are to be drawn.
     pub(crate) fn lanes(&self) -> Lanes {
         let mut lanes = Lanes::default();
-        for index in 0..self.channel_count() {
+        for index in self.channel_ids() {
             let channel = self.channel_at(index);
             match channel.kind() {
                 _ if channel.settings().hidden => {}
@@ -54,15 +54,15 @@ impl App {
         lanes
     }
 
-    fn lane(&self, unit: &str, first: usize) -> AnalogLane {
-        let rule = self.chain.settings().axis(unit);
+    fn lane(&self, unit: &str, first: ChannelId) -> AnalogLane {
+        let rule = self.shared.axis(unit);
         let fit = self.axes.get(unit).and_then(FitAxis::limits).unwrap_or((0.0, 1.0));
         let limits = if let Rule::Typed(low, high) = rule { (low, high) } else { fit };
         AnalogLane { unit: unit.into(), channels: vec![first], limits, rule }
     }
 
     /// How the numbers of channel `id` are written: as its lane needs it.
-    pub(crate) fn form(&self, id: usize, lanes: &Lanes) -> Form {
+    pub(crate) fn form(&self, id: ChannelId, lanes: &Lanes) -> Form {
         let channel = self.channel_at(id);
         let lane = lanes.analog.iter().find(|lane| lane.channels.contains(&id));
         let size = lane.map_or(1.0, |lane| lane.limits.0.abs().max(lane.limits.1.abs()));
@@ -70,7 +70,7 @@ impl App {
     }
 
     /// The converter's full scale, widest of the channels; `None` when no channel says its bits.
-    pub(crate) fn full_scale(&self, channels: &[usize]) -> Option<(f64, f64)> {
+    pub(crate) fn full_scale(&self, channels: &[ChannelId]) -> Option<(f64, f64)> {
         let scales = channels.iter().filter_map(|index| self.channel_at(*index).settings().scale.full_scale());
         scales.reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)))
     }
@@ -81,8 +81,8 @@ impl App {
         let begin = end.plus(-self.sight.span);
         for lane in self.lanes().analog {
             let channels = || lane.channels.iter().map(|index| self.channel_at(*index));
-            let span = |id: &usize| {
-                let rows = self.chain_of(*id).store().between(begin, end);
+            let span = |id: &ChannelId| {
+                let rows = self.chain_at(id.source).store().between(begin, end);
                 self.channel_at(*id).scaled().least_most(rows)
             };
             let spans = lane.channels.iter().filter_map(span);

@@ -113,7 +113,7 @@ impl Lines {
 impl App {
     /// Moves the chosen line by so many that the filter lets through (negative: earlier).
     pub(super) fn move_line(&mut self, by: i32) {
-        let tail = self.chain.tail();
+        let tail = self.chain().tail();
         let mut at = self.lines.cursor.unwrap_or(tail.numbers().end);
         for _ in 0..by.unsigned_abs() {
             let next = if by < 0 { tail.before(at, &self.lines.filter) } else { tail.after(at, &self.lines.filter) };
@@ -127,7 +127,7 @@ impl App {
 
     /// Chooses the oldest line that is kept, or follows the newest again.
     pub(super) fn end_of_lines(&mut self, oldest: bool) {
-        let tail = self.chain.tail();
+        let tail = self.chain().tail();
         let first = tail.numbers().start;
         let passes = |number: u64| tail.line(number).is_some_and(|line| self.lines.filter.passes(line.bytes));
         let oldest_line =
@@ -193,7 +193,8 @@ impl App {
         if self.lines.search.is_open() {
             return self.ask_search();
         }
-        let tail = self.chain.tail();
+        let place = self.place();
+        let tail = self.watched[place].chain.tail();
         let at = self.lines.cursor.unwrap_or(tail.numbers().end);
         let found = if by < 0 { tail.before(at, &self.lines.search) } else { tail.after(at, &self.lines.search) };
         match found.map(|line| line.number) {
@@ -217,7 +218,7 @@ impl App {
 
     /// Copies the chosen line, or the newest.
     pub(super) fn copy_line(&mut self) -> Vec<Effect> {
-        let tail = self.chain.tail();
+        let tail = self.chain().tail();
         let line = match self.lines.cursor {
             Some(number) => tail.line(number),
             None => tail.before(tail.numbers().end, &self.lines.filter),

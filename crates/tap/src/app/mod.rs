@@ -9,8 +9,8 @@ mod lines;
 mod pick;
 mod port;
 mod shown;
-mod side;
 mod sight;
+mod sources;
 mod taking;
 mod talk;
 mod tools;
@@ -24,13 +24,14 @@ pub(crate) use lines::{LineForm, Lines};
 pub(crate) use pick::{Pick, Picked};
 pub(crate) use shown::{ChannelShown, Shown};
 pub(crate) use sight::Sight;
+pub(crate) use sources::{ChannelId, Watched};
 pub(crate) use taking::{Taking, chain_of, in_words, name_of};
 pub(crate) use talk::Talk;
 pub(crate) use tools::{CalibrationRow, Tool};
 
 use amber_core::Stamp;
 use amber_core::axis::FitAxis;
-use amber_core::bench::{Bench, Kind};
+use amber_core::bench::{Bench, Kind, Shared};
 use amber_core::chain::{Chain, Channel, Reading};
 use amber_core::talk::Saying;
 use amber_io::take::{Mark, OpenedTake, Place as TakePlace, Report};
@@ -217,13 +218,10 @@ pub(crate) enum LinkOrder {
 
 /// Everything that the screen shows.
 pub(crate) struct App {
-    /// The chain of the source at hand, and what that is.
-    pub(crate) chain: Chain,
-    pub(crate) source: Source,
-    /// Its place among all sources.
-    pub(crate) place: usize,
-    /// The other sources.
-    sides: Vec<side::Side>,
+    /// The sources, in their order; there is at least one.
+    pub(crate) watched: Vec<Watched>,
+    /// What is set once, for all of them.
+    pub(crate) shared: Shared,
     pub(crate) taking: Taking,
     /// What the take of each source holds, and how many of them have ended.
     summaries: Vec<Option<amber_io::take::Summary>>,
@@ -231,7 +229,8 @@ pub(crate) struct App {
     pub(crate) marks: Vec<Mark>,
     pub(crate) sight: Sight,
     pub(crate) shown: Shown,
-    pub(crate) selected: usize,
+    /// The selected channel, and with it the selected source.
+    pub(crate) selected: ChannelId,
     pub(crate) view: View,
     pub(crate) lines: Lines,
     pub(crate) talk: Talk,
@@ -248,7 +247,7 @@ pub(crate) struct App {
     pub(crate) surveying: tools::Surveying,
     pub(crate) doctor: tools::Doctor,
     /// The levels of the selected channel that were told with a bell: its number, and theirs.
-    rung: (usize, u64),
+    rung: (ChannelId, u64),
     pub(crate) notice: Option<Notice>,
     pub(crate) axes: HashMap<String, FitAxis>,
     pub(crate) bench_file: Option<PathBuf>,
@@ -266,16 +265,18 @@ pub(crate) struct App {
 
 impl App {
     /// A live source that is about to be opened.
-    pub(crate) fn live(chain: Chain, folder: PathBuf, bench_file: Option<PathBuf>, now: Stamp) -> App {
-        App::new(chain, Source::Live { link: LinkState::Opening }, folder, bench_file, now)
+    pub(crate) fn live(chain: Chain, shared: Shared, folder: PathBuf, bench_file: Option<PathBuf>, now: Stamp) -> App {
+        let source = Source::Live { link: LinkState::Opening };
+        App::new(Watched { chain, source }, shared, folder, bench_file, now)
     }
 
     /// A take, with all its rows in `chain`.
-    pub(crate) fn take(chain: Chain, take: OpenedTake, bench_file: Option<PathBuf>) -> App {
+    pub(crate) fn take(chain: Chain, shared: Shared, take: OpenedTake, bench_file: Option<PathBuf>) -> App {
         let end = chain.newest().unwrap_or(take.start);
         let folder = take.folder.parent().map(PathBuf::from).unwrap_or_default();
         let (start, marks, mended) = (take.start, take.marks.clone(), take.mended.clone());
-        let mut app = App::new(chain, Source::Take(Box::new(take)), folder, bench_file, end);
+        let source = Source::Take(Box::new(take));
+        let mut app = App::new(Watched { chain, source }, shared, folder, bench_file, end);
         app.marks = marks;
         app.sight.show_all(start, end);
         if let Some(first) = mended.first() {
@@ -286,20 +287,19 @@ impl App {
         app
     }
 
-    fn new(chain: Chain, source: Source, folder: PathBuf, bench_file: Option<PathBuf>, now: Stamp) -> App {
-        let settings = chain.settings();
+    fn new(watched: Watched, shared: Shared, folder: PathBuf, bench_file: Option<PathBuf>, now: Stamp) -> App {
+        let sources = vec![watched.chain.live_settings()];
         App {
-            sight: Sight::live(settings.screen.span),
-            saved_bench: chain.bench(),
-            source,
-            place: 0,
-            sides: Vec::new(),
+            sight: Sight::live(shared.screen.span),
+            saved_bench: Bench { shared: shared.clone(), sources },
+            watched: vec![watched],
+            shared,
             taking: Taking::default(),
             summaries: Vec::new(),
             stopped: 0,
             marks: Vec::new(),
             shown: Shown::default(),
-            selected: 0,
+            selected: ChannelId::default(),
             view: View::Chart,
             lines: Lines::default(),
             talk: Talk::default(),
@@ -312,7 +312,7 @@ impl App {
             calibrating: tools::Calibrating::default(),
             surveying: tools::Surveying::default(),
             doctor: tools::Doctor::default(),
-            rung: (0, 0),
+            rung: (ChannelId::default(), 0),
             notice: None,
             axes: HashMap::new(),
             bench_file,
@@ -321,38 +321,40 @@ impl App {
             now,
             zone: TimeZone::system(),
             size: (0, 0),
-            chain,
         }
     }
 
     /// The selected channel, if there is any.
     pub(crate) fn channel(&self) -> Option<&Channel> {
-        self.chain.channels().get(self.selected)
+        self.chain().channels().get(self.selected.channel)
     }
 
     /// What the screen shows of channel `id`, if it has shown anything of it.
-    pub(crate) fn reading(&self, id: usize) -> Option<Reading> {
-        self.shown.channels.get(id).and_then(|shown| shown.reading)
+    pub(crate) fn reading(&self, id: ChannelId) -> Option<Reading> {
+        self.shown.of(id).reading
     }
 
     /// What the reference of channel `id`'s converter says, where that is a channel; NaN elsewhere.
-    pub(crate) fn reference(&self, id: usize) -> f64 {
+    pub(crate) fn reference(&self, id: ChannelId) -> f64 {
         self.reading(id).and_then(|reading| reading.reference).unwrap_or(f64::NAN)
     }
 
     /// The letter that stands for a channel on the chart: channels that can be drawn are lettered in their order.
-    pub(crate) fn letter(&self, channel: usize) -> char {
+    pub(crate) fn letter(&self, channel: ChannelId) -> char {
         char::from(b'A' + (self.ink(channel) % 26) as u8)
     }
 
     /// The same, and a blank for channels that are not drawn.
-    pub(crate) fn letter_or_blank(&self, channel: usize) -> char {
+    pub(crate) fn letter_or_blank(&self, channel: ChannelId) -> char {
         if self.channel_at(channel).kind() == Kind::Clock { ' ' } else { self.letter(channel) }
     }
 
     /// The number of a channel's ink, which goes with its letter.
-    pub(crate) fn ink(&self, channel: usize) -> usize {
-        (0..channel).filter(|id| self.channel_at(*id).kind() != Kind::Clock).count()
+    pub(crate) fn ink(&self, channel: ChannelId) -> usize {
+        self.channel_ids()
+            .take_while(|id| *id != channel)
+            .filter(|id| self.channel_at(*id).kind() != Kind::Clock)
+            .count()
     }
 
     /// An instant on the wall, in the person's own time zone.
@@ -384,23 +386,19 @@ impl App {
 
     /// Whether a take is watched, rather than a port.
     pub(crate) fn is_take(&self) -> bool {
-        matches!(self.source, Source::Take(_))
+        matches!(self.source(), Source::Take(_))
     }
 
     /// Whether settings differ from what is saved. Channels that were merely found do not count, nor does the zoom.
     pub(crate) fn unsaved(&self) -> bool {
         let plain = |bench: &Bench| {
             let mut bench = bench.clone();
-            let mut parts = Vec::new();
-            for mut part in std::mem::take(&mut bench).parts() {
-                let place = parts.len();
-                part.channel.retain(|channel| !self.chain_at(place).is_as_found(channel));
-                part.source.usb.clear();
-                parts.push(part);
+            for (source, chain) in bench.sources.iter_mut().zip(self.chains()) {
+                source.channel.retain(|channel| !chain.is_as_found(channel));
+                source.channel.sort_by(|a, b| a.name.cmp(&b.name));
+                source.wire.usb.clear();
             }
-            bench = Bench::of_parts(parts);
-            bench.channel.sort_by(|a, b| a.name.cmp(&b.name));
-            bench.screen.span = 0.0;
+            bench.shared.screen.span = 0.0;
             bench
         };
         plain(&self.bench()) != plain(&self.saved_bench)

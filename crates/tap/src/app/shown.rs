@@ -1,7 +1,7 @@
 //! The numbers and lines as they stand on the screen: refreshed at a pace that a person can read, while every row is
 //! kept.
 
-use super::{App, Source};
+use super::{App, ChannelId, Source};
 use amber_core::Stamp;
 use amber_core::chain::Reading;
 use amber_core::split::Shape;
@@ -24,14 +24,22 @@ pub(crate) struct ChannelShown {
 #[derive(Debug, Default)]
 pub(crate) struct Shown {
     pub(crate) at: Option<Stamp>,
-    pub(crate) channels: Vec<ChannelShown>,
+    /// For each source its channels.
+    channels: Vec<Vec<ChannelShown>>,
     pub(crate) tail: Vec<KeptLine>,
-    /// Rows a second of the source at hand, and of all.
     /// The instant that they are those of.
     pub(crate) end: Stamp,
+    /// Rows a second of the selected source, and of all.
     pub(crate) rate: f64,
     pub(crate) all_rates: f64,
     pub(crate) rows: u64,
+}
+
+impl Shown {
+    /// What is shown of a channel; nothing before its first row.
+    pub(crate) fn of(&self, id: ChannelId) -> ChannelShown {
+        self.channels.get(id.source).and_then(|channels| channels.get(id.channel)).copied().unwrap_or_default()
+    }
 }
 
 impl App {
@@ -42,15 +50,15 @@ impl App {
         if due {
             self.shown.at = Some(now);
             self.shown.end = self.end();
-            self.shown.rate = self.chain.rate().rate(self.now);
+            self.shown.rate = self.chain().rate().rate(self.now);
             self.shown.all_rates = self.chains().map(|chain| chain.rate().rate(self.now)).sum();
-            self.shown.rows = self.chain.counts().rows;
+            self.shown.rows = self.chain().counts().rows;
             if !self.is_held() || self.shown.tail.is_empty() {
-                self.shown.tail = last_lines(self.chain.tail());
+                self.shown.tail = last_lines(self.chain().tail());
             }
         }
-        if let (Source::Take(take), true) = (&self.source, due) {
-            self.shown.tail = last_lines(&lines_up_to(take, self.end(), self.chain.shape()));
+        if let (Source::Take(take), true) = (self.source(), due) {
+            self.shown.tail = last_lines(&lines_up_to(take, self.end(), self.chain().shape()));
         }
         if due || self.is_held() {
             self.refresh_channels();
@@ -61,22 +69,23 @@ impl App {
     fn refresh_channels(&mut self) {
         let end = self.end();
         let begin = end.plus(-self.sight.span);
-        let mut channels = Vec::with_capacity(self.channel_count());
+        let mut sources = Vec::with_capacity(self.sources());
         for chain in self.chains() {
             let rows = chain.store().between(begin, end);
             let row = rows.end.checked_sub(1).filter(|row| chain.store().rows().contains(row));
-            channels.extend(chain.channels().iter().enumerate().map(|(index, channel)| ChannelShown {
+            let shown = chain.channels().iter().enumerate().map(|(index, channel)| ChannelShown {
                 reading: row.and_then(|row| chain.reading(index, row)),
                 least_most: channel.output().least_most(rows.clone()).map(|(a, b)| (f64::from(a), f64::from(b))),
-            }));
+            });
+            sources.push(shown.collect());
         }
-        self.shown.channels = channels;
+        self.shown.channels = sources;
     }
 
     /// Whether the numbers' time has come.
     pub(crate) fn numbers_due(&self, now: Stamp) -> bool {
         // Frames come a sixtieth of a second apart: a refresh that is nearly due is due.
-        let pace = 1.0 / self.chain.settings().screen.pace - 0.5 / 60.0;
+        let pace = 1.0 / self.shared.screen.pace - 0.5 / 60.0;
         self.shown.at.is_none_or(|at| now.seconds_since(at) >= pace || now < at)
     }
 

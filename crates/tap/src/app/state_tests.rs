@@ -76,9 +76,9 @@ fn what_is_typed_wrong_for_the_wire_says_why_and_changes_nothing() {
         let found = typed(&mut app, id, text);
         assert!(found.contains(hint), "{id:?} {text:?}: {found}");
     }
-    app.chain.set_time(amber_core::clock::Time::Rate { hz: 100.0 });
+    app.chain_mut().set_time(amber_core::clock::Time::Rate { hz: 100.0 });
     assert!(typed(&mut app, FieldId::TimeRate, "0").contains("hz must be"));
-    app.chain.set_time(before.time.clone());
+    app.chain_mut().set_time(before.first().time.clone());
     assert_eq!(app.bench(), before);
 }
 
@@ -86,9 +86,13 @@ fn what_is_typed_wrong_for_the_wire_says_why_and_changes_nothing() {
 fn the_mouse_takes_another_source_to_hand() {
     let source = |name: &str| {
         let source = amber_core::bench::Source { name: name.into(), ..amber_core::bench::Source::at("/dev/x") };
-        Chain::new(Bench { source, ..Bench::default() }, amber_core::store::Limits::default())
+        Chain::new(
+            &Bench::of(amber_core::bench::SourceSettings { wire: source, ..Default::default() }),
+            0,
+            amber_core::store::Limits::default(),
+        )
     };
-    let app = App::live(source("near"), "out".into(), None, START);
+    let app = App::live(source("near"), Default::default(), "out".into(), None, START);
     let mut app = app.beside([(source("far"), Source::Live { link: LinkState::Opening })]);
     app.zone = TimeZone::UTC;
     for i in 0..100u32 {
@@ -104,7 +108,8 @@ fn the_mouse_takes_another_source_to_hand() {
     let down = MouseEventKind::Down(MouseButton::Left);
     let click = MouseEvent { kind: down, column: 140, row: row as u16, modifiers: KeyModifiers::NONE };
     app.update(app.now, Message::Mouse(click));
-    assert_eq!((app.place, app.selected_id(), app.title(app.selected_id()).as_str()), (1, 1, "far.b"));
+    let far = ChannelId { source: 1, channel: 0 };
+    assert_eq!((app.selected, app.title(app.selected).as_str()), (far, "far.b"));
     // What goes wrong with a source that is not at hand is said with its name.
     let problem = Problem::Missing("/dev/y".into());
     let waiting = LinkState::Waiting { problem, pause: Duration::from_secs(1) };

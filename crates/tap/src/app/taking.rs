@@ -1,8 +1,8 @@
 //! The running take, as far as the screen knows of it.
 
-use super::{App, Effect, Overlay, Prompt, Purpose, Source};
+use super::{App, Effect, Overlay, Prompt, Purpose, Source, Watched};
 use amber_core::Stamp;
-use amber_core::bench::{Bench, Split};
+use amber_core::bench::{Bench, SourceSettings, Split};
 use amber_core::chain::Chain;
 use amber_core::digits;
 use amber_core::store::Limits;
@@ -38,9 +38,9 @@ pub(crate) fn name_of(folder: &Path) -> String {
     folder.file_name().map_or_else(|| folder.display().to_string(), |name| name.to_string_lossy().into_owned())
 }
 
-/// A take with all its rows, seen through its own settings or through `bench`.
-pub(crate) fn chain_of(take: &OpenedTake, bench: Option<Bench>) -> Chain {
-    let mut chain = Chain::new(bench.unwrap_or_else(|| take.bench.clone()), Limits::NONE);
+/// A take with all its rows, seen through the settings of source `place` of `bench`.
+pub(crate) fn chain_of(take: &OpenedTake, bench: &Bench, place: usize) -> Chain {
+    let mut chain = Chain::new(bench, place, Limits::NONE);
     let mut sent = take.sent.iter().peekable();
     for piece in &take.pieces {
         while let Some(sent) = sent.next_if(|sent| sent.at <= piece.at) {
@@ -60,14 +60,18 @@ pub(crate) fn chain_of(take: &OpenedTake, bench: Option<Bench>) -> Chain {
 impl App {
     /// Sets how lines are laid out, for the history too.
     pub(super) fn set_split(&mut self, split: Split) {
-        match &self.source {
+        let place = self.place();
+        let Watched { chain, source } = &mut self.watched[place];
+        match source {
             Source::Take(take) => {
-                let bench = Bench { split, ..self.chain.bench() };
-                self.chain = chain_of(take, Some(bench));
+                let settings = SourceSettings { split, ..chain.live_settings() };
+                let mut bench = Bench::of(settings);
+                bench.shared.levels = chain.level_rule();
+                *chain = chain_of(take, &bench, 0);
             }
-            Source::Live { .. } => self.chain.set_split(split),
+            Source::Live { .. } => chain.set_split(split),
         }
-        self.selected = 0;
+        self.selected.channel = 0;
         self.axes.clear();
         // Rows have other numbers now.
         self.calibrating.known.clear();
@@ -146,7 +150,7 @@ impl App {
     /// Takes note of what the take of one source holds, and adds up.
     fn note_summary(&mut self, place: usize, summary: Summary) {
         let Taking::Yes { folder, saved, .. } = &mut self.taking else { return };
-        self.summaries.resize(self.sides.len() + 1, None);
+        self.summaries.resize(self.watched.len(), None);
         self.summaries[place] = Some(summary);
         let sum = self.summaries.iter().flatten().cloned().reduce(|mut all, one| {
             all.bytes += one.bytes;

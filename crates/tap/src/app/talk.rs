@@ -49,9 +49,9 @@ impl App {
         let text = self.talk.input.value().to_lowercase();
         let fits =
             |saying: &&Saying| saying.text.to_lowercase().contains(&text) || saying.name.to_lowercase().contains(&text);
-        let kept = self.chain.settings().say.iter();
+        let kept = self.shared.say.iter();
         let same = |a: &Saying, b: &Saying| a.text == b.text && a.ending == b.ending;
-        let own = |saying: &&Saying| !self.chain.settings().say.iter().any(|kept| same(kept, saying));
+        let own = |saying: &&Saying| !self.shared.say.iter().any(|kept| same(kept, saying));
         kept.filter(fits).chain(self.talk.history.iter().filter(own).filter(fits)).cloned().collect()
     }
 
@@ -87,7 +87,7 @@ impl App {
                 self.talk.input.reset();
                 self.talk.chosen = None;
                 self.notice = None;
-                vec![Effect::Tell(self.place, LinkOrder::Send(bytes))]
+                vec![Effect::Tell(self.place(), LinkOrder::Send(bytes))]
             }
             Err(wrong) => {
                 self.say(wrong, true);
@@ -123,12 +123,10 @@ impl App {
     /// Keeps a line in the bench under a name, or forgets it.
     pub(super) fn name_saying(&mut self, saying: &Saying, name: &str) {
         let name = name.trim().to_owned();
-        self.chain.edit_bench(|bench| {
-            bench.say.retain(|kept| kept.text != saying.text && (name.is_empty() || kept.name != name));
-            if !name.is_empty() {
-                bench.say.push(Saying { name, ..saying.clone() });
-            }
-        });
+        self.shared.say.retain(|kept| kept.text != saying.text && (name.is_empty() || kept.name != name));
+        if !name.is_empty() {
+            self.shared.say.push(Saying { name, ..saying.clone() });
+        }
     }
 
     /// Sends a line again and again, or no longer.
@@ -145,7 +143,7 @@ impl App {
             return Err(format!("{SHORTEST} to 86400 seconds"));
         }
         self.talk.repeats.retain(|repeat| repeat.saying.text != saying.text);
-        let (next, place) = (self.now, self.place);
+        let (next, place) = (self.now, self.place());
         self.talk.repeats.extend(every.map(|every| Repeat { saying: saying.clone(), every, next, place }));
         Ok(Vec::new())
     }

@@ -24,7 +24,10 @@ fn watch(app: &mut App, name: &str, seconds: u64) {
 }
 
 fn bare(bench: &str) -> App {
-    let mut app = App::live(Chain::new(Bench::parse(bench).unwrap(), Limits::default()), "out".into(), None, START);
+    let mut app = {
+        let bench = Bench::parse(bench).unwrap();
+        App::live(Chain::new(&bench, 0, Limits::default()), bench.shared, "out".into(), None, START)
+    };
     app.zone = TimeZone::UTC;
     app.size = (160, 47);
     app
@@ -81,12 +84,12 @@ fn steps_are_added_moved_passed_by_and_removed_and_all_of_it_undone_and_done_aga
     note(&app);
     keys(&mut app, "X");
     note(&app);
-    assert!(app.chain.channels().iter().all(|channel| channel.name() != "slope"));
+    assert!(app.chain().channels().iter().all(|channel| channel.name() != "slope"));
     press(&mut app, KeyCode::Tab);
     keys(&mut app, "y");
     note(&app);
     // Back to the beginning, and forth again.
-    let names = |bench: &Bench| bench.channel.iter().map(|c| c.name.clone()).collect::<Vec<_>>();
+    let names = |bench: &Bench| bench.first().channel.iter().map(|c| c.name.clone()).collect::<Vec<_>>();
     for bench in seen.iter().rev().skip(1) {
         keys(&mut app, "u");
         assert_eq!(names(&app.bench()), names(bench), "{}", notice(&app));
@@ -132,7 +135,7 @@ fn zero_is_the_mean_of_a_level_and_refused_while_the_channel_moves() {
     keys(&mut app, "z");
     assert!(notice(&app).contains("zero taken: gauge_a (100.") && notice(&app).contains("mean of"), "{}", notice(&app));
     assert_eq!(steps(&app), "converter offset gain zero");
-    let level = app.settled(1).unwrap().clone();
+    let level = app.settled(app.own(1)).unwrap().clone();
     assert!(app.channel().unwrap().quantity_of(level.mean).abs() < 0.05);
     keys(&mut app, "3");
     let text = picture(&mut app, 160, 47);
@@ -141,7 +144,7 @@ fn zero_is_the_mean_of_a_level_and_refused_while_the_channel_moves() {
         "the zero is listed with its time: {text}"
     );
     keys(&mut app, "Z");
-    let zeroed = app.chain.channels().iter().filter(|c| c.settings().scale.steps.iter().any(|s| s.kind() == "zero"));
+    let zeroed = app.chain().channels().iter().filter(|c| c.settings().scale.steps.iter().any(|s| s.kind() == "zero"));
     assert_eq!(zeroed.map(|c| c.name().to_owned()).collect::<Vec<_>>(), ["gauge_a", "gauge_b", "bed"]);
     assert!(notice(&app).contains("not settled: sump"), "{}", notice(&app));
     // Waves: no noisy sample is taken for zero.
@@ -171,24 +174,24 @@ fn formulas_are_typed_refused_by_column_and_by_name_and_follow_the_scale() {
     replace(&mut app, "head = gauge_a - 100");
     keys(&mut app, "F");
     replace(&mut app, "twice = head * 2");
-    let at = |app: &App, name: &str| app.chain.channels().iter().position(|c| c.name() == name).unwrap();
-    let last = app.chain.store().rows().end - 1;
-    let value = |app: &App, name: &str| app.chain.reading(at(app, name), last).unwrap().quantity;
+    let at = |app: &App, name: &str| app.chain().channels().iter().position(|c| c.name() == name).unwrap();
+    let last = app.chain().store().rows().end - 1;
+    let value = |app: &App, name: &str| app.chain().reading(at(app, name), last).unwrap().quantity;
     assert!((value(&app, "twice") - 2.0 * (value(&app, "gauge_a") - 100.0)).abs() < 1e-9);
     // The formula of the first would need itself.
-    app.selected = at(&app, "head");
+    app.selected.channel = at(&app, "head");
     keys(&mut app, "3");
     press(&mut app, KeyCode::Enter);
     replace(&mut app, "twice + 1");
     let Some(Overlay::Prompt(prompt)) = app.overlays.pop() else { panic!("a circle was taken") };
     assert!(prompt.hint.contains("head needs twice, which needs head"), "{}", prompt.hint);
     // An edit of what it needs reaches it at once, for all the history.
-    app.selected = at(&app, "gauge_a");
+    app.selected.channel = at(&app, "gauge_a");
     app.edit_channel(|channel| channel.scale.steps.push(Step::Sign));
     assert!(
         (value(&app, "twice") - 2.0 * (value(&app, "gauge_a") - 100.0)).abs() < 1e-9 && value(&app, "gauge_a") < 0.0
     );
-    let old = app.chain.channels()[at(&app, "twice")].scaled().get(7).unwrap();
+    let old = app.chain().channels()[at(&app, "twice")].scaled().get(7).unwrap();
     assert!(old < -380.0, "{old}");
 }
 
@@ -208,10 +211,10 @@ fn the_depth_programme_calibrates_a_bare_gauge_by_its_levels() {
         press(&mut app, KeyCode::Up);
     }
     // Another rule finds the levels anew; what was typed stays with its stretch.
-    app.chain.set_levels(amber_core::levels::LevelRule { seconds: 0.5, ..Default::default() });
+    app.chain_mut().set_levels(amber_core::levels::LevelRule { seconds: 0.5, ..Default::default() });
     let typed: Vec<f64> = app.calibration_rows().iter().filter_map(|row| row.really).collect();
     assert_eq!(typed, [0.0, 50.0, 100.0, 150.0, 200.0]);
-    app.chain.set_levels(amber_core::levels::LevelRule::default());
+    app.chain_mut().set_levels(amber_core::levels::LevelRule::default());
     keys(&mut app, "u");
     assert!(
         app.calibration_rows()[0].really.is_none() && notice(&app).contains("typed for a level"),
@@ -235,7 +238,7 @@ fn the_depth_programme_calibrates_a_bare_gauge_by_its_levels() {
     }
     // It is kept with date, points and residuals, and checks fresh levels.
     let saved = Bench::parse(&app.bench().new_file("x")).unwrap();
-    let kept = saved.channel("gauge_a").unwrap().scale.calibration().unwrap().clone();
+    let kept = saved.first().channel("gauge_a").unwrap().scale.calibration().unwrap().clone();
     assert_eq!(
         (kept.date.as_str(), kept.points.len(), kept.residuals.len(), kept.unit.as_str()),
         ("2026-05-28 20:27", 5, 5, "mm")
@@ -294,7 +297,7 @@ fn the_desk_is_surveyed_examined_and_its_thermistor_advised() {
     app.before_frame(later);
     assert!(app.notice.is_none(), "told once: {}", notice(&app));
     // Which resistor suits the thermistor that was seen from 7.6 to 13.6 kilohms?
-    app.selected = app.chain.channels().iter().position(|channel| channel.name() == "water").unwrap();
+    app.selected.channel = app.chain().channels().iter().position(|channel| channel.name() == "water").unwrap();
     keys(&mut app, "3");
     for _ in 0..5 {
         press(&mut app, KeyCode::Down);
@@ -340,7 +343,7 @@ fn rows_stand_in_a_table_raw_beside_scaled_and_small_volts_get_their_prefix() {
 fn a_bell_rings_when_the_chosen_channel_settles_and_only_when_wanted() {
     for wanted in [false, true] {
         let mut app = app();
-        app.chain.set_levels(amber_core::levels::LevelRule { bell: wanted, ..Default::default() });
+        app.shared.levels.bell = wanted;
         let mut rung = 0;
         for step in 0..300 {
             let at = START.plus(f64::from(step) * 0.01);
@@ -418,9 +421,9 @@ fn whatever_was_done_is_undone_to_the_beginning_and_done_again_to_the_end() {
         while !step(&mut app, 'U') {}
         assert_eq!(app.bench(), end, "seed {seed}");
         // The history is what those settings make of it.
-        let last = app.chain.store().rows().end - 1;
+        let last = app.chain().store().rows().end - 1;
         let fresh = {
-            let mut fresh = Chain::new(end.clone(), Limits::default());
+            let mut fresh = Chain::new(&end.clone(), 0, Limits::default());
             let mut board = amber_boards::by_name("flume", 1).unwrap();
             for step in 1..=400u64 {
                 let mut bytes = Vec::new();
@@ -429,11 +432,11 @@ fn whatever_was_done_is_undone_to_the_beginning_and_done_again_to_the_end() {
             }
             fresh
         };
-        for channel in app.chain.channels() {
+        for channel in app.chain().channels() {
             let index = |chain: &Chain| chain.channels().iter().position(|c| c.name() == channel.name());
-            let (Some(own), Some(theirs)) = (index(&app.chain), index(&fresh)) else { continue };
-            let [a, b] =
-                [app.chain.reading(own, last - 9), fresh.reading(theirs, last - 9)].map(|r| r.map(|r| r.raw.to_bits()));
+            let (Some(own), Some(theirs)) = (index(app.chain()), index(&fresh)) else { continue };
+            let [a, b] = [app.chain().reading(own, last - 9), fresh.reading(theirs, last - 9)]
+                .map(|r| r.map(|r| r.raw.to_bits()));
             assert_eq!(a, b, "seed {seed}, {}", channel.name());
         }
     }

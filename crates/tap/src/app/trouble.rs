@@ -1,6 +1,6 @@
 //! How the wire stands, in a few words: what is watched, and what is wrong with it.
 
-use super::{App, Source};
+use super::{App, Source, Watched};
 use amber_core::chain::Chain;
 use amber_core::digits::duration;
 use amber_io::LinkState;
@@ -8,18 +8,19 @@ use amber_io::LinkState;
 impl App {
     /// What is wrong with a wire for as long as it is, in a sentence that says what to do; of the source at hand first.
     pub(crate) fn trouble(&self) -> Option<String> {
-        let own = trouble_of(&self.chain, &self.source, true);
+        let own = trouble_of(self.chain(), self.source(), true);
         own.or_else(|| {
             let names = self.source_names();
-            self.others().find_map(|(place, chain, source)| {
-                Some(format!("{}: {}", names[place], trouble_of(chain, source, false)?))
+            let others = self.watched.iter().zip(&names).enumerate().filter(|(place, _)| *place != self.place());
+            others.map(|(_, other)| other).find_map(|(Watched { chain, source }, name)| {
+                Some(format!("{name}: {}", trouble_of(chain, source, false)?))
             })
         })
     }
 
     /// The live source in a few words.
     pub(crate) fn source_text(&self) -> String {
-        let port = &self.chain.settings().source.port;
+        let port = &self.chain().settings().wire.port;
         match self.baud() {
             _ if port == "-" => "standard input".into(),
             Some(baud) => format!("{port} at {baud} baud"),
@@ -29,7 +30,7 @@ impl App {
 
     /// The speed of the wire, set or found.
     pub(crate) fn baud(&self) -> Option<u32> {
-        baud_of(&self.chain, &self.source)
+        baud_of(self.chain(), self.source())
     }
 }
 
@@ -37,7 +38,7 @@ fn baud_of(chain: &Chain, source: &Source) -> Option<u32> {
     match source {
         Source::Live { link: LinkState::Open { baud, .. } } => *baud,
         Source::Live { link: LinkState::Finding { baud, .. } } => Some(*baud),
-        _ => chain.settings().source.baud,
+        _ => chain.settings().wire.baud,
     }
 }
 

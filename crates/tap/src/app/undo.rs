@@ -1,9 +1,9 @@
 //! Undoing and redoing: every change of settings from the keyboard is remembered as the settings before it.
 
 use super::tools::Known;
-use super::{App, Effect};
+use super::{App, ChannelId, Effect};
 use amber_core::Stamp;
-use amber_core::bench::{Bench, ChannelSettings};
+use amber_core::bench::{Bench, ChannelSettings, SourceSettings};
 use std::path::PathBuf;
 
 /// Changes that are remembered.
@@ -33,7 +33,7 @@ struct Moment {
 impl App {
     fn moment(&self) -> Moment {
         let mut bench = self.bench();
-        bench.screen.span = 0.0;
+        bench.shared.screen.span = 0.0;
         let (known, folder) = (self.calibrating.known.clone(), self.folder.clone());
         Moment { bench, known, folder, takes_back: self.takes_back }
     }
@@ -89,66 +89,63 @@ impl App {
 
     /// Takes settings over from a bench.
     fn apply(&mut self, bench: Bench) -> Vec<Effect> {
+        let span = self.shared.screen.span;
+        self.shared = bench.shared;
+        self.shared.screen.span = span;
+        self.apply_limits();
+        self.apply_levels();
+        let selected = self.selected;
         let mut effects = Vec::new();
-        let span = self.chain.settings().screen.span;
-        for (place, mut part) in bench.parts().into_iter().enumerate().take(self.sources()) {
-            part.screen.span = span;
-            self.at_place(place, |app| {
-                if part.source != app.chain.settings().source {
-                    effects.push(Effect::Open(place, part.source.clone()));
-                }
-                app.apply_part(part);
-            });
+        for (place, settings) in bench.sources.into_iter().enumerate().take(self.sources()) {
+            self.selected = ChannelId { source: place, ..selected };
+            if settings.wire != self.chain().settings().wire {
+                effects.push(Effect::Open(place, settings.wire.clone()));
+            }
+            self.apply_source(settings);
         }
-        self.selected = self.selected.min(self.chain.channels().len().saturating_sub(1));
+        self.selected = selected;
+        self.selected.channel = selected.channel.min(self.chain().channels().len().saturating_sub(1));
         effects
     }
 
-    /// The same for the source at hand.
-    fn apply_part(&mut self, part: Bench) {
-        let now = self.chain.bench();
-        if part.history != now.history {
-            self.chain.set_limits(|limits| *limits = part.history);
-        }
-        let (split, time, channels) = (part.split.clone(), part.time.clone(), part.channel.clone());
-        let levels = part.levels;
-        let (own_split, own_time, own_levels) = (now.split.clone(), now.time.clone(), now.levels);
-        self.chain.edit_bench(|bench| *bench = Bench { split: own_split.clone(), time: own_time.clone(), ..part });
-        if split != own_split {
+    /// The same for the selected source.
+    fn apply_source(&mut self, settings: SourceSettings) {
+        let SourceSettings { wire, split, time, channel } = settings;
+        let now = self.chain().settings().clone();
+        self.chain_mut().edit_wire(|own| *own = wire);
+        if split != now.split {
             self.set_split(split);
         }
-        if time != own_time {
-            self.chain.set_time(time);
+        if time != now.time {
+            self.chain_mut().set_time(time);
         }
-        if levels != own_levels {
-            self.chain.set_levels(levels);
-        }
-        self.apply_channels(&channels);
+        self.apply_channels(&channel);
+        self.chain_mut().set_known(channel);
     }
 
     fn apply_channels(&mut self, channels: &[ChannelSettings]) {
         let wanted = |name: &str| channels.iter().find(|channel| channel.name == name);
-        for index in (0..self.chain.channels().len()).rev() {
-            if wanted(self.chain.channels()[index].name()).is_none() {
-                self.chain.remove_computed(index);
+        for index in (0..self.chain().channels().len()).rev() {
+            if wanted(self.chain().channels()[index].name()).is_none() {
+                self.chain_mut().remove_computed(index);
             }
         }
         for settings in channels {
-            let at = self.chain.channels().iter().position(|channel| channel.name() == settings.name);
+            let at = self.chain().channels().iter().position(|channel| channel.name() == settings.name);
             match at {
-                Some(at) => self.with_channel(at, |own| *own = settings.clone()),
+                Some(at) => self.with_channel(self.own(at), |own| *own = settings.clone()),
                 None if settings.formula.is_some() => {
                     // It was there before, so it makes no circle.
-                    let _ = self.chain.add_computed(settings.clone());
+                    let _ = self.chain_mut().add_computed(settings.clone());
                 }
                 None => {}
             }
         }
-        let known = |app: &App, name: &str| app.chain.channels().iter().position(|channel| channel.name() == name);
+        let known = |app: &App, name: &str| app.chain().channels().iter().position(|channel| channel.name() == name);
         let mut place = 0;
         for settings in channels {
             if let Some(at) = known(self, &settings.name) {
-                self.chain.swap_channels(place, at);
+                self.chain_mut().swap_channels(place, at);
                 place += 1;
             }
         }
@@ -157,28 +154,14 @@ impl App {
 
 /// In a few words, what differs between two benches.
 fn difference(a: &Bench, b: &Bench) -> String {
-    let other = |channel: &ChannelSettings, bench: &Bench| bench.channel(&channel.name).cloned();
-    for channel in &a.channel {
-        let title = channel.title();
-        match other(channel, b) {
-            None => return format!("channel {title}"),
-            Some(theirs) if theirs == *channel => {}
-            Some(theirs) if theirs.scale != channel.scale => return format!("scale of {title}"),
-            Some(theirs) if theirs.formula != channel.formula => return format!("formula of {title}"),
-            Some(theirs) if theirs.smooth != channel.smooth => return format!("smoothing of {title}"),
-            Some(theirs) if theirs.watch != channel.watch => return format!("watch of {title}"),
-            Some(_) => return format!("settings of {title}"),
+    for (a, b) in a.sources.iter().zip(&b.sources) {
+        if let Some(what) = difference_of_source(a, b) {
+            return what;
         }
     }
-    if let Some(gone) = b.channel.iter().find(|channel| other(channel, a).is_none()) {
-        return format!("channel {}", gone.title());
-    }
+    let (a, b) = (&a.shared, &b.shared);
     let parts = [
-        (a.channel != b.channel, "order of channels"),
         (a.lane != b.lane, "y axis"),
-        (a.split != b.split, "shape"),
-        (a.time != b.time, "time of rows"),
-        (a.source != b.source, "source"),
         (a.say != b.say, "lines to send"),
         (a.name != b.name, "name of the bench"),
         (a.history != b.history, "history"),
@@ -187,4 +170,29 @@ fn difference(a: &Bench, b: &Bench) -> String {
         (a.screen != b.screen, "what is shown"),
     ];
     parts.into_iter().find(|(differs, _)| *differs).map_or("settings", |(_, what)| what).into()
+}
+
+fn difference_of_source(a: &SourceSettings, b: &SourceSettings) -> Option<String> {
+    for channel in &a.channel {
+        let title = channel.title();
+        match b.channel(&channel.name) {
+            None => return Some(format!("channel {title}")),
+            Some(theirs) if theirs == channel => {}
+            Some(theirs) if theirs.scale != channel.scale => return Some(format!("scale of {title}")),
+            Some(theirs) if theirs.formula != channel.formula => return Some(format!("formula of {title}")),
+            Some(theirs) if theirs.smooth != channel.smooth => return Some(format!("smoothing of {title}")),
+            Some(theirs) if theirs.watch != channel.watch => return Some(format!("watch of {title}")),
+            Some(_) => return Some(format!("settings of {title}")),
+        }
+    }
+    if let Some(gone) = b.channel.iter().find(|channel| a.channel(&channel.name).is_none()) {
+        return Some(format!("channel {}", gone.title()));
+    }
+    let parts = [
+        (a.channel != b.channel, "order of channels"),
+        (a.split != b.split, "shape"),
+        (a.time != b.time, "time of rows"),
+        (a.wire != b.wire, "source"),
+    ];
+    parts.into_iter().find(|(differs, _)| *differs).map(|(_, what)| what.into())
 }

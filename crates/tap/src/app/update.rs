@@ -1,6 +1,6 @@
 //! Messages in, changed state and effects out.
 
-use super::{App, Effect, FieldId, LinkOrder, Message, Overlay, Source, Stage, Tool, View};
+use super::{App, ChannelId, Effect, FieldId, LinkOrder, Message, Overlay, Source, Stage, Tool, View, Watched};
 use crate::keys::{Action, Place, resolve};
 use crate::screen::{Hit, hit};
 use amber_core::Stamp;
@@ -18,7 +18,7 @@ impl App {
             Message::Key(key) => self.key(key),
             Message::Mouse(mouse) => self.mouse(mouse),
             Message::Feed(place, feed) => {
-                self.at_place(place, |app| app.feed(feed));
+                self.feed(place, feed);
                 self.ring()
             }
             Message::Report(place, report) => self.hear_keeper(place, report),
@@ -52,12 +52,13 @@ impl App {
         if self.notice.as_ref().is_some_and(|notice| now > notice.until) {
             self.notice = None;
         }
-        self.selected = self.selected.min(self.chain.channels().len().saturating_sub(1));
+        self.selected.channel = self.selected.channel.min(self.chain().channels().len().saturating_sub(1));
         if self.channel().is_some_and(|channel| channel.kind() == Kind::Clock) {
             self.choose(1);
         }
         self.follow_axes(now);
-        let picked = self.lines.follow(self.chain.tail(), now);
+        let place = self.place();
+        let picked = self.lines.follow(self.watched[place].chain.tail(), now);
         let refreshed = self.refresh_numbers(now);
         if refreshed {
             if self.tool == Some(Tool::Survey) {
@@ -70,34 +71,35 @@ impl App {
 
     /// Rings when the selected channel has settled, where that is wanted.
     fn ring(&mut self) -> Vec<Effect> {
-        let now = (self.selected_id(), self.channel().map_or(0, |channel| channel.levels().count()));
+        let now = (self.selected, self.channel().map_or(0, |channel| channel.levels().count()));
         let before = std::mem::replace(&mut self.rung, now);
         let settled = now.0 == before.0 && now.1 > before.1;
-        let wanted = settled && self.chain.settings().levels.bell && !self.is_held();
+        let wanted = settled && self.shared.levels.bell && !self.is_held();
         if wanted { vec![Effect::Bell] } else { Vec::new() }
     }
 
-    fn feed(&mut self, feed: Feed) {
+    fn feed(&mut self, place: usize, feed: Feed) {
+        let Some(Watched { chain, source }) = self.watched.get_mut(place) else { return };
         match feed {
             Feed::State(state) => {
                 if let LinkState::Open { usb: Some(usb), .. } = &state {
                     let usb = usb.clone();
-                    self.chain.edit_bench(|bench| bench.source.usb = usb);
+                    chain.edit_wire(|wire| wire.usb = usb);
                 }
-                if let Source::Live { link } = &mut self.source {
+                if let Source::Live { link } = source {
                     *link = state;
                 }
             }
-            Feed::Opened { opening, within, .. } => self.chain.open(opening, within),
-            Feed::Ended(_) => self.chain.end(),
-            Feed::Unkept(bytes) => self.chain.unkept(bytes),
-            Feed::Sent { at, bytes } => self.chain.sent(at, &bytes),
+            Feed::Opened { opening, within, .. } => chain.open(opening, within),
+            Feed::Ended(_) => chain.end(),
+            Feed::Unkept(bytes) => chain.unkept(bytes),
+            Feed::Sent { at, bytes } => chain.sent(at, &bytes),
             Feed::NotSent(reason) => self.say(format!("not sent: {reason}"), true),
             Feed::Chunk(chunk) => {
                 if chunk.skipped > 0 {
-                    self.chain.skip(chunk.skipped);
+                    chain.skip(chunk.skipped);
                 }
-                self.chain.feed(chunk.at, &chunk.bytes);
+                chain.feed(chunk.at, &chunk.bytes);
                 self.now = self.now.max(chunk.at);
             }
         }
@@ -221,7 +223,7 @@ impl App {
                 self.say("this is a take: there is no port", true);
             }
             Action::FindBaud => return self.find_baud(),
-            Action::ResetBoard => return vec![Effect::Tell(self.place, LinkOrder::Reset)],
+            Action::ResetBoard => return vec![Effect::Tell(self.place(), LinkOrder::Reset)],
             Action::LendPort => return self.lend_or_take_back(),
             Action::PanelUp => self.panel_scroll = self.panel_scroll.saturating_sub(5),
             Action::PanelDown => {
@@ -271,8 +273,8 @@ impl App {
             Action::PickDown => self.move_pick(1),
             Action::TakePick => return self.take_pick(),
             Action::RawBeside => {
-                let raw = !self.chain.settings().screen.raw;
-                self.chain.edit_bench(|bench| bench.screen.raw = raw);
+                let raw = !self.shared.screen.raw;
+                self.shared.screen.raw = raw;
             }
             Action::ChannelUp => self.move_channel(-1),
             Action::ChannelDown => self.move_channel(1),
@@ -333,7 +335,7 @@ impl App {
             self.panel = Some((stage, at));
             self.panel_scroll = 0;
             if let Some(FieldId::Column(index)) = self.settings(stage).get(at) {
-                self.selected = usize::from(*index);
+                self.selected.channel = usize::from(*index);
             }
         }
     }
@@ -345,15 +347,17 @@ impl App {
 
     /// Chooses the next channel that can be drawn; hidden ones too, so that they can be shown again.
     fn choose(&mut self, by: i32) {
-        let count = self.channel_count() as i32;
-        let mut at = self.selected_id() as i32;
+        let ids: Vec<ChannelId> = self.channel_ids().collect();
+        let count = ids.len() as i32;
+        let Some(at) = ids.iter().position(|id| *id == self.selected) else { return };
+        let mut at = at as i32;
         for _ in 0..count {
             at = (at + by).rem_euclid(count);
-            if self.channel_at(at as usize).kind() != Kind::Clock {
+            if self.channel_at(ids[at as usize]).kind() != Kind::Clock {
                 break;
             }
         }
-        self.select(at as usize);
+        self.select(ids[at as usize]);
     }
 
     /// Takes the next source to hand.
@@ -361,8 +365,8 @@ impl App {
         if self.sources() == 1 {
             return self.say("there is one source; `amber-tap watch A B` watches two side by side", true);
         }
-        self.turn_to((self.place + 1) % self.sources());
-        let name = self.source_names().swap_remove(self.place);
+        self.turn_to((self.place() + 1) % self.sources());
+        let name = self.source_names().swap_remove(self.place());
         self.say(format!("{name} is at hand: wire, split, lines and talk are its own"), false);
     }
 
@@ -374,7 +378,7 @@ impl App {
         }
         if !self.is_take() {
             let span = self.sight.span;
-            self.chain.edit_bench(|bench| bench.screen.span = span);
+            self.shared.screen.span = span;
         }
     }
 

@@ -9,7 +9,8 @@ use amber_io::{Chunk, Tried};
 use crossterm::event::{KeyCode, KeyModifiers};
 
 fn bare() -> App {
-    let mut app = App::live(Chain::new(Bench::default(), Limits::default()), "out".into(), None, START);
+    let mut app =
+        App::live(Chain::new(&Bench::default(), 0, Limits::default()), Default::default(), "out".into(), None, START);
     app.zone = TimeZone::UTC;
     app.size = (160, 47);
     app.update(START, Message::Feed(0, Feed::State(LinkState::open_at(9600))));
@@ -24,9 +25,13 @@ fn keys(app: &mut App, keys: &str) {
 fn two_sources_share_the_chart_and_each_keeps_its_own_wire() {
     let source = |name: &str| {
         let source = amber_core::bench::Source { name: name.into(), ..amber_core::bench::Source::at("/dev/x") };
-        Chain::new(Bench { source, ..Bench::default() }, Limits::default())
+        Chain::new(
+            &Bench::of(amber_core::bench::SourceSettings { wire: source, ..Default::default() }),
+            0,
+            Limits::default(),
+        )
     };
-    let mut app = App::live(source("near"), "out".into(), None, START);
+    let mut app = App::live(source("near"), Default::default(), "out".into(), None, START);
     app = app.beside([(source("far"), Source::Live { link: LinkState::Opening })]);
     (app.zone, app.size) = (TimeZone::UTC, (160, 47));
     for place in 0..2 {
@@ -45,29 +50,29 @@ fn two_sources_share_the_chart_and_each_keeps_its_own_wire() {
             app.update(at, Message::Feed(place, Feed::Chunk(chunk)));
         }
     }
-    let titles: Vec<String> = (0..app.channel_count()).map(|id| app.title(id)).collect();
+    let titles: Vec<String> = app.channel_ids().map(|id| app.title(id)).collect();
     assert_eq!(titles, ["near.gauge", "far.field1", "far.field2"]);
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("near.gauge") && text.contains("far.field1") && text.contains("gauge=105"), "{text}");
     assert!(!app.unsaved(), "what was merely found is nothing to save");
     // Choosing a channel of the other source takes that source to hand.
     press(&mut app, KeyCode::Tab);
-    assert_eq!((app.place, app.selected, app.selected_id()), (1, 0, 1));
+    assert_eq!((app.selected, app.own(0)), (ChannelId { source: 1, channel: 0 }, app.selected));
     keys(&mut app, "2");
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("2 bare numbers, comma between") && text.contains("of far"), "{text}");
     keys(&mut app, "3a");
     press(&mut app, KeyCode::Enter);
     let bench = app.bench();
-    assert_eq!(bench.channel("far.field1").and_then(|c| c.scale.volts_per_count()), Some(3.3 / 4096.0));
-    assert_eq!((bench.source.name.as_str(), bench.beside[0].source.name.as_str()), ("near", "far"));
+    assert_eq!(bench.sources[1].channel("field1").and_then(|c| c.scale.volts_per_count()), Some(3.3 / 4096.0));
+    assert_eq!((bench.first().wire.name.as_str(), bench.sources[1].wire.name.as_str()), ("near", "far"));
     keys(&mut app, "\\");
-    assert_eq!(app.place, 0);
+    assert_eq!(app.place(), 0);
     // One take of both, in one folder; it has ended when both have.
     let effects = press(&mut app, KeyCode::Char('t'));
     let [Effect::StartTake { benches, .. }] = &effects[..] else { panic!("{effects:?}") };
     assert_eq!(benches.len(), 2);
-    assert_eq!(benches[1].channel("field1").and_then(|c| c.scale.volts_per_count()), Some(3.3 / 4096.0));
+    assert_eq!(benches[1].first().channel("field1").and_then(|c| c.scale.volts_per_count()), Some(3.3 / 4096.0));
     for (place, name) in ["near", "far"].iter().enumerate() {
         app.update(app.now, Message::Report(place, Report::Started(format!("out/take-0001/{name}").into())));
     }
@@ -96,7 +101,7 @@ fn lines_are_read_as_text_or_bytes_filtered_searched_and_copied() {
     assert!(text.contains("wire: text and bytes, every line") && text.contains("74 5F 75 73 3D"), "{text}");
     keys(&mut app, "x/");
     assert!(replace(&mut app, "/t_us=1\\d{6} /").is_empty());
-    let found = app.lines.cursor.and_then(|number| app.chain.tail().line(number)).unwrap();
+    let found = app.lines.cursor.and_then(|number| app.chain().tail().line(number)).unwrap();
     assert!(found.bytes.starts_with(b"t_us=1990000 "), "{:?}", String::from_utf8_lossy(found.bytes));
     keys(&mut app, "nn");
     let copied = press(&mut app, KeyCode::Char('c'));
@@ -147,7 +152,7 @@ fn what_is_said_to_the_board_is_sent_kept_with_a_name_and_repeated() {
     };
     control(&mut app, 'n');
     replace(&mut app, "long waves");
-    assert_eq!(app.bench().say[0].name, "long waves");
+    assert_eq!(app.bench().shared.say[0].name, "long waves");
     press(&mut app, KeyCode::Down);
     control(&mut app, 'e');
     replace(&mut app, "0.5");
@@ -180,8 +185,8 @@ fn an_offered_shape_is_taken_channels_are_named_moved_and_given_words() {
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("fall into 2 families in turn") && text.contains("o reads it as"), "{text}");
     keys(&mut app, "o2");
-    assert!(matches!(app.chain.shape(), Some(Shape::Bare(bare)) if bare.lines == 2));
-    assert_eq!(app.chain.store().rows().end, 40, "the history was split again");
+    assert!(matches!(app.chain().shape(), Some(Shape::Bare(bare)) if bare.lines == 2));
+    assert_eq!(app.chain().store().rows().end, 40, "the history was split again");
     // The panel's first settings are those of the shape; then each channel.
     let column = app.settings(Stage::Split).iter().position(|id| *id == FieldId::Column(0)).unwrap();
     (0..column).for_each(|_| drop(press(&mut app, KeyCode::Down)));
@@ -197,9 +202,15 @@ fn an_offered_shape_is_taken_channels_are_named_moved_and_given_words() {
         "{text}"
     );
     keys(&mut app, ">");
-    assert_eq!((app.selected, app.title(0).as_str(), app.title(1).as_str()), (1, "field2", "valve"));
+    assert_eq!(
+        (app.selected.channel, app.title(app.own(0)).as_str(), app.title(app.own(1)).as_str()),
+        (1, "field2", "valve")
+    );
     let bench = app.bench();
-    assert_eq!((bench.channel[1].called.as_str(), bench.channel[1].words.word(2.0)), ("valve", Some("open wide")));
+    assert_eq!(
+        (bench.first().channel[1].called.as_str(), bench.first().channel[1].words.word(2.0)),
+        ("valve", Some("open wide"))
+    );
     assert!(app.unsaved());
     // A shape can be typed, and what is no shape says why.
     press(&mut app, KeyCode::Home);
@@ -208,7 +219,7 @@ fn an_offered_shape_is_taken_channels_are_named_moved_and_given_words() {
     replace(&mut app, "bare comma");
     assert!(picture(&mut app, 160, 47).contains("how many numbers are on a line"));
     replace(&mut app, "bare spaces 1");
-    assert_eq!(app.chain.store().rows().end, 80);
+    assert_eq!(app.chain().store().rows().end, 80);
 }
 
 #[test]
@@ -237,9 +248,9 @@ fn the_wire_panel_sets_the_line_tells_the_time_and_lends_the_port() {
     assert!(matches!(&effects[..], [Effect::Open(0, source)] if source.framing() == "8E1"), "{effects:?}");
     app.panel = Some((Stage::Wire, at(&app, FieldId::TimeFrom)));
     (0..2).for_each(|_| drop(press(&mut app, KeyCode::Right)));
-    assert_eq!(app.chain.timer().set(), &Time::Even);
+    assert_eq!(app.chain().timer().set(), &Time::Even);
     (0..2).for_each(|_| drop(press(&mut app, KeyCode::Right)));
-    assert_eq!(app.chain.timer().set(), &Time::Rate { hz: 100.0 });
+    assert_eq!(app.chain().timer().set(), &Time::Rate { hz: 100.0 });
     let heard = amber_core::split::judge(b"\na=1\na=2\n");
     let tried = vec![Tried { baud: 9600, heard }];
     app.update(
@@ -252,7 +263,7 @@ fn the_wire_panel_sets_the_line_tells_the_time_and_lends_the_port() {
         text.contains("9600, found") && text.contains("100 % text, 2 of 2 lines") && text.contains("120 B"),
         "{text}"
     );
-    assert_eq!(app.bench().source.usb, "77");
+    assert_eq!(app.bench().first().wire.usb, "77");
     let lend = press(&mut app, KeyCode::Char('L'));
     assert_eq!(lend, [Effect::Tell(0, LinkOrder::Lend { back: true })]);
     app.update(app.now, Message::Feed(0, Feed::State(LinkState::Lent { back: true, in_use: true })));
@@ -332,16 +343,16 @@ fn a_take_of_a_stream_with_sendings_and_another_shape_opens_the_same() {
     }
     writer.finish(START.plus(2.0)).unwrap();
     let take = amber_io::take::open(&dir.path().join("x")).unwrap();
-    let mut app = App::take(chain_of(&take, None), take, None);
+    let mut app = App::take(chain_of(&take, &take.bench, 0), take.bench.shared.clone(), take, None);
     (app.zone, app.size) = (TimeZone::UTC, (160, 47));
-    assert_eq!(app.chain.store().rows().end, 60);
+    assert_eq!(app.chain().store().rows().end, 60);
     keys(&mut app, "lf");
     replace(&mut app, "valve");
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("←  sent  valve open"), "{text}");
     keys(&mut app, "o");
-    assert_eq!(app.chain.store().rows().end, 30, "the whole take was split again");
-    assert_eq!(app.chain.store().raw(1, 29), Some(642.0));
+    assert_eq!(app.chain().store().rows().end, 30, "the whole take was split again");
+    assert_eq!(app.chain().store().raw(1, 29), Some(642.0));
     for key in ["B", "R", "L", ":"] {
         keys(&mut app, key);
         assert!(app.overlays.is_empty() && app.notice.as_ref().is_some_and(|notice| notice.bad), "{key}");
@@ -352,9 +363,13 @@ fn a_take_of_a_stream_with_sendings_and_another_shape_opens_the_same() {
 fn a_figure_of_two_sources_has_the_traces_of_both() {
     let source = |name: &str| {
         let source = amber_core::bench::Source { name: name.into(), ..amber_core::bench::Source::at("/dev/x") };
-        Chain::new(Bench { source, ..Bench::default() }, Limits::default())
+        Chain::new(
+            &Bench::of(amber_core::bench::SourceSettings { wire: source, ..Default::default() }),
+            0,
+            Limits::default(),
+        )
     };
-    let app = App::live(source("near"), "out".into(), None, START);
+    let app = App::live(source("near"), Default::default(), "out".into(), None, START);
     let mut app = app.beside([(source("far"), Source::Live { link: LinkState::Opening })]);
     app.zone = TimeZone::UTC;
     for i in 0..200u32 {

@@ -32,7 +32,7 @@ pub(super) fn run(source: &Path, channel: &str, shortest: Option<f64>, bench: Op
     };
     let (_, (chain, start)) = &mut parts[*place];
     if let Some(seconds) = shortest {
-        let rule = amber_core::levels::LevelRule { seconds, ..chain.settings().levels };
+        let rule = amber_core::levels::LevelRule { seconds, ..chain.level_rule() };
         if let Some(fault) = rule.fault() {
             bail!("{fault}");
         }
@@ -56,12 +56,14 @@ pub(super) fn run(source: &Path, channel: &str, shortest: Option<f64>, bench: Op
 type Part = (String, (Chain, Stamp));
 
 fn takes(folder: &Path, bench: Option<Bench>) -> anyhow::Result<Vec<Part>> {
-    let parts = bench.map(|bench| bench.parts());
     let takes = amber_io::take::open_all(folder)?;
     let chain = |(i, (name, take)): (usize, (String, amber_io::take::OpenedTake))| {
         take.mended.iter().for_each(|told| eprintln!("{}: {told}", take.folder.display()));
-        let bench = parts.as_ref().and_then(|parts| parts.get(i)).cloned();
-        let chain = chain_of(&take, bench);
+        let (bench, place) = match &bench {
+            Some(bench) if i < bench.sources.len() => (bench, i),
+            _ => (&take.bench, 0),
+        };
+        let chain = chain_of(&take, bench, place);
         // The table of a take begins with a row that was measured before it was started, if there is one.
         let first = chain.store().time(chain.store().rows().start).unwrap_or(take.start);
         (name, (chain, first.min(take.start)))
@@ -72,7 +74,7 @@ fn takes(folder: &Path, bench: Option<Bench>) -> anyhow::Result<Vec<Part>> {
 /// A text has no arrival times: its rows have those that the clock in it tells.
 fn text(path: &Path, bench: Option<Bench>) -> anyhow::Result<(Chain, Stamp)> {
     let text = std::fs::read(path).with_context(|| format!("cannot read {}", path.display()))?;
-    let mut chain = Chain::new(bench.unwrap_or_default(), Limits::NONE);
+    let mut chain = Chain::new(&bench.unwrap_or_default(), 0, Limits::NONE);
     chain.open(Opening::Text { at: Stamp(0), arrives: false }, false);
     text.chunks(1 << 16).for_each(|piece| chain.feed(Stamp(0), piece));
     chain.end();

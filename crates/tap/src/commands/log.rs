@@ -24,8 +24,9 @@ pub(super) fn run(
 ) -> anyhow::Result<u8> {
     let clock = HostClock::start();
     let ended = shell::interrupted()?;
-    let (path, board) = super::resolve(&bench.source.port)?;
-    let link = Link::start(Wanted::of(&bench.source, path).to_its_end(), clock).context("no thread for the port")?;
+    let (path, board) = super::resolve(&bench.first().wire.port)?;
+    let link =
+        Link::start(Wanted::of(&bench.first().wire, path).to_its_end(), clock).context("no thread for the port")?;
     let place = out.map_or_else(|| Place::Next(".".into()), Place::Exactly);
     let start = Order::Start { place, bench: Box::new(bench), from: From::Opening, rows };
     let keeper = Keeper::start_with(link.keeper.clone(), clock, Some(start)).context("no thread for the take")?;

@@ -11,7 +11,7 @@ use crate::cli::{Command, Files};
 use crate::recent::Recent;
 use crate::shell::Front;
 use crate::{figure, shell};
-use amber_core::bench::Bench;
+use amber_core::bench::{Bench, SourceSettings};
 use amber_core::chain::Chain;
 use amber_io::take::{Keeper, OpenedTake, Report};
 use amber_io::{HostClock, Link, Wanted};
@@ -135,10 +135,9 @@ fn bench_called(name: &str) -> anyhow::Result<PathBuf> {
 /// The bench with the sources that were named, where any were.
 fn with_sources(mut bench: Bench, ports: &[String], baud: Option<u32>) -> anyhow::Result<Bench> {
     if !ports.is_empty() {
-        bench.beside.resize(ports.len() - 1, amber_core::bench::Beside::default());
+        bench.sources.resize(ports.len(), SourceSettings::default());
     }
-    let others = bench.beside.iter_mut().map(|beside| &mut beside.source);
-    for (i, source) in [&mut bench.source].into_iter().chain(others).enumerate() {
+    for (i, source) in bench.sources.iter_mut().map(|source| &mut source.wire).enumerate() {
         if let Some(port) = ports.get(i) {
             let named = port.split_once('=').filter(|(name, _)| !name.contains('/') && !Path::new(port).exists());
             let (name, port) = named.unwrap_or(("", port));
@@ -183,29 +182,28 @@ struct Watching {
 fn prepared(ports: &[String], baud: Option<u32>, files: Files, fallback: Bench) -> anyhow::Result<Watching> {
     let (found, mistakes) = read_bench(files.bench.as_deref())?;
     let bench = with_sources(found.unwrap_or(fallback), ports, baud)?;
-    let devices = bench.parts().iter().map(|part| resolve(&part.source.port)).collect::<Result<_, _>>()?;
+    let devices = bench.sources.iter().map(|source| resolve(&source.wire.port)).collect::<Result<_, _>>()?;
     Ok(Watching { bench, mistakes, files, devices })
 }
 
 fn watch(watching: Watching, front: impl FnOnce() -> anyhow::Result<Front>) -> anyhow::Result<u8> {
     let Watching { bench, mistakes, files, devices } = watching;
     if let Some(file) = &files.bench {
-        crate::recent::remember(file, &bench.source);
+        crate::recent::remember(file, &bench.first().wire);
     }
     let clock = HostClock::start();
     let mut live = Vec::new();
     let mut chains = Vec::new();
-    for (part, (path, board)) in bench.parts().into_iter().zip(devices) {
-        let link = Link::start(Wanted::of(&part.source, path), clock).context("no thread for the port")?;
+    for (place, (source, (path, board))) in bench.sources.iter().zip(devices).enumerate() {
+        let link = Link::start(Wanted::of(&source.wire, path), clock).context("no thread for the port")?;
         let keeper = Keeper::start(link.keeper.clone(), clock).context("no thread for takes")?;
         live.push(shell::Live { link, keeper, board });
-        let limits = part.history;
-        chains.push(Chain::new(part, limits));
+        chains.push(Chain::new(&bench, place, bench.shared.history));
     }
     let others = chains.split_off(1);
     let first = chains.pop().context("there is a first source")?;
     let opening = |chain| (chain, crate::app::Source::Live { link: amber_io::LinkState::Opening });
-    let app = App::live(first, files.into, files.bench, clock.now());
+    let app = App::live(first, bench.shared, files.into, files.bench, clock.now());
     let mut app = app.beside(others.into_iter().map(opening));
     app.say_mistakes(&mistakes);
     let ended = shell::interrupted()?;
@@ -233,19 +231,22 @@ fn open(
 
 /// The takes of one or several sources, with their rows, as the screen shows them.
 fn app_of(takes: Vec<(String, OpenedTake)>, bench: Option<Bench>, bench_file: Option<PathBuf>) -> anyhow::Result<App> {
-    let parts = bench.map(|bench| bench.parts());
     let several = takes.len() > 1;
+    let shared = bench.as_ref().map_or_else(|| takes[0].1.bench.shared.clone(), |bench| bench.shared.clone());
     let mut chains = Vec::new();
-    for (i, (name, take)) in takes.into_iter().enumerate() {
-        let mut part = parts.as_ref().and_then(|parts| parts.get(i)).cloned().unwrap_or_else(|| take.bench.clone());
+    for (place, (name, take)) in takes.into_iter().enumerate() {
+        // What no settings are given for is seen through its own.
+        let given = bench.as_ref().and_then(|bench| bench.sources.get(place));
+        let settings = given.unwrap_or_else(|| take.bench.first()).clone();
+        let mut own = Bench { shared: shared.clone(), sources: vec![settings] };
         if several {
-            part.source.name = name;
+            own.sources[0].wire.name = name;
         }
-        chains.push((chain_of(&take, Some(part)), take));
+        chains.push((chain_of(&take, &own, 0), take));
     }
     let others = chains.split_off(1);
     let (chain, take) = chains.pop().context("there is a first take")?;
-    let app = App::take(chain, take, bench_file);
+    let app = App::take(chain, shared, take, bench_file);
     Ok(app.beside(others.into_iter().map(|(chain, take)| (chain, crate::app::Source::Take(Box::new(take))))))
 }
 

@@ -1,7 +1,7 @@
 //! Text split into rows, without a screen: a file or standard input to CSV or JSON.
 
 use amber_core::Stamp;
-use amber_core::bench::{Bench, Split};
+use amber_core::bench::{Bench, SourceSettings, Split};
 use amber_core::chain::Chain;
 use amber_core::clock::Time;
 use amber_core::digits::counted;
@@ -31,8 +31,9 @@ pub(super) fn run(file: &Path, shape: Option<Shape>, as_json: bool) -> anyhow::R
         Box::new(File::open(file).with_context(|| format!("cannot read {}", file.display()))?)
     };
     let mut found = Found::new(shape.clone(), BufWriter::new(io::stdout().lock()), as_json);
-    let bench = Bench { split: shape.map_or(Split::Auto, Split::Pinned), ..Bench::default() };
-    let mut chain = as_json.then(|| Chain::new(bench, Limits::NONE));
+    let bench =
+        Bench::of(SourceSettings { split: shape.map_or(Split::Auto, Split::Pinned), ..SourceSettings::default() });
+    let mut chain = as_json.then(|| Chain::new(&bench, 0, Limits::NONE));
     let mut piece = vec![0; PIECE];
     loop {
         let length = match input.read(&mut piece) {

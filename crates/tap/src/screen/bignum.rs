@@ -78,12 +78,12 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put(buffer, area, 2, 1, "no channel yet: rows must arrive first", theme.style(Ink::Dim));
         return;
     };
-    let shown = app.shown.channels.get(app.selected_id()).copied().unwrap_or_default();
-    let ink = theme.style(Ink::Trace(app.ink(app.selected_id())));
-    let title = format!("{} {}", app.letter(app.selected_id()), app.title(app.selected_id()));
+    let shown = app.shown.of(app.selected);
+    let ink = theme.style(Ink::Trace(app.ink(app.selected)));
+    let title = format!("{} {}", app.letter(app.selected), app.title(app.selected));
     put(buffer, area, 2, 1, &title, theme.style(Ink::Bright));
     let digital = channel.kind() == Kind::Digital;
-    let form = app.form(app.selected_id(), &app.lanes());
+    let form = app.form(app.selected, &app.lanes());
     let number = |value: f64| match (digital, value >= 0.5) {
         (true, true) => "HIGH".to_owned(),
         (true, false) => "LOW".to_owned(),

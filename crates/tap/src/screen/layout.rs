@@ -2,7 +2,7 @@
 //! shrinks, the readouts grow narrow, then an open panel takes their place.
 
 use super::{chart, readouts, strip};
-use crate::app::{App, Stage, View};
+use crate::app::{App, ChannelId, Stage, View};
 use ratatui::layout::Rect;
 
 /// The parts of the screen.
@@ -65,9 +65,9 @@ impl Layout {
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) enum Hit {
     /// The chart, at this share of its width, on the lane or near the trace of a channel.
-    Chart(f64, Option<usize>),
+    Chart(f64, Option<ChannelId>),
     /// A channel's readout.
-    Channel(usize),
+    Channel(ChannelId),
     /// A cell of the chain.
     Stage(Stage),
 }

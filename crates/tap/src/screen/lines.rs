@@ -11,7 +11,7 @@ use ratatui::layout::Rect;
 
 pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let lines = &app.lines;
-    let tail = app.chain.tail();
+    let tail = app.chain().tail();
     let numbers = tail.numbers();
     put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
     let pace = lines.pace.map_or("every line".to_owned(), |pace| format!("{pace} lines a second"));

@@ -2,7 +2,7 @@
 //! noise and state.
 
 use super::{bignum, fitting, put, put_right, side};
-use crate::app::{App, ChannelShown, Lanes};
+use crate::app::{App, ChannelId, ChannelShown, Lanes};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
@@ -38,8 +38,9 @@ fn height(form: Form, kind: Kind) -> u16 {
 }
 
 /// The channels with their rows: the richest form for all that fits, the selected one a step richer where it does not.
-fn places(app: &App, rows: u16) -> Vec<(usize, Form, u16)> {
-    let channels: Vec<(usize, Kind)> = (0..app.channel_count())
+fn places(app: &App, rows: u16) -> Vec<(ChannelId, Form, u16)> {
+    let channels: Vec<(ChannelId, Kind)> = app
+        .channel_ids()
         .map(|index| (index, app.channel_at(index)))
         .filter(|(_, channel)| channel.kind() != Kind::Clock)
         .map(|(index, channel)| {
@@ -59,7 +60,7 @@ fn places(app: &App, rows: u16) -> Vec<(usize, Form, u16)> {
         (Form::Middle, Form::Line),
         (Form::Line, Form::Line),
     ];
-    let form = |plan: (Form, Form), index: usize| if index == app.selected_id() { plan.0 } else { plan.1 };
+    let form = |plan: (Form, Form), index: ChannelId| if index == app.selected { plan.0 } else { plan.1 };
     let needs = |plan| channels.iter().map(|(index, kind)| height(form(plan, *index), *kind)).sum::<u16>();
     let plan = plans.into_iter().find(|plan| needs(*plan) <= rows).unwrap_or((Form::Line, Form::Line));
     let mut y = 0;
@@ -73,7 +74,7 @@ fn places(app: &App, rows: u16) -> Vec<(usize, Form, u16)> {
 }
 
 /// The channel whose readout is in `row` of the screen.
-pub(super) fn channel_at(app: &App, area: Rect, row: u16) -> Option<usize> {
+pub(super) fn channel_at(app: &App, area: Rect, row: u16) -> Option<ChannelId> {
     let y = row.checked_sub(area.y)?;
     places(app, area.height).into_iter().take_while(|(_, _, top)| *top <= y).last().map(|(index, _, _)| index)
 }
@@ -89,12 +90,12 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
             break;
         }
         let channel = app.channel_at(index);
-        let shown = app.shown.channels.get(index).copied().unwrap_or_default();
+        let shown = app.shown.of(index);
         let block = Rect { y: inside.y + top, height: area.height - top, ..inside };
         let form_of = app.form(index, &lanes);
         let number = number(&form_of, shown);
         let name_row = Rect { height: 1, ..block };
-        let chosen = index == app.selected_id();
+        let chosen = index == app.selected;
         if chosen {
             buffer.set_style(name_row, theme.style(Ink::Chosen));
         }
@@ -159,7 +160,7 @@ fn number(form: &digits::Form, shown: ChannelShown) -> String {
 
 /// The value as it came, with an arrow, where it is to stand beside the scaled one.
 fn raw_beside(app: &App, channel: &Channel, shown: ChannelShown) -> String {
-    let wanted = app.chain.settings().screen.raw && !channel.settings().scale.is_plain();
+    let wanted = app.shared.screen.raw && !channel.settings().scale.is_plain();
     let raw = shown.reading.filter(|_| wanted).map(|reading| fixed(reading.raw, channel.raw_decimals()));
     raw.map(|raw| format!("{raw} → ")).unwrap_or_default()
 }
@@ -193,7 +194,7 @@ fn draw_digital(channel: &Channel, shown: ChannelShown, theme: Theme, area: Rect
 /// A bar with the value's place between the lane's limits, and the stretch between least and most in view.
 fn draw_bar(
     app: &App,
-    index: usize,
+    index: ChannelId,
     shown: ChannelShown,
     theme: Theme,
     lanes: &Lanes,

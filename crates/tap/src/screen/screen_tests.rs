@@ -19,8 +19,10 @@ const START: Stamp = Stamp(1_780_000_000_000_000_000);
 fn app(channels: usize, seconds: u32, size: (u16, u16)) -> App {
     let scale = |i: usize| Scale::linear(12, 3.3, 0.0, 1.0, ["mm", "kPa", "cm"][i % 3]);
     let settings = |i| ChannelSettings { scale: scale(i), ..ChannelSettings::named(&format!("c{i}")) };
-    let bench = Bench { name: "test".into(), channel: (0..channels - 1).map(settings).collect(), ..Bench::default() };
-    let mut app = App::live(Chain::new(bench, Limits::default()), PathBuf::from("."), None, START);
+    let channel = (0..channels - 1).map(settings).collect();
+    let mut bench = Bench::of(amber_core::bench::SourceSettings { channel, ..Default::default() });
+    bench.shared.name = "test".into();
+    let mut app = App::live(Chain::new(&bench, 0, Limits::default()), bench.shared, PathBuf::from("."), None, START);
     app.zone = jiff::tz::TimeZone::UTC;
     app.size = size;
     app.update(START, Message::Feed(0, Feed::State(LinkState::open_at(115_200))));
@@ -135,7 +137,7 @@ fn every_setting_can_be_stepped_both_ways_and_typed_empty_without_harm() {
             }
             press(&mut app, KeyCode::Down);
         }
-        for channel in app.chain.channels() {
+        for channel in app.chain().channels() {
             let settings = channel.settings();
             assert!(settings.scale.fault().is_none() && settings.watch.is_none_or(|watch| watch.fault().is_none()));
         }
@@ -192,7 +194,7 @@ fn many_channels_all_stay_readable_and_can_be_clicked() {
             side.split([' ', '▸']).any(|word| word == name)
         });
         let row = row.unwrap_or_else(|| panic!("{name} has no readout")) as u16;
-        assert_eq!(hit(&app, readouts.x + 3, row), Some(Hit::Channel(index)));
+        assert_eq!(hit(&app, readouts.x + 3, row), Some(Hit::Channel(app.own(index))));
     }
 }
 

@@ -32,7 +32,7 @@ pub(super) fn stage_at(area: Rect, column: u16) -> Option<Stage> {
 }
 
 pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let form = app.channel().map(|_| app.form(app.selected_id(), &app.lanes()));
+    let form = app.channel().map(|_| app.form(app.selected, &app.lanes()));
     for (stage, cell) in cells(area) {
         let open = app.panel.is_some_and(|(other, _)| other == stage);
         let name = format!(" {} {} ", stage.number(), stage.name());
@@ -63,11 +63,11 @@ fn texts(app: &App, form: Option<&Form>, stage: Stage, room: u16) -> (String, St
     match stage {
         Stage::Wire => wire(app, room),
         Stage::Keep => keep(app, room),
-        Stage::Split => match app.chain.shape() {
+        Stage::Split => match app.chain().shape() {
             None => ("finding the shape".into(), "–".into()),
             Some(shape) => {
                 let set = fitting(room, [shape.sentence(), format!("{} {}", shape.kind(), shape.columns())]);
-                let field = app.channel().zip(app.reading(app.selected_id()));
+                let field = app.channel().zip(app.reading(app.selected));
                 let text = field.map(|(channel, r)| (channel.title(), fixed(r.raw, channel.raw_decimals())));
                 let value = text.map(|(name, raw)| fitting(room, [format!("{name} {raw}"), raw]));
                 (set, value.unwrap_or_else(|| "–".into()))
@@ -82,18 +82,18 @@ fn texts(app: &App, form: Option<&Form>, stage: Stage, room: u16) -> (String, St
 }
 
 fn wire(app: &App, room: u16) -> (String, String) {
-    let settings = app.chain.settings();
-    let set = match &app.source {
+    let settings = app.chain().settings();
+    let set = match app.source() {
         Source::Take(_) => "recorded bytes".into(),
         Source::Live { .. } => {
-            let port = &settings.source.port;
+            let port = &settings.wire.port;
             let name = port.rsplit('/').next().unwrap_or(port);
             let baud = app.baud().map(|baud| format!(" {baud}")).unwrap_or_default();
             fitting(room, [format!("{port}{baud}"), format!("{name}{baud}"), name.into()])
         }
     };
     let last = app.shown.tail.last().map(|line| visible(&line.bytes));
-    let bytes = app.chain.counts().bytes;
+    let bytes = app.chain().counts().bytes;
     let first = || if bytes == 0 { "nothing yet".into() } else { format!("{} so far", digits::bytes(bytes)) };
     (set, last.unwrap_or_else(first))
 }
@@ -108,7 +108,7 @@ fn scale(app: &App, channel: &Channel, form: &Form, room: u16) -> (String, Strin
         [] => "as it comes".into(),
         all => fitting(room, (1..=all.len()).rev().map(|count| all[..count].join(" "))),
     };
-    let Some(reading) = app.reading(app.selected_id()) else { return (set, "–".into()) };
+    let Some(reading) = app.reading(app.selected) else { return (set, "–".into()) };
     let quantity = with_unit(form.number(reading.quantity, 0), &form.unit);
     let raw = fixed(reading.raw, channel.raw_decimals());
     let volts = reading.volts.map(|volts| measured(volts, scale.volts_per_count().unwrap_or(0.001), "V"));
@@ -124,9 +124,9 @@ fn scale(app: &App, channel: &Channel, form: &Form, room: u16) -> (String, Strin
 
 fn smooth(app: &App, channel: &Channel, form: &Form, room: u16) -> (String, String) {
     let unit = form.unit.as_str();
-    let value = app.reading(app.selected_id()).map(|r| form.number(r.smoothed, 0));
+    let value = app.reading(app.selected).map(|r| form.number(r.smoothed, 0));
     let Some(value) = value else { return ("".into(), "–".into()) };
-    let interval = app.chain.rate().interval();
+    let interval = app.chain().rate().interval();
     let (set, gain, late) = match channel.settings().smooth {
         None => ("off".into(), 1.0, None),
         Some(smooth) => {

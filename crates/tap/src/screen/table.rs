@@ -22,7 +22,7 @@ struct Column {
 
 pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let (columns, left_out) = columns(app, area.width);
-    let store = app.chain.store();
+    let store = app.chain().store();
     let end = app.sight.held.unwrap_or(app.shown.end);
     put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
     put(buffer, area, 1, 0, " rows ", theme.style(Ink::Bright));
@@ -31,9 +31,9 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put_right(buffer, area, 0, &text, theme.style(Ink::Dim));
     }
     for column in &columns {
-        let channel = &app.chain.channels()[column.channel];
-        let id = app.first_of(app.place) + column.channel;
-        let chosen = column.channel == app.selected;
+        let channel = &app.chain().channels()[column.channel];
+        let id = app.own(column.channel);
+        let chosen = column.channel == app.selected.channel;
         let ink = theme.style(if chosen { Ink::Chosen } else { Ink::Bright });
         let whole = Rect { x: area.x + column.x, width: column.raw + column.width, height: 1, y: area.y + 1 };
         let name = channel.title().chars().take(usize::from(whole.width).saturating_sub(3)).collect::<String>();
@@ -62,9 +62,9 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
 }
 
 fn cell(app: &App, theme: Theme, column: &Column, row: u64, line: Rect, buffer: &mut Buffer) {
-    let Some(reading) = app.chain.reading(column.channel, row) else { return };
-    let channel = &app.chain.channels()[column.channel];
-    let id = app.first_of(app.place) + column.channel;
+    let Some(reading) = app.chain().reading(column.channel, row) else { return };
+    let channel = &app.chain().channels()[column.channel];
+    let id = app.own(column.channel);
     let text = match channel.word(reading.quantity) {
         Some(word) => word.to_owned(),
         None => fixed(reading.quantity, channel.decimals()),
@@ -80,8 +80,8 @@ fn cell(app: &App, theme: Theme, column: &Column, row: u64, line: Rect, buffer: 
 
 /// The channels that there is room for, the selected one among them, and how many there is none for.
 fn columns(app: &App, room: u16) -> (Vec<Column>, usize) {
-    let channels = app.chain.channels();
-    let both = app.chain.settings().screen.raw;
+    let channels = app.chain().channels();
+    let both = app.shared.screen.raw;
     let wide = |channel: &Channel| {
         let number = if channel.kind() == Kind::Clock { 12 } else { 9 };
         let raw = if both && !channel.settings().scale.is_plain() { 8 } else { 0 };
@@ -103,7 +103,7 @@ fn columns(app: &App, room: u16) -> (Vec<Column>, usize) {
         }
         columns
     };
-    let holds = |columns: &[Column]| columns.iter().any(|column| column.channel == app.selected);
+    let holds = |columns: &[Column]| columns.iter().any(|column| column.channel == app.selected.channel);
     let begin = (0..all.len()).find(|from| holds(&fit(*from))).unwrap_or(0);
     let columns = fit(begin);
     let left_out = all.len() - columns.len();

@@ -1,7 +1,7 @@
 //! The wire tail: the last lines as they came, accepted fields in their channels' inks, refused lines with the reason.
 
 use super::{put, put_right};
-use crate::app::{App, Stage};
+use crate::app::{App, ChannelId, Stage};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::split::Fate;
@@ -17,7 +17,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let up_to = if app.is_take() { " up to the right edge of the chart" } else { "" };
     let of = match app.sources() {
         1 => String::new(),
-        _ => format!(" of {} (\\ the next)", app.source_names().swap_remove(app.place)),
+        _ => format!(" of {} (\\ the next)", app.source_names().swap_remove(app.place())),
     };
     if !(of.is_empty() && up_to.is_empty()) {
         put_right(buffer, area, 0, &format!("{of}{up_to} "), theme.style(Ink::Dim));
@@ -49,7 +49,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
 
 /// Each field's name where the field stands in the line above, cut where the next one begins.
 fn field_names(app: &App, theme: Theme, line: TailLine<'_>, row: Rect, x: u16, buffer: &mut Buffer) {
-    let (Fate::Row(first), Some(shape)) = (line.fate, app.chain.shape()) else { return };
+    let (Fate::Row(first), Some(shape)) = (line.fate, app.chain().shape()) else { return };
     put(buffer, row, 1, 0, "its fields", theme.style(Ink::Dim));
     let place = |at: usize| x + visible(&line.bytes[..at.min(line.bytes.len())]).chars().count() as u16;
     let spans = shape.spans(line.bytes, usize::from(first));
@@ -65,8 +65,8 @@ fn field_names(app: &App, theme: Theme, line: TailLine<'_>, row: Rect, x: u16, b
 }
 
 /// The number among all channels of the one that column `column` of the source at hand feeds.
-fn id_of_column(app: &App, column: usize) -> Option<usize> {
-    Some(app.first_of(app.place) + app.chain.channel_of_column(column)?)
+fn id_of_column(app: &App, column: usize) -> Option<ChannelId> {
+    Some(app.own(app.chain().channel_of_column(column)?))
 }
 
 /// What became of a line: a sign, and the reason where it was not used. Gives the column behind it.
@@ -94,7 +94,7 @@ pub(super) fn sign(theme: Theme, fate: Fate, row: Rect, x: u16, buffer: &mut Buf
 /// A line's text, with the fields of a row in their channels' inks.
 pub(super) fn draw_text(app: &App, theme: Theme, line: TailLine<'_>, row: Rect, mut x: u16, buffer: &mut Buffer) {
     let cut = if line.cut > 0 { format!(" … {} more bytes", line.cut) } else { String::new() };
-    let spans = match (line.fate, app.chain.shape()) {
+    let spans = match (line.fate, app.chain().shape()) {
         (Fate::Row(first), Some(shape)) => shape.spans(line.bytes, usize::from(first)),
         _ => Vec::new(),
     };

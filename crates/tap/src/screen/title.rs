@@ -10,7 +10,6 @@ use ratatui::layout::Rect;
 use unicode_width::UnicodeWidthStr;
 
 pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let settings = app.chain.settings();
     let mut right = right_parts(app);
     // The least important stand first and go first.
     let width = |parts: &[(Ink, String)]| parts.iter().map(|(_, text)| text.width() + 2).sum::<usize>();
@@ -22,11 +21,11 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let left = Rect { width: area.width.saturating_sub(right_width), ..area };
 
     let mut x = put(buffer, left, 0, 0, " AMBER TAP ", theme.style(Ink::Alert)) + 1;
-    let lamp = match &app.source {
+    let lamp = match app.source() {
         Source::Take(_) => (Ink::Bright, "▤ take"),
         Source::Live { link } => match link {
-            LinkState::Open { baud: None, .. } if app.chain.unreadable().is_some() => (Ink::Alert, "▲ not text"),
-            LinkState::Open { .. } if app.chain.unreadable().is_some() => (Ink::Alert, "▲ wrong baud?"),
+            LinkState::Open { baud: None, .. } if app.chain().unreadable().is_some() => (Ink::Alert, "▲ not text"),
+            LinkState::Open { .. } if app.chain().unreadable().is_some() => (Ink::Alert, "▲ wrong baud?"),
             LinkState::Open { .. } if app.shown.rate > 0.0 => (Ink::Bright, "● live"),
             LinkState::Open { .. } if heard(app) => (Ink::Text, "◌ open, no rows yet"),
             LinkState::Open { .. } => (Ink::Text, "◌ open, silent"),
@@ -39,11 +38,11 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         },
     };
     x = put(buffer, left, x, 0, lamp.1, theme.style(lamp.0)) + 2;
-    if !settings.name.is_empty() {
+    if !app.shared.name.is_empty() {
         let mark = if app.unsaved() { "*" } else { "" };
-        x = put(buffer, left, x, 0, &format!("{}{mark}", settings.name), theme.style(Ink::Bright)) + 2;
+        x = put(buffer, left, x, 0, &format!("{}{mark}", app.shared.name), theme.style(Ink::Bright)) + 2;
     }
-    let source = match &app.source {
+    let source = match app.source() {
         Source::Take(take) => take.folder.display().to_string(),
         Source::Live { .. } => app.source_text(),
     };
@@ -58,7 +57,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
 
 /// Whether bytes came in the last seconds.
 fn heard(app: &App) -> bool {
-    app.chain.newest().is_some_and(|newest| app.now.seconds_since(newest) < 3.0)
+    app.chain().newest().is_some_and(|newest| app.now.seconds_since(newest) < 3.0)
 }
 
 fn right_parts(app: &App) -> Vec<(Ink, String)> {
@@ -68,7 +67,7 @@ fn right_parts(app: &App) -> Vec<(Ink, String)> {
         parts.push((Ink::Text, format!("{} rows/s", fixed(app.shown.all_rates, 1))));
     }
     if app.is_take() {
-        let store = app.chain.store();
+        let store = app.chain().store();
         let rows = store.rows();
         let ends = store.time(rows.start).zip(rows.end.checked_sub(1).and_then(|last| store.time(last)));
         let length = ends.map_or(0.0, |(first, last)| last.seconds_since(first));

@@ -233,7 +233,7 @@ impl Shell<'_> {
             Effect::SaveBench { path, bench } => {
                 let done = save_bench(&path, &bench).map_err(|error| format!("{error:#}"));
                 let done = done.map(|()| {
-                    crate::recent::remember(&path, &bench.source);
+                    crate::recent::remember(&path, &bench.first().wire);
                     (path, bench)
                 });
                 // The channel has room: it is emptied after each effect that fills it.

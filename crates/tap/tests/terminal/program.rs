@@ -186,7 +186,7 @@ fn settings_are_saved_to_the_bench_with_its_comments_and_loaded_again() {
     let text = fs::read_to_string(&bench).unwrap();
     assert!(text.contains("# borrowed from the lab") && text.contains("# no board today"), "{text}");
     let saved = amber_core::bench::Bench::parse(&text).unwrap();
-    assert_eq!(saved.channel("gauge_a").unwrap().scale.unit(), "V");
+    assert_eq!(saved.first().channel("gauge_a").unwrap().scale.unit(), "V");
     let terminal = Terminal::start("", &["watch", "--bench", "my.bench.toml"], dir.path(), (120, 40));
     terminal.wait("12 bit 3.3 V");
     // A file that is no bench is not written over.

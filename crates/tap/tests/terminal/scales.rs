@@ -40,7 +40,7 @@ fn the_depth_programme_is_calibrated_by_walking_back_over_its_levels() {
     terminal.wait("bench saved to my.bench.toml");
     let text = fs::read_to_string(dir.path().join("my.bench.toml")).unwrap();
     let bench = Bench::parse(&text).unwrap();
-    let scale = &bench.channel("gauge_a").unwrap().scale;
+    let scale = &bench.first().channel("gauge_a").unwrap().scale;
     let kept = scale.calibration().expect("kept in the bench");
     assert_eq!((kept.points.len(), kept.residuals.len(), kept.unit.as_str()), (3, 3, "mm"));
     for depth in [0.0, 200.0] {

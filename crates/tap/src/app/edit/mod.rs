@@ -80,23 +80,23 @@ impl App {
 
     /// A setting's value as it would be typed.
     fn field_text(&self, id: FieldId) -> String {
-        let settings = self.chain.settings();
+        let (wire, shared) = (&self.chain().settings().wire, &self.shared);
         let channel = self.channel().map(|channel| channel.settings().clone()).unwrap_or_default();
         let number = |value: Option<f64>| value.map(|v| v.to_string()).unwrap_or_default();
         match id {
-            FieldId::Port => settings.source.port.clone(),
-            FieldId::Baud => number(settings.source.baud.map(f64::from)),
-            FieldId::DataBits => settings.source.data_bits.to_string(),
-            FieldId::StopBits => settings.source.stop_bits.to_string(),
+            FieldId::Port => wire.port.clone(),
+            FieldId::Baud => number(wire.baud.map(f64::from)),
+            FieldId::DataBits => wire.data_bits.to_string(),
+            FieldId::StopBits => wire.stop_bits.to_string(),
             FieldId::TimeRate | FieldId::TimeBits => self.time_text(id),
-            FieldId::Shape => self.chain.shape().map(ToString::to_string).unwrap_or_default(),
+            FieldId::Shape => self.chain().shape().map(ToString::to_string).unwrap_or_default(),
             FieldId::LinesARow => self.lines_a_row().map(|lines| lines.to_string()).unwrap_or_default(),
-            FieldId::Pace => settings.screen.pace.to_string(),
+            FieldId::Pace => shared.screen.pace.to_string(),
             FieldId::Unit => channel.scale.unit,
             FieldId::Formula => channel.formula.map(String::from).unwrap_or_default(),
             FieldId::StepPart(step, part) => self.part_text(step, part),
-            FieldId::LevelSeconds => settings.levels.seconds.to_string(),
-            FieldId::LevelSpread => settings.levels.spread.to_string(),
+            FieldId::LevelSeconds => shared.levels.seconds.to_string(),
+            FieldId::LevelSpread => shared.levels.spread.to_string(),
             FieldId::Strength => match channel.smooth.map(|s| s.strength) {
                 Some(Strength::Rows(rows)) => rows.to_string(),
                 Some(Strength::Seconds(seconds)) => seconds.to_string(),
@@ -105,9 +105,9 @@ impl App {
             FieldId::Threshold => number(channel.watch.map(|w| w.threshold)),
             FieldId::Hysteresis => number(channel.watch.map(|w| w.hysteresis)),
             FieldId::Folder => self.folder.display().to_string(),
-            FieldId::BenchName => settings.name.clone(),
-            FieldId::HistorySeconds => settings.history.seconds.to_string(),
-            FieldId::HistoryRows => settings.history.rows.to_string(),
+            FieldId::BenchName => shared.name.clone(),
+            FieldId::HistorySeconds => shared.history.seconds.to_string(),
+            FieldId::HistoryRows => shared.history.rows.to_string(),
             _ => String::new(),
         }
     }
@@ -131,7 +131,7 @@ impl App {
                 return Err("type a folder; . is where the program was started".into());
             }
             FieldId::Folder => self.folder = PathBuf::from(text),
-            FieldId::BenchName => self.chain.edit_bench(|bench| bench.name = text.to_owned()),
+            FieldId::BenchName => self.shared.name = text.to_owned(),
             FieldId::Formula => self.type_formula(text)?,
             FieldId::StepPart(step, part) => self.type_part(step, part, text)?,
             _ => return self.type_number(id, typed(text)?),
@@ -152,9 +152,9 @@ impl App {
                 return Ok(self.set_source(|source| source.baud = Some(baud)));
             }
             FieldId::Pace if !(0.2..=60.0).contains(&value) => return Err("0.2 to 60 times a second".into()),
-            FieldId::Pace => self.chain.edit_bench(|bench| bench.screen.pace = value),
+            FieldId::Pace => self.shared.screen.pace = value,
             FieldId::LevelSeconds | FieldId::LevelSpread => {
-                let mut rule = self.chain.settings().levels;
+                let mut rule = self.shared.levels;
                 *(if id == FieldId::LevelSeconds { &mut rule.seconds } else { &mut rule.spread }) = value;
                 rule.fault().map_or(Ok(()), Err)?;
                 self.set_levels(rule);
@@ -179,11 +179,15 @@ impl App {
                 self.edit_channel(|channel| channel.watch = Some(watch));
             }
             FieldId::HistorySeconds if value < 1.0 => return Err("keep at least 1 second".into()),
-            FieldId::HistorySeconds => self.set_limits(|limits| limits.seconds = value),
+            FieldId::HistorySeconds => {
+                self.shared.history.seconds = value;
+                self.apply_limits();
+            }
             FieldId::HistoryRows if value < 1.0 => return Err("keep at least 1 row".into()),
             FieldId::HistoryRows => {
                 let rows = whole()?;
-                self.set_limits(|limits| limits.rows = rows);
+                self.shared.history.rows = rows;
+                self.apply_limits();
             }
             _ => {}
         }
@@ -192,14 +196,14 @@ impl App {
 
     /// Moves a setting one step up (1) or down (-1), or to its next choice.
     pub(super) fn step_field(&mut self, id: FieldId, step: i32) -> Vec<Effect> {
-        let settings = self.chain.settings().clone();
+        let wire = self.chain().settings().wire.clone();
         match id {
             FieldId::Baud => {
-                let baud = along_or_off(&BAUDS, settings.source.baud, step);
+                let baud = along_or_off(&BAUDS, wire.baud, step);
                 return self.set_source(|source| source.baud = baud);
             }
             FieldId::DataBits | FieldId::Parity | FieldId::StopBits | FieldId::ResetOnOpen => {
-                return self.set_source(|source| wire::step_source(source, id, step));
+                return self.set_source(|source| self::wire::step_source(source, id, step));
             }
             FieldId::TimeFrom | FieldId::TimeTick | FieldId::TimeRate | FieldId::TimeBits => self.step_time(id, step),
             FieldId::TakesBack => self.takes_back = !self.takes_back,
@@ -207,30 +211,32 @@ impl App {
             FieldId::TakeOffer => self.take_offer(),
             FieldId::Column(index) => self.step_kind(usize::from(index), step),
             FieldId::Pace => {
-                let pace = along(&PACES, settings.screen.pace, step);
-                self.chain.edit_bench(|bench| bench.screen.pace = pace);
+                let pace = along(&PACES, self.shared.screen.pace, step);
+                self.shared.screen.pace = pace;
             }
             FieldId::FindShape => {
                 self.set_split(Split::Auto);
                 self.say("the shape is found anew", false);
             }
             FieldId::HistorySeconds => {
-                let seconds = along(&HISTORIES, settings.history.seconds, step);
-                self.set_limits(|limits| limits.seconds = seconds);
+                let seconds = along(&HISTORIES, self.shared.history.seconds, step);
+                self.shared.history.seconds = seconds;
+                self.apply_limits();
             }
             FieldId::HistoryRows => {
-                let rows = along(&HISTORY_ROWS, settings.history.rows, step);
-                self.set_limits(|limits| limits.rows = rows);
+                let rows = along(&HISTORY_ROWS, self.shared.history.rows, step);
+                self.shared.history.rows = rows;
+                self.apply_limits();
             }
             FieldId::LevelSeconds | FieldId::LevelSpread | FieldId::LevelBell => {
-                let rule = settings.levels;
+                let rule = self.shared.levels;
                 self.set_levels(match id {
                     FieldId::LevelSeconds => LevelRule { seconds: along(&LEVEL_SECONDS, rule.seconds, step), ..rule },
                     FieldId::LevelSpread => LevelRule { spread: along(&LEVEL_SPREADS, rule.spread, step), ..rule },
                     _ => LevelRule { bell: !rule.bell, ..rule },
                 });
             }
-            FieldId::KeepRaw => self.chain.edit_bench(|bench| bench.keep.raw = !bench.keep.raw),
+            FieldId::KeepRaw => self.shared.keep.raw = !self.shared.keep.raw,
             FieldId::StepPart(place, part) => self.nudge_part(place, part, step),
             FieldId::Step(_) => self.pass_step(),
             FieldId::WatchOn => self.toggle_watch(),
@@ -254,9 +260,8 @@ impl App {
 
     /// Sets what counts as a level, for all sources.
     fn set_levels(&mut self, rule: LevelRule) {
-        for place in 0..self.sources() {
-            self.at_place(place, |app| app.chain.set_levels(rule));
-        }
+        self.shared.levels = rule;
+        self.apply_levels();
     }
 
     /// Whether a part of a step is changed by stepping.
@@ -271,7 +276,7 @@ impl App {
         let Some(channel) = self.channel() else { return };
         let places = channel.decimals();
         let round = |value: f64| amber_core::digits::fixed(value, places).parse().unwrap_or(0.0);
-        let present = self.reading(self.selected_id()).map_or(0.0, |r| r.smoothed);
+        let present = self.reading(self.selected).map_or(0.0, |r| r.smoothed);
         let noise = channel.noise().unwrap_or(0.0);
         let fresh = Watch { threshold: round(present), hysteresis: round(noise * 6.0) };
         self.edit_channel(|channel| channel.watch = if channel.watch.is_some() { None } else { Some(fresh) });
@@ -284,13 +289,13 @@ impl App {
 
     /// Changes how the wire is set; the source is opened anew when that is a change.
     fn set_source(&mut self, edit: impl FnOnce(&mut Source)) -> Vec<Effect> {
-        let mut source = self.chain.settings().source.clone();
+        let mut source = self.chain().settings().wire.clone();
         edit(&mut source);
-        if source == self.chain.settings().source {
+        if source == self.chain().settings().wire {
             return Vec::new();
         }
-        self.chain.edit_bench(|bench| bench.source = source.clone());
-        vec![Effect::Open(self.place, source)]
+        self.chain_mut().edit_wire(|wire| *wire = source.clone());
+        vec![Effect::Open(self.place(), source)]
     }
 
     /// Steps the y axis of the selected channel's lane to its next rule.
@@ -299,20 +304,20 @@ impl App {
             return self.say("y is for analog channels: choose one with Tab", true);
         };
         let unit = channel.settings().scale.unit().to_owned();
-        let next = match self.chain.settings().axis(&unit) {
-            Rule::Fit if self.full_scale(&[self.selected_id()]).is_none() => {
+        let next = match self.shared.axis(&unit) {
+            Rule::Fit if self.full_scale(&[self.selected]).is_none() => {
                 return self.say("full scale is not known: set the converter's bits (3), or type limits (Y)", true);
             }
             Rule::Fit => Rule::Full,
             Rule::Full | Rule::Typed(..) => Rule::Fit,
         };
-        self.chain.edit_bench(|bench| bench.set_axis(&unit, next));
+        self.shared.set_axis(&unit, next);
     }
 
     /// Asks for the limits of the y axis of the selected channel's lane.
     pub(super) fn ask_limits(&mut self) {
         let lanes = self.lanes();
-        let Some(lane) = lanes.analog.iter().find(|lane| lane.channels.contains(&self.selected_id())) else {
+        let Some(lane) = lanes.analog.iter().find(|lane| lane.channels.contains(&self.selected)) else {
             return self.say("Y is for analog channels in sight: choose one with Tab", true);
         };
         self.overlays.push(Overlay::Prompt(Prompt {
@@ -331,7 +336,7 @@ impl App {
         let numbers: Vec<f64> = text.split_whitespace().map(typed).collect::<Result<_, _>>()?;
         match numbers[..] {
             [low, high] if low < high => {
-                self.chain.edit_bench(|bench| bench.set_axis(unit, Rule::Typed(low, high)));
+                self.shared.set_axis(unit, Rule::Typed(low, high));
                 Ok(())
             }
             [_, _] => Err("the first must be the lower one".into()),

@@ -1,6 +1,6 @@
 //! Settings of stage 3: the steps of a channel's scale, formulas, and zero.
 
-use super::super::{App, Effect, FieldId, Overlay, Pick, Picked, Prompt, Purpose, Stage};
+use super::super::{App, ChannelId, Effect, FieldId, Overlay, Pick, Picked, Prompt, Purpose, Stage};
 use amber_core::bench::ChannelSettings;
 use amber_core::digits::measured;
 use amber_core::formula::{Formula, Program};
@@ -64,7 +64,7 @@ impl App {
         if let Some(name) = settings.scale.scaler().reference() {
             self.known_channel(name)?;
         }
-        if let Some(circle) = self.chain.circle_with(self.selected, &settings) {
+        if let Some(circle) = self.chain().circle_with(self.selected.channel, &settings) {
             return Err(format!("{circle}: nothing can be computed in a circle"));
         }
         self.edit_channel(|channel| *channel = settings);
@@ -79,7 +79,7 @@ impl App {
     }
 
     fn known_channel(&self, name: &str) -> Result<(), String> {
-        let channels = self.chain.channels();
+        let channels = self.chain().channels();
         if channels.iter().any(|channel| channel.name() == name || channel.title() == name) {
             return Ok(());
         }
@@ -163,7 +163,7 @@ impl App {
         let Some((low, high)) = self.channel().and_then(amber_core::chain::Channel::ends) else {
             return self.say("move the sensor through its range first: nothing was seen of it yet", true);
         };
-        let reference = self.reference(self.selected_id());
+        let reference = self.reference(self.selected);
         let ohms = [low, high].map(|raw| scale.walk(raw, reference)[at + 1]);
         let (least, most) = (ohms[0].min(ohms[1]), ohms[0].max(ohms[1]));
         let step = Scale { steps: scale.steps[..at].to_vec(), ..scale.clone() };
@@ -199,7 +199,7 @@ impl App {
     }
 
     /// The level that the channel stands in at the right edge of the chart.
-    pub(crate) fn settled(&self, id: usize) -> Option<&Level> {
+    pub(crate) fn settled(&self, id: ChannelId) -> Option<&Level> {
         let end = self.end();
         let levels = self.channel_at(id).levels().found();
         let live = !self.is_held();
@@ -208,7 +208,7 @@ impl App {
 
     /// Takes what a channel says while it is settled as zero.
     pub(crate) fn zero(&mut self, all: bool) {
-        let ids: Vec<usize> = if all { (0..self.channel_count()).collect() } else { vec![self.selected_id()] };
+        let ids: Vec<ChannelId> = if all { self.channel_ids().collect() } else { vec![self.selected] };
         let taken = self.wall(self.end(), "%Y-%m-%d %H:%M:%S");
         let (mut done, mut moving) = (Vec::new(), Vec::new());
         for id in ids {
@@ -223,14 +223,11 @@ impl App {
             };
             let reference = self.reference(id);
             let by = measured(channel.quantity_of(level.mean), channel.resolution(), channel.settings().scale.unit());
-            let (place, own) = self.place_of(id);
             let taken = taken.clone();
-            self.at_place(place, |app| {
-                app.with_channel(own, |channel| channel.scale.take_zero(level.mean, reference, taken));
-            });
+            self.with_channel(id, |channel| channel.scale.take_zero(level.mean, reference, taken));
             done.push(format!("{title} ({by}, mean of {} rows)", amber_core::digits::grouped(level.count)));
         }
-        let shortest = self.chain.settings().levels.seconds;
+        let shortest = self.shared.levels.seconds;
         match (done.is_empty(), moving.is_empty()) {
             (true, true) => self.say("zero is for analog channels: choose one with Tab", true),
             (true, false) => {
@@ -272,8 +269,8 @@ impl App {
         let before = text.chars().count() - formula.chars().count();
         let formula = self.sound_formula(formula, before)?;
         let settings = ChannelSettings { formula: Some(formula), ..ChannelSettings::named(name) };
-        let index = self.chain.add_computed(settings).map_err(in_a_circle)?;
-        self.selected = index;
+        let index = self.chain_mut().add_computed(settings).map_err(in_a_circle)?;
+        self.selected.channel = index;
         Ok(Vec::new())
     }
 
@@ -285,7 +282,7 @@ impl App {
         let formula = self.sound_formula(text, 0)?;
         let Some(channel) = self.channel() else { return Ok(()) };
         let settings = ChannelSettings { formula: Some(formula), ..channel.settings().clone() };
-        if let Some(circle) = self.chain.circle_with(self.selected, &settings) {
+        if let Some(circle) = self.chain().circle_with(self.selected.channel, &settings) {
             return Err(in_a_circle(circle));
         }
         self.edit_channel(|channel| *channel = settings);
@@ -310,8 +307,9 @@ impl App {
             return self.say("the board sends this channel: v hides it; X is for computed ones", true);
         }
         let title = channel.title().to_owned();
-        self.chain.remove_computed(self.selected);
-        self.selected = self.selected.saturating_sub(1);
+        let own = self.selected.channel;
+        self.chain_mut().remove_computed(own);
+        self.selected.channel = self.selected.channel.saturating_sub(1);
         self.say(format!("{title} is gone; u brings it back"), false);
     }
 }

@@ -1,6 +1,6 @@
 //! Settings of stage 2: the shape, and what each channel is called and carries.
 
-use super::super::{App, Effect, FieldId, Overlay, Prompt, Purpose};
+use super::super::{App, ChannelId, Effect, FieldId, Overlay, Prompt, Purpose};
 use super::around;
 use amber_core::bench::{ChannelSettings, Kind, Split, Words};
 use amber_core::split::{Bare, Shape};
@@ -39,7 +39,7 @@ impl App {
         }
         let shape: Shape = text.parse().map_err(|error| format!("{error}"))?;
         // What was found beside what can be typed, such as units, stays.
-        let shape = match self.chain.shape() {
+        let shape = match self.chain().shape() {
             Some(found) if found.to_string() == shape.to_string() => found.clone(),
             _ => shape,
         };
@@ -49,7 +49,7 @@ impl App {
 
     /// Reads the stream by the shape that is offered.
     pub(crate) fn take_offer(&mut self) {
-        if let (_, Some(offer)) = self.chain.doubts() {
+        if let (_, Some(offer)) = self.chain().doubts() {
             let shape = offer.shape.clone();
             self.say(format!("the shape is now: {}", shape.sentence()), false);
             self.set_split(Split::Pinned(shape));
@@ -59,7 +59,7 @@ impl App {
     }
 
     fn bare(&self) -> Option<&Bare> {
-        match self.chain.shape() {
+        match self.chain().shape() {
             Some(Shape::Bare(bare)) => Some(bare),
             _ => None,
         }
@@ -95,7 +95,7 @@ impl App {
 
     /// Asks for a channel's name.
     pub(super) fn ask_name(&mut self, index: usize) -> Vec<Effect> {
-        if let Some(channel) = self.chain.channels().get(index) {
+        if let Some(channel) = self.chain().channels().get(index) {
             self.overlays.push(Overlay::Prompt(Prompt {
                 title: format!("name of {}", channel.name()),
                 hint: "what you call it, on the screen and in tables; empty: as the board does".into(),
@@ -113,7 +113,7 @@ impl App {
                 title: format!("words for the codes of {}", channel.title()),
                 hint: "codes with their words, as in: 0 idle, 3 blue; empty: none".into(),
                 input: Input::new(channel.settings().words.spelled()),
-                purpose: Purpose::ChannelWords(self.selected),
+                purpose: Purpose::ChannelWords(self.selected.channel),
             }));
         }
         Vec::new()
@@ -126,12 +126,14 @@ impl App {
     pub(crate) fn type_name(&mut self, index: usize, text: &str) -> Result<Vec<Effect>, String> {
         let text = text.trim();
         ChannelSettings::name_fault(text).map_or(Ok(()), Err)?;
-        let channels = self.chain.channels();
-        let taken = channels.iter().enumerate().any(|(i, other)| i != index && other.title() == text);
-        if taken && !text.is_empty() {
-            return Err("another channel is called that".into());
+        let channels: Vec<ChannelSettings> = self.chain().channels().iter().map(|c| c.settings().clone()).collect();
+        if let Some(own) = channels.get(index).filter(|own| !text.is_empty() && own.name != text) {
+            let wanted = ChannelSettings { called: text.into(), ..own.clone() };
+            wanted.title_fault(&channels).map_or(Ok(()), Err)?;
         }
-        self.with_channel(index, |channel| channel.called = if text == channel.name { "".into() } else { text.into() });
+        self.with_channel(self.own(index), |channel| {
+            channel.called = if text == channel.name { "".into() } else { text.into() }
+        });
         Ok(Vec::new())
     }
 
@@ -141,7 +143,7 @@ impl App {
     /// What is wrong with them.
     pub(crate) fn type_words(&mut self, index: usize, text: &str) -> Result<Vec<Effect>, String> {
         let words = Words::parse(text)?;
-        self.with_channel(index, |channel| {
+        self.with_channel(self.own(index), |channel| {
             channel.kind = if words.is_empty() { Kind::Auto } else { Kind::Code };
             channel.words = words;
         });
@@ -150,24 +152,27 @@ impl App {
 
     /// Steps a channel through what it may carry.
     pub(super) fn step_kind(&mut self, index: usize, step: i32) {
-        self.with_channel(index, |channel| channel.kind = around(&Kind::ALL, channel.kind, step));
+        self.with_channel(self.own(index), |channel| channel.kind = around(&Kind::ALL, channel.kind, step));
     }
 
     /// Lets the selected channel change places with the next one in this direction.
     pub(crate) fn move_channel(&mut self, by: i32) {
-        let to = self.selected as i32 + by;
-        if (0..self.chain.channels().len() as i32).contains(&to) {
-            self.chain.swap_channels(self.selected, to as usize);
-            self.selected = to as usize;
+        let to = self.selected.channel as i32 + by;
+        if (0..self.chain().channels().len() as i32).contains(&to) {
+            let own = self.selected.channel;
+            self.chain_mut().swap_channels(own, to as usize);
+            self.selected.channel = to as usize;
         }
     }
 
-    pub(crate) fn with_channel(&mut self, index: usize, edit: impl FnOnce(&mut ChannelSettings)) {
-        if let Some(channel) = self.chain.channels().get(index) {
+    /// Changes a channel's settings; its history is made anew.
+    pub(crate) fn with_channel(&mut self, id: ChannelId, edit: impl FnOnce(&mut ChannelSettings)) {
+        let Some(chain) = self.watched.get_mut(id.source).map(|watched| &mut watched.chain) else { return };
+        if let Some(channel) = chain.channels().get(id.channel) {
             let mut settings = channel.settings().clone();
             edit(&mut settings);
             if settings != *channel.settings() {
-                self.chain.set_channel(index, settings);
+                chain.set_channel(id.channel, settings);
             }
         }
     }

@@ -21,7 +21,7 @@ pub(super) fn step_source(source: &mut Source, id: FieldId, step: i32) {
 impl App {
     /// What stands in a field of the time rule, as it would be typed.
     pub(super) fn time_text(&self, id: FieldId) -> String {
-        match (id, self.chain.timer().set()) {
+        match (id, self.chain().timer().set()) {
             (FieldId::TimeRate, Time::Rate { hz }) => hz.to_string(),
             (FieldId::TimeBits, Time::Board { bits: Some(bits), .. }) => bits.to_string(),
             _ => String::new(),
@@ -30,7 +30,7 @@ impl App {
 
     /// The rules that a person can choose from here; the board's clock where a channel can be one.
     fn time_rules(&self) -> Vec<Time> {
-        let channels = self.chain.channels();
+        let channels = self.chain().channels();
         let clock = channels.iter().find(|channel| channel.kind() == Kind::Clock).or(self.channel());
         let tick = match clock.map(|channel| channel.name().to_ascii_lowercase()) {
             Some(name) if name.contains("us") || name.contains("micro") => Tick::Us,
@@ -38,13 +38,13 @@ impl App {
             _ => Tick::Ms,
         };
         let board = clock.map(|channel| Time::Board { channel: channel.name().into(), tick, bits: None });
-        let hz = self.chain.rate().rate(self.now).round().max(1.0);
+        let hz = self.chain().rate().rate(self.now).round().max(1.0);
         [Time::Auto, Time::Arrival, Time::Even].into_iter().chain(board).chain([Time::Rate { hz }]).collect()
     }
 
     /// Moves a setting of the time rule.
     pub(super) fn step_time(&mut self, id: FieldId, step: i32) {
-        let set = self.chain.timer().set().clone();
+        let set = self.chain().timer().set().clone();
         let next = match (id, set) {
             (FieldId::TimeRate, Time::Rate { hz }) => Time::Rate { hz: along(&RATES, hz, step) },
             (FieldId::TimeTick, Time::Board { channel, tick, bits }) => {
@@ -60,7 +60,7 @@ impl App {
                 rules[(here + step).rem_euclid(rules.len() as i32) as usize].clone()
             }
         };
-        self.chain.set_time(next);
+        self.chain_mut().set_time(next);
     }
 
     /// Takes a number that was typed for the wire; nothing means that it is found.
@@ -71,7 +71,7 @@ impl App {
         let whole = value.filter(|value| value.fract() == 0.0 && (0.0..256.0).contains(value)).map(|value| value as u8);
         match id {
             FieldId::DataBits | FieldId::StopBits => {
-                let mut source = self.chain.settings().source.clone();
+                let mut source = self.chain().settings().wire.clone();
                 let number = whole.ok_or("type a whole number")?;
                 if id == FieldId::DataBits {
                     source.data_bits = number
@@ -84,13 +84,13 @@ impl App {
             FieldId::LinesARow => return self.set_lines(usize::from(whole.ok_or("type a whole number")?)),
             _ => {}
         }
-        let time = match (id, self.chain.timer().set().clone()) {
+        let time = match (id, self.chain().timer().set().clone()) {
             (FieldId::TimeRate, _) => Time::Rate { hz: value.unwrap_or_default() },
             (_, Time::Board { channel, tick, .. }) => Time::Board { channel, tick, bits: whole },
             (_, set) => set,
         };
         time.fault().map_or(Ok(()), Err)?;
-        self.chain.set_time(time);
+        self.chain_mut().set_time(time);
         Ok(Vec::new())
     }
 }

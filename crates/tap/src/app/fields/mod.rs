@@ -116,7 +116,7 @@ impl App {
             Some(Filter::Median) => "median",
         };
         let mut fields = vec![
-            fact("channel", format!("{} {}", self.letter(self.selected_id()), channel.title())),
+            fact("channel", format!("{} {}", self.letter(self.selected), channel.title())),
             setting(
                 FieldId::Filter,
                 "filter",
@@ -138,12 +138,12 @@ impl App {
         let places = channel.decimals() + 1;
         if let Some(noise) = channel.noise() {
             fields.push(fact("noise before", with_unit(fixed(noise, places), unit)));
-            if let Some((smooth, interval)) = smooth.zip(self.chain.rate().interval()) {
+            if let Some((smooth, interval)) = smooth.zip(self.chain().rate().interval()) {
                 let after = noise * smooth.noise_gain(interval);
                 fields.push(fact("noise after", with_unit(fixed(after, places), unit)));
             }
         }
-        if let Some((smooth, interval)) = smooth.zip(self.chain.rate().interval()) {
+        if let Some((smooth, interval)) = smooth.zip(self.chain().rate().interval()) {
             fields.push(fact("comes late by", duration(smooth.delay(interval))));
         }
         fields
@@ -153,7 +153,7 @@ impl App {
         let unit = channel.settings().scale.unit();
         let watch = channel.settings().watch;
         let mut fields = vec![
-            fact("channel", format!("{} {}", self.letter(self.selected_id()), channel.title())),
+            fact("channel", format!("{} {}", self.letter(self.selected), channel.title())),
             setting(
                 FieldId::WatchOn,
                 "threshold is",
@@ -191,7 +191,7 @@ impl App {
 
     /// What counts as a level, and the last ones.
     fn level_fields(&self, channel: &Channel) -> Vec<Field> {
-        let rule = self.chain.settings().levels;
+        let rule = self.shared.levels;
         let levels = channel.levels();
         let mut fields = vec![
             setting(
@@ -225,20 +225,20 @@ impl App {
     }
 
     fn keep_fields(&self) -> Vec<Field> {
-        let history = self.chain.settings().history;
-        let channels = self.chain.channels();
+        let history = self.shared.history;
+        let channels = self.chain().channels();
         let smoothed = channels.iter().filter(|c| c.smoothed().is_some()).count();
         let per_row = Store::bytes_per_row(channels.len(), smoothed);
-        let kept = self.chain.store().rows();
+        let kept = self.chain().store().rows();
         let bench = self.bench_file.as_ref().map_or("not saved yet (s)".into(), |path| path.display().to_string());
         let mut fields = vec![
             setting(FieldId::Folder, "folder", self.folder.display().to_string(), "where takes and figures go"),
-            setting(FieldId::BenchName, "bench", self.chain.settings().name.clone(), "a name for all these settings"),
+            setting(FieldId::BenchName, "bench", self.shared.name.clone(), "a name for all these settings"),
             fact("bench file", bench),
             setting(
                 FieldId::KeepRaw,
                 "in takes",
-                if self.chain.settings().keep.raw { "scaled and as it came" } else { "scaled" },
+                if self.shared.keep.raw { "scaled and as it came" } else { "scaled" },
                 "the columns of readings.csv; wire.bin has every byte in any case",
             ),
         ];

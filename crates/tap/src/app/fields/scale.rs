@@ -10,8 +10,8 @@ impl App {
     pub(super) fn scale_fields(&self, channel: &Channel) -> Vec<Field> {
         let settings = channel.settings();
         let scale = &settings.scale;
-        let reading = self.reading(self.selected_id());
-        let mut fields = vec![fact("channel", format!("{} {}", self.letter(self.selected_id()), channel.title()))];
+        let reading = self.reading(self.selected);
+        let mut fields = vec![fact("channel", format!("{} {}", self.letter(self.selected), channel.title()))];
         if let Some(formula) = &settings.formula {
             let hint = "computed from other channels; X lets go of this channel";
             fields.push(setting(FieldId::Formula, "formula", formula.text(), hint));
@@ -61,7 +61,7 @@ impl App {
             let range = format!("{} to {}", fixed(low, places), fixed(high, places));
             fields.push(fact("full scale", with_unit(range, unit)));
         }
-        if let Some(level) = self.settled(self.selected_id()) {
+        if let Some(level) = self.settled(self.selected) {
             let mean = channel.quantity_of(level.mean);
             let text = measured(mean, channel.resolution() / 10.0, unit);
             fields.push(fact("settled at", format!("{text}, {:.0} s", level.seconds())));
@@ -74,7 +74,7 @@ impl App {
     /// The names in a channel's formula that mean no channel.
     fn unknown_names(&self, channel: &Channel) -> Option<String> {
         let formula = channel.settings().formula.as_ref()?;
-        let known = |name: &str| self.chain.channels().iter().any(|c| c.name() == name || c.title() == name);
+        let known = |name: &str| self.chain().channels().iter().any(|c| c.name() == name || c.title() == name);
         let missing: Vec<String> =
             formula.program().inputs().iter().filter(|i| !known(&i.name)).map(|i| i.name.clone()).collect();
         (!missing.is_empty()).then(|| format!("▲ waits for {}", missing.join(", ")))

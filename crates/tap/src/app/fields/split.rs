@@ -24,21 +24,21 @@ impl App {
     }
 
     fn shape_fields(&self) -> Vec<Field> {
-        let Some(shape) = self.chain.shape() else {
+        let Some(shape) = self.chain().shape() else {
             return vec![
                 fact("shape", "looking at the first lines"),
                 setting(FieldId::Shape, "pin", "type it", "as in: bare comma 3, labelled a b, stacked x y, json a.b"),
             ];
         };
-        let pinned = self.chain.settings().split.shape().is_some();
-        let (sure, offer) = self.chain.doubts();
+        let pinned = self.chain().settings().split.shape().is_some();
+        let (sure, offer) = self.chain().doubts();
         let mut fields = text("", &shape.sentence());
         let sure = match (pinned, sure) {
             (true, _) => "pinned".to_owned(),
             (false, Some(sure)) => format!("found, {}", sure.name()),
             (false, None) => "found".to_owned(),
         };
-        let fit = self.chain.fit().map_or(String::new(), |fit| format!(", {:.1} % fit", fit * 100.0));
+        let fit = self.chain().fit().map_or(String::new(), |fit| format!(", {:.1} % fit", fit * 100.0));
         fields.push(fact("", format!("{sure}{fit}")));
         if let Some(offer) = offer {
             fields.extend(text("", &format!("▲ {}: {}", offer.why, offer.shape.sentence())));
@@ -74,18 +74,17 @@ impl App {
 
     /// A line for each channel, with what the last row had for it.
     fn column_fields(&self) -> Vec<Field> {
-        let channels = self.chain.channels();
-        let first = self.first_of(self.place);
+        let channels = self.chain().channels();
         let line = |(index, channel): (usize, &amber_core::chain::Channel)| {
             let kind = match channel.settings().kind {
                 Kind::Auto => format!("{}?", channel.kind().name()),
                 kind => kind.name().to_owned(),
             };
-            let raw = self.shown.channels.get(first + index).and_then(|shown| shown.reading).map(|reading| reading.raw);
+            let raw = self.shown.of(self.own(index)).reading.map(|reading| reading.raw);
             let raw = raw.map_or("–".into(), |raw| fixed(raw, channel.raw_decimals()));
             let hidden = if channel.settings().hidden { " hidden" } else { "" };
             let from = if channel.settings().called.is_empty() { "" } else { channel.name() };
-            let name = format!("{} {}", self.letter_or_blank(first + index), channel.title());
+            let name = format!("{} {}", self.letter_or_blank(self.own(index)), channel.title());
             let value = format!("{from} {raw}  {kind}{hidden}");
             setting(
                 FieldId::Column(index as u8),
@@ -98,7 +97,7 @@ impl App {
     }
 
     fn fate_fields(&self) -> Vec<Field> {
-        let counts = self.chain.counts();
+        let counts = self.chain().counts();
         let mut fields = vec![
             fact("rows", grouped(self.shown.rows)),
             fact("messages", grouped(counts.messages)),
@@ -109,7 +108,7 @@ impl App {
         if counts.refused() > 0 {
             fields.push(fact("last refused", ""));
         }
-        let recent = self.chain.tail().lines().rev().take(RECENT);
+        let recent = self.chain().tail().lines().rev().take(RECENT);
         for line in recent.filter(|line| matches!(line.fate, Fate::Refused(_))).take(EXAMPLES) {
             let head: String = visible(line.bytes).chars().take(60).collect();
             fields.push(fact("", format!("▲ {head}")));

@@ -8,15 +8,14 @@ use amber_io::LinkState;
 
 impl App {
     pub(super) fn wire_fields(&self) -> Vec<Field> {
-        let mut fields = match &self.source {
+        let mut fields = match self.source() {
             Source::Live { link } => self.line_fields(link),
             Source::Take(take) => vec![fact("take", name_of(&take.folder))],
         };
-        let settings = self.chain.settings();
         fields.push(setting(
             FieldId::Pace,
             "numbers change",
-            format!("{} times a second", fixed(settings.screen.pace, 1)),
+            format!("{} times a second", fixed(self.shared.screen.pace, 1)),
             "how often numbers and wire lines change; every row is kept",
         ));
         fields.push(fact("", ""));
@@ -28,7 +27,7 @@ impl App {
 
     /// The serial line, or the text.
     fn line_fields(&self, link: &LinkState) -> Vec<Field> {
-        let source = &self.chain.settings().source;
+        let source = &self.chain().settings().wire;
         let mut fields = vec![setting(
             FieldId::Port,
             "port",
@@ -94,7 +93,7 @@ impl App {
 
     /// Where rows get their time from, and how evenly they are spaced.
     fn time_fields(&self) -> Vec<Field> {
-        let timer = self.chain.timer();
+        let timer = self.chain().timer();
         let (name, found) = match timer.set() {
             Time::Auto => (timer.sentence(), true),
             set => (set.sentence(), false),
@@ -119,7 +118,7 @@ impl App {
             _ => {}
         }
         fields.push(fact("rows a second", fixed(self.shown.rate, 1)));
-        if let Some(spacing) = self.chain.intervals().spacing() {
+        if let Some(spacing) = self.chain().intervals().spacing() {
             let (low, high) = spacing.spread;
             fields.push(fact("interval, middle", duration(spacing.middle)));
             fields.push(fact("90 % of them", format!("{} to {}", duration(low), duration(high))));
@@ -138,14 +137,14 @@ impl App {
         if timer.resets() > 0 {
             fields.push(fact("board started over", format!("{} times", grouped(timer.resets()))));
         }
-        let verdict = self.chain.verdict();
+        let verdict = self.chain().verdict();
         fields.extend(text("even enough for a spectrum?", &verdict.reason));
         fields
     }
 
     /// What became of every byte.
     fn byte_fields(&self) -> Vec<Field> {
-        let counts = self.chain.counts();
+        let counts = self.chain().counts();
         let mut fields = vec![fact("received", bytes(counts.bytes + counts.skipped + counts.unkept))];
         for (name, count) in [
             ("not taken in here", counts.skipped),
@@ -157,7 +156,7 @@ impl App {
                 fields.push(fact(name, bytes(count)));
             }
         }
-        if let Some(share) = self.chain.unreadable() {
+        if let Some(share) = self.chain().unreadable() {
             fields.push(fact("not text", format!("{:.0} %", share * 100.0)));
         }
         fields

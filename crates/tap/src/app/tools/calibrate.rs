@@ -45,8 +45,8 @@ impl App {
         let Some(channel) = self.channel() else { return Vec::new() };
         let scale = &channel.settings().scale;
         let sensor = scale.sensor_steps();
-        let reference = self.reference(self.selected_id());
-        let known = self.calibrating.known.get(&self.title(self.selected_id()));
+        let reference = self.reference(self.selected);
+        let known = self.calibrating.known.get(&self.title(self.selected));
         let row = |level: &amber_core::levels::Level| {
             let behind = |raw: f64| scale.walk(raw, reference)[sensor];
             let half = level.spread / (level.count as f64).sqrt() / 2.0;
@@ -97,7 +97,7 @@ impl App {
 
     /// The unit of what it really was.
     pub(crate) fn calibration_unit(&self) -> String {
-        let typed = self.calibrating.units.get(&self.title(self.selected_id())).cloned();
+        let typed = self.calibrating.units.get(&self.title(self.selected)).cloned();
         typed.or_else(|| self.channel().map(|channel| channel.settings().scale.unit().to_owned())).unwrap_or_default()
     }
 
@@ -112,7 +112,7 @@ impl App {
         let Some(rows) = found.map(|level| level.rows.clone()) else {
             return Err("that level is not kept any more: choose another one".into());
         };
-        let title = self.title(self.selected_id());
+        let title = self.title(self.selected);
         if !unit.trim().is_empty() {
             self.calibrating.units.insert(title.clone(), unit.trim().to_owned());
         }
@@ -127,7 +127,7 @@ impl App {
         let at = self.chosen_level(&self.calibration_rows());
         let chosen =
             self.channel().and_then(|channel| channel.levels().found().get(at).map(|level| level.rows.clone()));
-        let title = self.title(self.selected_id());
+        let title = self.title(self.selected);
         if let Some(known) = self.calibrating.known.get_mut(&title) {
             known.retain(|(row, _)| !all && chosen.as_ref().is_none_or(|rows| !rows.contains(row)));
         }
@@ -177,7 +177,7 @@ impl App {
             (Curve::Line, Some(line)) => line,
             (curve, _) => curve.name().to_owned(),
         };
-        let title = self.title(self.selected_id());
+        let title = self.title(self.selected);
         self.edit_channel(|channel| channel.scale.calibrate(calibration));
         self.axes.clear();
         self.say(format!("{title} is calibrated: {what}; s saves it, u undoes it"), false);

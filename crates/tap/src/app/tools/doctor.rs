@@ -1,6 +1,6 @@
 //! The doctor's look: findings of all channels, told once, listed as long as they hold.
 
-use super::super::{App, Tool};
+use super::super::{App, ChannelId, Tool};
 use amber_core::Stamp;
 use amber_core::bench::Kind;
 use amber_core::doctor::{Complaint, Finding, Patient, examine};
@@ -19,10 +19,10 @@ const ROWS: (u64, u64) = (2048, 20_000);
 /// What was found.
 #[derive(Debug, Default)]
 pub(crate) struct Doctor {
-    /// The channel, by its number among all, and what was found.
-    pub(crate) findings: Vec<(usize, Finding)>,
+    /// The channel, and what was found.
+    pub(crate) findings: Vec<(ChannelId, Finding)>,
     /// When each of them was last confirmed.
-    seen: HashMap<(usize, Complaint), Stamp>,
+    seen: HashMap<(ChannelId, Complaint), Stamp>,
     /// What was told already.
     told: HashSet<(String, Complaint)>,
     looked: Option<Stamp>,
@@ -49,7 +49,6 @@ impl App {
         let mut looked_at = 0;
         for place in 0..self.sources() {
             let chain = self.chain_at(place);
-            let first = self.first_of(place);
             let rows =
                 chain.store().between(chain.store().time(chain.store().rows().start).unwrap_or_default(), self.end());
             let since = chain.store().first_at(self.end().plus(-SECONDS));
@@ -76,7 +75,7 @@ impl App {
                     step: channel.raw_step(),
                     interval,
                 });
-                ids.push(first + index);
+                ids.push(ChannelId { source: place, channel: index });
             }
             looked_at += patients.len();
             findings.extend(examine(&patients).into_iter().map(|finding| (ids[finding.channel], finding)));
@@ -89,14 +88,15 @@ impl App {
         }
         self.doctor.seen.retain(|_, at| now.seconds_since(*at) < STAYS);
         for (id, old) in std::mem::take(&mut self.doctor.findings) {
-            let known = |(other, finding): &(usize, Finding)| (*other, finding.complaint) == (id, old.complaint);
+            let known = |(other, finding): &(ChannelId, Finding)| (*other, finding.complaint) == (id, old.complaint);
             if self.doctor.seen.contains_key(&(id, old.complaint)) && !findings.iter().any(known) {
                 findings.push((id, old));
             }
         }
         findings.sort_by_key(|(id, finding)| (*id, finding.complaint));
         // What is grave explains the rest, whichever look found it.
-        let grave: Vec<usize> = findings.iter().filter(|(_, f)| f.complaint.is_grave()).map(|(id, _)| *id).collect();
+        let grave: Vec<ChannelId> =
+            findings.iter().filter(|(_, f)| f.complaint.is_grave()).map(|(id, _)| *id).collect();
         let own = |complaint: Complaint| complaint.is_grave() || complaint == Complaint::Converter;
         findings.retain(|(id, finding)| own(finding.complaint) || !grave.contains(id));
         self.doctor.findings = findings;

@@ -1,6 +1,6 @@
 //! Surveying the selected channel's travel.
 
-use super::super::{App, Effect, Overlay, Prompt, Purpose};
+use super::super::{App, ChannelId, Effect, Overlay, Prompt, Purpose};
 use amber_core::digits::typed;
 use amber_core::scale::Step;
 use amber_core::survey::{Survey, survey};
@@ -12,7 +12,7 @@ pub(crate) struct Surveying {
     /// The row at which it began.
     from: u64,
     /// The channel that it is of.
-    channel: usize,
+    channel: ChannelId,
     pub(crate) found: Option<Survey>,
 }
 
@@ -22,22 +22,22 @@ const MOST: u64 = 100_000;
 impl App {
     /// Begins with the next row; in a take, with the first.
     pub(crate) fn begin_survey(&mut self) {
-        let rows = self.chain.store().rows();
+        let rows = self.chain().store().rows();
         let from = if self.is_take() { rows.start } else { rows.end };
-        self.surveying = Surveying { from, channel: self.selected_id(), found: None };
+        self.surveying = Surveying { from, channel: self.selected, found: None };
         self.follow_survey();
     }
 
     /// Looks at what came since.
     pub(crate) fn follow_survey(&mut self) {
-        if self.surveying.channel != self.selected_id() {
+        if self.surveying.channel != self.selected {
             return self.begin_survey();
         }
         let Some(channel) = self.channel() else { return };
-        let rows = self.chain.store().rows();
+        let rows = self.chain().store().rows();
         let end = rows.end;
         let from = self.surveying.from.max(rows.start).max(end.saturating_sub(MOST));
-        let values = (from..end).filter_map(|row| self.chain.store().raw(self.selected, row));
+        let values = (from..end).filter_map(|row| self.chain().store().raw(self.selected.channel, row));
         let noise = channel.levels().noise().deviation().unwrap_or(0.0);
         let found = survey(values, noise, channel.raw_step());
         self.surveying.found = found;
@@ -71,7 +71,7 @@ impl App {
         if matches!(scale.steps.last(), Some(Step::Range { .. })) {
             scale.steps.pop();
         }
-        let reference = self.reference(self.selected_id());
+        let reference = self.reference(self.selected);
         let [a, b] = [found.least, found.most].map(|raw| scale.walk(raw, reference).last().copied().unwrap_or(raw));
         let step = Step::Range { from: (a, b), to, unit: unit.join(" ") };
         if let Some(fault) = step.fault() {
@@ -80,7 +80,7 @@ impl App {
         scale.steps.push(step);
         self.edit_channel(|channel| channel.scale = scale);
         self.axes.clear();
-        let title = self.title(self.selected_id());
+        let title = self.title(self.selected);
         self.say(format!("{title} now goes from {low} to {high} {}; u undoes it, s saves it", unit.join(" ")), false);
         Ok(Vec::new())
     }

@@ -2,7 +2,7 @@
 
 use super::super::{fitting, put, put_right};
 use super::{Dots, GUTTER, TAGS};
-use crate::app::{AnalogLane, App};
+use crate::app::{AnalogLane, App, ChannelId};
 use crate::theme::{Ink, Theme};
 use amber_core::Stamp;
 use amber_core::axis::{Rule, ticks};
@@ -33,7 +33,7 @@ pub(super) fn heading(app: &App, theme: Theme, lane: &AnalogLane, area: Rect, bu
     for index in &lane.channels {
         let ink = theme.style(Ink::Trace(app.ink(*index)));
         x = put(buffer, area, x, 0, &format!(" {} ", app.letter(*index)), ink);
-        let chosen = *index == app.selected_id();
+        let chosen = *index == app.selected;
         let name = format!("{} ", app.title(*index));
         x = put(buffer, area, x, 0, &name, theme.style(if chosen { Ink::Bright } else { Ink::Dim }));
     }
@@ -52,7 +52,7 @@ pub(super) fn traces<'a>(
     app: &App,
     theme: Theme,
     lane: &AnalogLane,
-    grid: &impl Fn(usize) -> &'a Grid<'a>,
+    grid: &impl Fn(ChannelId) -> &'a Grid<'a>,
     plot: Rect,
     buffer: &mut Buffer,
 ) {
@@ -76,9 +76,9 @@ pub(super) fn traces<'a>(
     let chosen_last = lane
         .channels
         .iter()
-        .filter(|i| **i != app.selected_id())
-        .chain(lane.channels.iter().filter(|i| **i == app.selected_id()));
-    let mut letters: Vec<(u16, usize)> = Vec::new();
+        .filter(|i| **i != app.selected)
+        .chain(lane.channels.iter().filter(|i| **i == app.selected));
+    let mut letters: Vec<(u16, ChannelId)> = Vec::new();
     for index in chosen_last {
         let spans = grid(*index).trace(app.channel_at(*index).output());
         stroke(&spans).draw(plot, theme.style(Ink::Trace(app.ink(*index))), buffer);
@@ -95,7 +95,7 @@ pub(super) type LevelBar = (u16, u16, u16, String);
 
 /// The bars of the selected channel's levels that are in view.
 pub(super) fn level_bars(app: &App, lane: &AnalogLane, columns: &Columns, height: u16) -> Vec<LevelBar> {
-    let id = app.selected_id();
+    let id = app.selected;
     let channel = app.channel_at(id);
     let width = columns.places.len();
     let size = lane.limits.0.abs().max(lane.limits.1.abs());
@@ -121,7 +121,7 @@ pub(super) fn level_bars(app: &App, lane: &AnalogLane, columns: &Columns, height
 
 /// The levels of the selected channel as quiet bars, with their means where there is room.
 pub(super) fn levels(app: &App, theme: Theme, lane: &AnalogLane, columns: &Columns, plot: Rect, buffer: &mut Buffer) {
-    if !lane.channels.contains(&app.selected_id()) || plot.height < 3 {
+    if !lane.channels.contains(&app.selected) || plot.height < 3 {
         return;
     }
     for (from, to, row, mean) in level_bars(app, lane, columns, plot.height) {
@@ -164,7 +164,7 @@ pub(super) fn axis(theme: Theme, lane: &AnalogLane, plot: Rect, buffer: &mut Buf
 }
 
 /// The row of the channel's threshold, where it is in the plot, and its value.
-fn threshold_row(app: &App, lane: &AnalogLane, index: usize, plot: Rect) -> Option<(u16, f64)> {
+fn threshold_row(app: &App, lane: &AnalogLane, index: ChannelId, plot: Rect) -> Option<(u16, f64)> {
     let watch = app.channel_at(index).settings().watch?;
     let inside = (lane.limits.0..=lane.limits.1).contains(&watch.threshold);
     inside.then(|| ((dot_row(watch.threshold, lane.limits, plot.height) / 4) as u16, watch.threshold))
@@ -190,7 +190,7 @@ pub(super) fn thresholds(app: &App, theme: Theme, lane: &AnalogLane, plot: Rect,
 }
 
 /// The traces' letters beside their ends; those that would fall on one another move apart.
-fn tags(app: &App, theme: Theme, mut letters: Vec<(u16, usize)>, plot: Rect, buffer: &mut Buffer) {
+fn tags(app: &App, theme: Theme, mut letters: Vec<(u16, ChannelId)>, plot: Rect, buffer: &mut Buffer) {
     letters.sort_unstable();
     let mut next = 0;
     let count = letters.len() as u16;
@@ -200,18 +200,18 @@ fn tags(app: &App, theme: Theme, mut letters: Vec<(u16, usize)>, plot: Rect, buf
         next = y + 1;
         let area = Rect { x: plot.right(), width: TAGS, ..plot };
         let ink = theme.style(Ink::Trace(app.ink(index)));
-        put(buffer, area, 0, y, if index == app.selected_id() { "◂" } else { " " }, theme.style(Ink::Bright));
+        put(buffer, area, 0, y, if index == app.selected { "◂" } else { " " }, theme.style(Ink::Bright));
         put(buffer, area, 1, y, &app.letter(index).to_string(), ink);
     }
 }
 
 /// A digital channel's letter and name, left of its row.
-pub(super) fn digital_name(app: &App, theme: Theme, index: usize, plot: Rect, buffer: &mut Buffer) {
+pub(super) fn digital_name(app: &App, theme: Theme, index: ChannelId, plot: Rect, buffer: &mut Buffer) {
     let left = Rect { x: plot.x - GUTTER, width: GUTTER, ..plot };
     let ink = theme.style(Ink::Trace(app.ink(index)));
     let x = put(buffer, left, 1, 0, &app.letter(index).to_string(), ink) + 1;
     let name = Rect { width: GUTTER - 1, ..left };
-    let strength = if index == app.selected_id() { Ink::Bright } else { Ink::Dim };
+    let strength = if index == app.selected { Ink::Bright } else { Ink::Dim };
     let room = name.width.saturating_sub(x);
     let text = fitting(room, [app.title(index), app.channel_at(index).title().to_owned()]);
     put(buffer, name, x, 0, &text, theme.style(strength));
@@ -219,7 +219,7 @@ pub(super) fn digital_name(app: &App, theme: Theme, index: usize, plot: Rect, bu
 }
 
 /// A digital channel in one row: high is a block, low a line, both a shade.
-pub(super) fn digital(app: &App, theme: Theme, index: usize, grid: &Grid<'_>, plot: Rect, buffer: &mut Buffer) {
+pub(super) fn digital(app: &App, theme: Theme, index: ChannelId, grid: &Grid<'_>, plot: Rect, buffer: &mut Buffer) {
     let ink = theme.style(Ink::Trace(app.ink(index)));
     let logic = grid.logic(app.channel_at(index).scaled());
     for (x, pair) in (0..).zip(logic.chunks(2)) {
@@ -232,12 +232,12 @@ pub(super) fn digital(app: &App, theme: Theme, index: usize, grid: &Grid<'_>, pl
         put(buffer, plot, x, 0, symbol, ink);
     }
     let tag = Rect { x: plot.right(), width: TAGS, ..plot };
-    put(buffer, tag, 0, 0, if index == app.selected_id() { "◂" } else { " " }, theme.style(Ink::Bright));
+    put(buffer, tag, 0, 0, if index == app.selected { "◂" } else { " " }, theme.style(Ink::Bright));
     put(buffer, tag, 1, 0, &app.letter(index).to_string(), ink);
 }
 
 /// A code in one row: the word for it, or the number, where it begins, and a line for as long as it lasts.
-pub(super) fn coded(app: &App, theme: Theme, index: usize, grid: &Grid<'_>, plot: Rect, buffer: &mut Buffer) {
+pub(super) fn coded(app: &App, theme: Theme, index: ChannelId, grid: &Grid<'_>, plot: Rect, buffer: &mut Buffer) {
     let channel = app.channel_at(index);
     let ink = theme.style(Ink::Trace(app.ink(index)));
     let spans = grid.trace(channel.scaled());
@@ -256,6 +256,6 @@ pub(super) fn coded(app: &App, theme: Theme, index: usize, grid: &Grid<'_>, plot
         x += length;
     }
     let tag = Rect { x: plot.right(), width: TAGS, ..plot };
-    put(buffer, tag, 0, 0, if index == app.selected_id() { "◂" } else { " " }, theme.style(Ink::Bright));
+    put(buffer, tag, 0, 0, if index == app.selected { "◂" } else { " " }, theme.style(Ink::Bright));
     put(buffer, tag, 1, 0, &app.letter(index).to_string(), ink);
 }

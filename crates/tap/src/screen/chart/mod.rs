@@ -6,7 +6,7 @@ mod time;
 
 use super::panel::wrapped;
 use super::put;
-use crate::app::{App, Source};
+use crate::app::{App, ChannelId, Source};
 use crate::theme::{Ink, Theme};
 use amber_core::Stamp;
 use amber_core::bench::Kind;
@@ -72,7 +72,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, edge_alone: bool, buffer
     let right = |plot: Rect| Rect { x: plot.x + skip, width: plot.width - skip, ..plot };
     let coded = lanes.digital.iter().any(|id| app.channel_at(*id).kind() == Kind::Code);
     let (grids, whole) = (grids(app, &seen), if coded { grids(app, &columns) } else { Vec::new() });
-    let grid = |id: usize| &grids[app.place_of(id).0];
+    let grid = |id: ChannelId| &grids[id.source];
     if lanes.analog.is_empty() && lanes.digital.is_empty() {
         guide(app, theme, area, buffer);
     }
@@ -89,7 +89,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, edge_alone: bool, buffer
         lane::digital_name(app, theme, *index, *plot, buffer);
         if app.channel_at(*index).kind() == Kind::Code {
             // A word may begin long before the newest end: it is drawn from where it begins.
-            lane::coded(app, theme, *index, &whole[app.place_of(*index).0], *plot, buffer);
+            lane::coded(app, theme, *index, &whole[index.source], *plot, buffer);
         } else {
             lane::digital(app, theme, *index, grid(*index), right(*plot), buffer);
         }
@@ -127,7 +127,7 @@ pub(super) fn look(app: &App, area: Rect) -> Look {
         [first..second, second..store.rows().end]
     };
     let rows: Vec<_> = app.chains().map(newest_rows).collect();
-    let rows_of = |id: usize| &rows[app.place_of(id).0];
+    let rows_of = |id: ChannelId| &rows[id.source];
     let mut frame = std::hash::DefaultHasher::new();
     let mut edge = std::hash::DefaultHasher::new();
     // A row's own time may lie before the newest end.
@@ -136,7 +136,7 @@ pub(super) fn look(app: &App, area: Rect) -> Look {
     (columns.width, newest, firsts, empty, &lanes.digital, app.marks.len()).hash(&mut frame);
     for (lane, (_, plot)) in lanes.analog.iter().zip(&parts.analog) {
         (lane.limits.0.to_bits(), lane.limits.1.to_bits(), &lane.channels).hash(&mut frame);
-        if lane.channels.contains(&app.selected_id()) {
+        if lane.channels.contains(&app.selected) {
             lane::level_bars(app, lane, &columns, plot.height).hash(&mut frame);
         }
         let dots = |value: f32| {
@@ -161,15 +161,15 @@ pub(super) fn look(app: &App, area: Rect) -> Look {
 
 /// What to do while there is nothing to draw.
 fn guide(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let counts = app.chain.counts();
+    let counts = app.chain().counts();
     let text = if let Some(trouble) = app.trouble() {
         trouble
-    } else if app.chain.channels().iter().any(|channel| channel.settings().hidden) {
+    } else if app.chain().channels().iter().any(|channel| channel.settings().hidden) {
         "all channels are hidden: choose one with Tab and show it with v".into()
     } else if app.is_take() {
         "this take holds no rows that could be read; its bytes are in wire.bin".into()
     } else if counts.bytes == 0 {
-        match &app.source {
+        match app.source() {
             Source::Live { link: LinkState::Open { baud: Some(_), .. } } => {
                 "the port is open and silent: is the board powered, does its program send?"
             }
@@ -195,7 +195,7 @@ fn guide(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
 }
 
 /// The channel of the lane at a place of the screen: the only one there, or the one whose letter or trace is nearest.
-pub(super) fn channel_at(app: &App, area: Rect, column: u16, row: u16) -> Option<usize> {
+pub(super) fn channel_at(app: &App, area: Rect, column: u16, row: u16) -> Option<ChannelId> {
     let lanes = app.lanes();
     let parts = Parts::new(area, lanes.analog.len(), lanes.digital.len());
     let within = |rect: &Rect| (rect.y..rect.bottom()).contains(&row);
@@ -206,8 +206,8 @@ pub(super) fn channel_at(app: &App, area: Rect, column: u16, row: u16) -> Option
     let (lane, plot) = (&lanes.analog[at], parts.analog[at].1);
     let grids = grids(app, &columns(app, &parts));
     let place = usize::from(column.saturating_sub(plot.x).min(plot.width.saturating_sub(1))) * 2;
-    let distance = |index: &usize| {
-        let spans = grids[app.place_of(*index).0].trace(app.channel_at(*index).output());
+    let distance = |index: &ChannelId| {
+        let spans = grids[index.source].trace(app.channel_at(*index).output());
         let near =
             (0..spans.len()).filter_map(|i| spans[i].map(|span| (i.abs_diff(place), span))).min_by_key(|(d, _)| *d);
         near.map_or(f64::INFINITY, |(_, (low, high))| {

@@ -15,7 +15,7 @@ use ratatui::layout::Rect;
 pub(super) fn axis(app: &App, theme: Theme, columns: &Columns, area: Rect, plot: Rect, buffer: &mut Buffer) {
     put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
     let span = app.sight.span;
-    let (from, sign) = match (&app.source, app.sight.motion()) {
+    let (from, sign) = match (app.source(), app.sight.motion()) {
         (Source::Take(take), _) => (app.end().seconds_since(take.start) - span, ""),
         (_, Motion::Scroll) => (-span, ""),
         (_, Motion::Sweep) => (0.0, "+"),

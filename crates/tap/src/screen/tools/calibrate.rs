@@ -13,7 +13,7 @@ const ENDS: [u16; 6] = [5, 15, 23, 35, 46, 58];
 
 pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let Some(channel) = app.channel() else { return };
-    let title = format!("calibrate {} {}", app.letter(app.selected_id()), app.title(app.selected_id()));
+    let title = format!("calibrate {} {}", app.letter(app.selected), app.title(app.selected));
     let inner = frame(buffer, area, &title, theme);
     let rows = app.calibration_rows();
     let scale = &channel.settings().scale;
@@ -55,7 +55,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put_cells(buffer, line, 0, &cells(app, row, came_places, channel.decimals() + 1), theme.style(ink));
     }
     if rows.is_empty() {
-        let shortest = app.chain.settings().levels.seconds;
+        let shortest = app.shared.levels.seconds;
         let text = format!("no level yet: apply a known value and hold it still for {shortest} s or more");
         put(buffer, inner, 0, 1, &text, theme.style(Ink::Text));
     }

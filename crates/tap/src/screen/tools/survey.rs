@@ -9,7 +9,7 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
 pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let title = format!("survey of {} {}", app.letter(app.selected_id()), app.title(app.selected_id()));
+    let title = format!("survey of {} {}", app.letter(app.selected), app.title(app.selected));
     let inner = frame(buffer, area, &title, theme);
     let width = usize::from(inner.width);
     let Some(found) = &app.surveying.found else {
@@ -100,7 +100,7 @@ fn told(app: &App, found: &Survey) -> Vec<String> {
         }
     }
     for (dead, stood, end) in [(found.dead.0, found.stood.0, "low"), (found.dead.1, found.stood.1, "high")] {
-        let seconds = app.chain.rate().interval().map(|interval| duration(stood as f64 * interval));
+        let seconds = app.chain().rate().interval().map(|interval| duration(stood as f64 * interval));
         if dead {
             lines.push(format!(
                 "a dead end: at the {end} end the reading stands still, {} in all, while it flickers elsewhere",

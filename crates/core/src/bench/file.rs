@@ -1,0 +1,188 @@
+//! A bench file's text: what it says, and saving into it without touching what a person wrote.
+
+use super::migrate::{FORMAT, format_of, migrate};
+use super::{Bench, Keep, Lane, Screen, Shared, SourceSettings, is_default, merge};
+use crate::levels::LevelRule;
+use crate::store::Limits;
+use crate::talk::Saying;
+use serde::{Deserialize, Serialize};
+use toml_edit::DocumentMut;
+
+/// The settings as they stand in a file.
+#[derive(Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+struct Written {
+    format: u32,
+    name: String,
+    history: Limits,
+    #[serde(skip_serializing_if = "is_default")]
+    levels: LevelRule,
+    #[serde(skip_serializing_if = "is_default")]
+    keep: Keep,
+    screen: Screen,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    lane: Vec<Lane>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    say: Vec<Saying>,
+    source: Vec<SourceSettings>,
+}
+
+impl Default for Written {
+    fn default() -> Written {
+        Written::from(&Bench::default())
+    }
+}
+
+impl From<&Bench> for Written {
+    fn from(bench: &Bench) -> Written {
+        let Shared { name, history, levels, keep, screen, lane, say } = bench.shared.clone();
+        Written { format: FORMAT, name, history, levels, keep, screen, lane, say, source: bench.sources.clone() }
+    }
+}
+
+impl From<Written> for Bench {
+    fn from(written: Written) -> Bench {
+        let Written { format: _, name, history, levels, keep, screen, lane, say, mut source } = written;
+        if source.is_empty() {
+            source.push(SourceSettings::default());
+        }
+        Bench { shared: Shared { name, history, levels, keep, screen, lane, say }, sources: source }
+    }
+}
+
+/// A mistake in a bench file.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("line {line}, column {column}: {message}")]
+pub struct BenchError {
+    /// From 1.
+    pub line: usize,
+    /// From 1, in characters.
+    pub column: usize,
+    /// What was found and what was expected.
+    pub message: String,
+}
+
+impl BenchError {
+    fn at(text: &str, offset: usize, message: String) -> Self {
+        let before = text.get(..offset).unwrap_or(text);
+        let line_start = before.rfind('\n').map_or(0, |newline| newline + 1);
+        BenchError {
+            line: before.matches('\n').count() + 1,
+            column: before[line_start..].chars().count() + 1,
+            message: message.trim().replace('\n', ", "),
+        }
+    }
+
+    /// The same for the text `before`, of which `now` was made: with the line there that says the same.
+    fn told_of(self, now: &str, before: &str) -> BenchError {
+        let bare = |line: &str| line.trim().trim_matches(['[', ']']).rsplit('.').next().unwrap_or("").to_owned();
+        let header = |line: &str| line.trim_start().starts_with('[');
+        let lines: Vec<&str> = now.lines().collect();
+        let Some(own) = lines.get(self.line.saturating_sub(1)) else { return self };
+        let same = |line: &&str| line == own || (header(line) && header(own) && bare(line) == bare(own));
+        let nth = lines[..self.line].iter().filter(|line| same(line)).count();
+        let found = before.lines().enumerate().filter(|(_, line)| same(line)).nth(nth.saturating_sub(1));
+        match found {
+            Some((at, _)) => BenchError { line: at + 1, ..self },
+            None => self,
+        }
+    }
+}
+
+/// Where the line that begins with `key` stands in `text`; its beginning when there is none.
+fn place_of(text: &str, key: &str) -> usize {
+    let mut at = 0;
+    for line in text.split_inclusive('\n') {
+        let lead = line.len() - line.trim_start().len();
+        // A key, or the end of a table's name: these stand in front of other names in older formats.
+        let begins = line.trim_start().starts_with(key);
+        if begins || (key.ends_with(']') && line.trim_start().starts_with('[') && line.contains(key)) {
+            return at + lead;
+        }
+        at += line.len();
+    }
+    // A setting within a table that is written on one line.
+    text.find(key).unwrap_or(0)
+}
+
+impl Bench {
+    /// Reads a bench file's text, of this format or an older one.
+    ///
+    /// # Errors
+    /// The first mistake, with its place: bad TOML, an unknown setting, a value of the wrong type or out of range, a
+    /// format that is newer than this version.
+    pub fn parse(text: &str) -> Result<Bench, BenchError> {
+        let document = document(text)?;
+        match format_of(&document) {
+            FORMAT => strict(text),
+            newer if newer > FORMAT => {
+                let message = format!("format {newer} is newer than this version of the program, which knows {FORMAT}");
+                Err(BenchError::at(text, place_of(text, "format"), message))
+            }
+            _ => {
+                let now = migrate(document).to_string();
+                strict(&now).map_err(|mistake| mistake.told_of(&now, text))
+            }
+        }
+    }
+
+    /// Reads what holds of a bench file's text: a line with a mistake is left out and told, the rest counts. Nothing at
+    /// all holds of a text in which every line is wrong.
+    pub fn parse_what_holds(text: &str) -> (Bench, Vec<BenchError>) {
+        let mut lines: Vec<&str> = text.lines().collect();
+        let mut mistakes: Vec<BenchError> = Vec::new();
+        let mut left = text.to_owned();
+        loop {
+            match Bench::parse(&left) {
+                Ok(bench) => return (bench, mistakes),
+                Err(mistake) => {
+                    let line = mistake.line.saturating_sub(1);
+                    // Where the place is not told, the whole text is given up rather than looked at for ever.
+                    let told = lines.get(line).is_some_and(|line| !line.trim().is_empty());
+                    mistakes.push(mistake);
+                    if !told {
+                        return (Bench::default(), mistakes);
+                    }
+                    lines[line] = "";
+                    left = lines.join("\n");
+                }
+            }
+        }
+    }
+
+    /// The settings as TOML, put into `text`, which is brought to this format first: what is the same stays as it was
+    /// written, comments stay.
+    ///
+    /// # Errors
+    /// When `text` is not TOML, so that nothing that a person wrote is thrown away.
+    pub fn write_into(&self, text: &str) -> Result<String, BenchError> {
+        let mut document = migrate(document(text)?);
+        let fresh: DocumentMut =
+            toml_edit::ser::to_string_pretty(&Written::from(self)).unwrap_or_default().parse().unwrap_or_default();
+        merge::tables(document.as_table_mut(), fresh.as_table());
+        Ok(document.to_string())
+    }
+
+    /// The settings as the text of a new file, with `heading` as a comment at its top.
+    pub fn new_file(&self, heading: &str) -> String {
+        // Every setting is a TOML value, so that writing cannot fail.
+        format!("# {heading}\n{}", self.write_into("").unwrap_or_default())
+    }
+}
+
+fn document(text: &str) -> Result<DocumentMut, BenchError> {
+    text.parse().map_err(|error: toml_edit::TomlError| {
+        BenchError::at(text, error.span().map_or(0, |span| span.start), error.message().to_owned())
+    })
+}
+
+/// Reads a text of this format.
+fn strict(text: &str) -> Result<Bench, BenchError> {
+    let written: Written = toml_edit::de::from_str(text)
+        .map_err(|error| BenchError::at(text, error.span().map_or(0, |span| span.start), error.message().to_owned()))?;
+    let bench = Bench::from(written);
+    match bench.fault() {
+        None => Ok(bench),
+        Some((key, message)) => Err(BenchError::at(text, place_of(text, key), message)),
+    }
+}

@@ -1,0 +1,105 @@
+//! Bench files of older formats, brought to the present one step by step with their comments.
+
+use super::{Source, source_names};
+use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, Value, value};
+
+/// The number of the format in which bench files are written.
+pub(super) const FORMAT: u32 = 1;
+
+/// For each older format, the step to the next one.
+const STEPS: [fn(&mut Table); FORMAT as usize] = [to_1];
+
+/// The number that the file bears. One without a number is of the first format, unless it lists its sources as later
+/// ones do.
+pub(super) fn format_of(document: &DocumentMut) -> u32 {
+    match document.get("format").and_then(Item::as_integer) {
+        Some(number) => u32::try_from(number).unwrap_or(u32::MAX),
+        None if document.get("source").is_some_and(Item::is_array_of_tables) => FORMAT,
+        None => 0,
+    }
+}
+
+/// The same settings in the present format.
+pub(super) fn migrate(mut document: DocumentMut) -> DocumentMut {
+    let steps = STEPS.iter().skip(format_of(&document) as usize);
+    for step in steps {
+        step(document.as_table_mut());
+    }
+    let root = document.as_table_mut();
+    if root.get("format").and_then(Item::as_integer).is_none_or(|number| number < i64::from(FORMAT)) {
+        root.insert("format", value(i64::from(FORMAT)));
+    }
+    document
+}
+
+/// A table, also where it was written on one line.
+fn table(item: Option<Item>) -> Option<Table> {
+    item?.into_table().ok()
+}
+
+fn tables(item: Option<Item>) -> Vec<Table> {
+    item.and_then(|item| item.into_array_of_tables().ok()).map_or_else(Vec::new, |tables| tables.into_iter().collect())
+}
+
+fn text(table: &Table, key: &str) -> String {
+    table.get(key).and_then(Item::as_str).unwrap_or_default().to_owned()
+}
+
+/// Tables are written in the order of their positions; with none they follow one another as they lie.
+fn unplace(table: &mut Table) {
+    table.set_position(None);
+    for (_, item) in table.iter_mut() {
+        match item {
+            Item::Table(inner) => unplace(inner),
+            Item::ArrayOfTables(inner) => inner.iter_mut().for_each(unplace),
+            Item::None | Item::Value(_) => {}
+        }
+    }
+}
+
+/// Format 0 had `[source]`, `[split]` and `[time]` of the first source at its top, those of others under `[[beside]]`, and
+/// all channels in one list, with the name of their source in front where there were several. Format 1 has a `[[source]]`
+/// for each, with its `wire`, `split`, `time` and `channel`.
+fn to_1(root: &mut Table) {
+    let mut own: Vec<[Option<Table>; 3]> =
+        vec![[table(root.remove("source")), table(root.remove("split")), table(root.remove("time"))]];
+    for mut beside in tables(root.remove("beside")) {
+        own.push(["source", "split", "time"].map(|key| table(beside.remove(key))));
+    }
+    let wires = own.iter().map(|[wire, ..]| {
+        let of = |key| wire.as_ref().map_or_else(String::new, |wire| text(wire, key));
+        Source { name: of("name"), port: of("port"), ..Source::default() }
+    });
+    let names = source_names(&wires.collect::<Vec<_>>());
+    let mut channels: Vec<Option<Table>> = tables(root.remove("channel")).into_iter().map(Some).collect();
+    let mut sources = ArrayOfTables::new();
+    let several = own.len() > 1;
+    for (parts, name) in own.into_iter().zip(&names) {
+        let mut source = Table::new();
+        for (key, part) in ["wire", "split", "time"].into_iter().zip(parts) {
+            if let Some(part) = part {
+                source.insert(key, Item::Table(part));
+            }
+        }
+        let mut list = ArrayOfTables::new();
+        for place in &mut channels {
+            let Some(channel) = place else { continue };
+            let label = text(channel, "name");
+            let label = if several { label.strip_prefix(&format!("{name}.")).map(str::to_owned) } else { Some(label) };
+            let Some(label) = label else { continue };
+            let Some(mut channel) = place.take() else { continue };
+            if let Some(Item::Value(written)) = channel.get_mut("name").filter(|_| several) {
+                let decor = written.decor().clone();
+                *written = Value::from(label);
+                *written.decor_mut() = decor;
+            }
+            list.push(channel);
+        }
+        if !list.is_empty() {
+            source.insert("channel", Item::ArrayOfTables(list));
+        }
+        sources.push(source);
+    }
+    root.insert("source", Item::ArrayOfTables(sources));
+    unplace(root);
+}
