@@ -188,6 +188,32 @@ fn a_text_is_logged_with_the_times_of_its_clock_and_a_board_at_the_speed_that_is
 }
 
 #[test]
+fn start_up_messages_leave_no_header_and_split_and_log_tell_the_same_rows() {
+    let dir = tempfile::tempdir().unwrap();
+    let boot = "load:0x3fff0030,len:1344\nload:0x40078000,len:13964\nload:0x40080400,len:3600\n";
+    let lines = |row: &dyn Fn(u32) -> String| (0..40).map(row).collect::<String>();
+    for (name, text, header) in [
+        ("boot", boot.to_owned() + &lines(&|i| format!("{i},{},{}\n", i * 3 % 7, i % 5)), "field1,field2,field3"),
+        ("table", "1 2 3 4\n".repeat(6) + &lines(&|i| format!("n={i} a={}\n", i % 5)), "n,a"),
+        (
+            "named",
+            "serial,cal,vref\n7,8,9\n7,8,9\n7,8,9\n".to_owned() + &lines(&|i| format!("n={i} a=2 b=3\n")),
+            "n,a,b",
+        ),
+    ] {
+        fs::write(dir.path().join(name), text).unwrap();
+        let (code, split, _) = amber_tap(dir.path(), &["split", name]);
+        assert_eq!(code, 0);
+        let (code, out, err) = amber_tap(dir.path(), &["log", name, "--out", &format!("take-{name}")]);
+        assert_eq!((code, err.as_str()), (0, ""), "{out}");
+        let kept = fs::read_to_string(dir.path().join(format!("take-{name}/readings.csv"))).unwrap();
+        let values = |row: &str| row.splitn(3, ',').nth(2).unwrap().to_owned();
+        assert_eq!(kept.lines().map(values).collect::<Vec<_>>(), split.lines().collect::<Vec<_>>(), "{name}");
+        assert_eq!((split.lines().next(), split.lines().count()), (Some(header), 41), "{name}");
+    }
+}
+
+#[test]
 fn split_streams_what_it_reads_and_ends_quietly_when_nobody_reads_on() {
     let dir = tempfile::tempdir().unwrap();
     let text = (0..50_000).fold(String::new(), |text, i| text + &format!("gauge={i} bed={}\n", i % 900));

@@ -20,7 +20,7 @@ const BEHIND: f64 = 5.0;
 const DOUBTED: u32 = 3;
 
 /// Widths of counters, in bits.
-const WIDTHS: [u8; 3] = [16, 24, 32];
+pub(super) const WIDTHS: [u8; 3] = [16, 24, 32];
 
 /// Follows the clock of one board.
 #[derive(Clone, Debug)]

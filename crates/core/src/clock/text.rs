@@ -1,6 +1,7 @@
 //! The time of rows from a text: there is no arrival to hold them to, so the clock written in it *is* the time, or the
 //! declared rate is.
 
+use super::board::WIDTHS;
 use super::{Tick, Time};
 use crate::Stamp;
 
@@ -13,9 +14,6 @@ const DOUBTED: u32 = 3;
 
 /// Seconds within which a counter that wraps goes on.
 const WRAPS: f64 = 2.0;
-
-/// Widths of counters, in bits.
-const WIDTHS: [u8; 3] = [16, 24, 32];
 
 /// Times rows exactly, from the beginning of a text on.
 #[derive(Clone, Debug)]

@@ -14,8 +14,10 @@ pub(super) struct Tone {
     pub(super) size: f64,
     /// The median amplitude of the frequencies beside it.
     pub(super) beside: f64,
-    /// The largest of them.
+    /// The largest of them, some of them being looked at.
     pub(super) tallest: f64,
+    /// The largest of all of them: a line that a slow square wave has there is narrow.
+    pub(super) line: f64,
 }
 
 /// Looks for the mains at `mains` Hz, folded down where rows come more seldom. `None` where they fall on what does not
@@ -50,9 +52,16 @@ pub(super) fn tone(patient: &Patient<'_>, mains: f64) -> Option<Tone> {
     let top = rate / 2.0;
     let at = near((folded - 0.3).max(0.1), (folded + 0.3).min(top)).map(amplitude).fold(0.0, f64::max);
     let sides = near((folded - 6.0).max(0.5), (folded - 2.0).max(1.0))
-        .chain(near((folded + 2.0).min(top), (folded + 6.0).min(top)));
-    let mut beside: Vec<f64> = sides.step_by(3).map(amplitude).collect();
+        .chain(near(folded + 2.0, (folded + 6.0).min(top)).filter(|hertz| folded + 2.0 < top && *hertz <= top));
+    let all: Vec<f64> = sides.map(amplitude).collect();
+    let mut beside: Vec<f64> = all.iter().copied().step_by(3).collect();
     beside.sort_by(f64::total_cmp);
     let middle = beside.get(beside.len() / 2).copied().unwrap_or(0.0);
-    Some(Tone { mains, size: at, beside: middle, tallest: beside.last().copied().unwrap_or(0.0) })
+    Some(Tone {
+        mains,
+        size: at,
+        beside: middle,
+        tallest: beside.last().copied().unwrap_or(0.0),
+        line: all.into_iter().fold(0.0, f64::max),
+    })
 }

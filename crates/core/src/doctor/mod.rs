@@ -250,9 +250,9 @@ impl<'a> Look<'a> {
     }
 
     fn hum(&self) -> Option<Told> {
-        let Tone { mains, size, beside, tallest } = self.mains?;
+        let Tone { mains, size, beside, tallest, line } = self.mains?;
         // A fast signal has lines of its own there: what stands out among them is no mains.
-        let stands_out = size > 5.0 * beside && size > 2.5 * tallest;
+        let stands_out = size > 5.0 * beside && size > 2.5 * tallest && size > 1.2 * line;
         (size > 1.5 * self.patient.step && stands_out).then(|| {
             (
                 Complaint::Hum,

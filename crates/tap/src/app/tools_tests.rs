@@ -197,8 +197,8 @@ fn formulas_are_typed_refused_by_column_and_by_name_and_follow_the_scale() {
 
 #[test]
 fn the_depth_programme_calibrates_a_bare_gauge_by_its_levels() {
-    let bench = FLUME.split("[[channel]]").next().unwrap();
-    let mut app = bare(&format!("{bench}[[channel]]\nname = \"gauge_a\"\n"));
+    let bench = FLUME.split("[[source.channel]]").next().unwrap();
+    let mut app = bare(&format!("{bench}[[source.channel]]\nname = \"gauge_a\"\n"));
     watch(&mut app, "flume-depth", 59);
     keys(&mut app, "c");
     let rows = app.calibration_rows();

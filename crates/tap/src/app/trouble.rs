@@ -56,7 +56,7 @@ fn trouble_of(chain: &Chain, source: &Source, at_hand: bool) -> Option<String> {
         };
         return Some(format!("{:.0} % of what comes is not text: {advice}", share * 100.0));
     }
-    let offer = chain.doubts().1?;
+    let Some(offer) = chain.doubts().1 else { return chain.troubles().first().cloned() };
     // The key stands first, where a narrow screen does not cut it off.
     Some(format!("{} reads it as {}: {} (2 shows)", key("o"), offer.shape.sentence(), offer.why))
 }

@@ -68,6 +68,12 @@ fn two_sources_share_the_chart_and_each_keeps_its_own_wire() {
     assert_eq!((bench.first().wire.name.as_str(), bench.sources[1].wire.name.as_str()), ("near", "far"));
     keys(&mut app, "\\");
     assert_eq!(app.place(), 0);
+    // What is kept is set once for both, is saved, and is undone.
+    app.remembering(false, |app| app.step_field(FieldId::KeepRaw, 1));
+    assert!(app.pinned_benches().iter().all(|bench| bench.shared.keep.raw));
+    assert!(app.bench().new_file("x").contains("[keep]\nraw = true"));
+    app.undo(false);
+    assert!(app.pinned_benches().iter().all(|bench| !bench.shared.keep.raw));
     // One take of both, in one folder; it has ended when both have.
     let effects = press(&mut app, KeyCode::Char('t'));
     let [Effect::StartTake { benches, .. }] = &effects[..] else { panic!("{effects:?}") };

@@ -70,7 +70,10 @@ impl App {
             ]);
         }
         if is_text && source.port != "-" {
-            fields.extend(text("", "what was in the file gets the times of a clock in it, else 100 lines a second"));
+            fields.extend(text(
+                "",
+                "rows have the times of the clock in the text or of a set rate; else 100 rows a second are assumed",
+            ));
         }
         let state = match link {
             LinkState::Opening => "opening".to_owned(),
@@ -124,7 +127,10 @@ impl App {
             fields.push(fact("90 % of them", format!("{} to {}", duration(low), duration(high))));
             fields.push(fact("0 to twice that", bars(&spacing.histogram)));
             fields.push(fact("longest", duration(spacing.longest)));
-            fields.push(fact("rows that come together", fixed(spacing.burst, 1)));
+            // A text does not arrive row by row.
+            if !timer.is_text_time() {
+                fields.push(fact("rows that come together", fixed(spacing.burst, 1)));
+            }
         }
         if let Some(drift) = timer.drift() {
             let which = match drift.ppm.round() {
