@@ -284,8 +284,10 @@ impl Deriver {
     /// Takes over what `other`, of the same channels, remembers of those among `which`.
     pub fn adopt(&mut self, other: Deriver, which: &[usize]) {
         for (at, theirs) in other.slots.into_iter().enumerate() {
-            if which.contains(&at) && at < self.slots.len() {
-                self.slots[at] = theirs;
+            if let Some(slot) = self.slots.get_mut(at).filter(|_| which.contains(&at)) {
+                // What a name means is known here, where there may be more channels by now.
+                let (sources, reference) = (std::mem::take(&mut slot.sources), slot.reference);
+                *slot = Slot { sources, reference, ..theirs };
             }
         }
         self.note_late();

@@ -307,3 +307,45 @@ fn the_settings_of_the_start_hold_for_the_whole_take() {
     let text = fs::read_to_string(summary.folder.join("bench.toml")).unwrap();
     assert!(text.starts_with("# The settings in force when this take began\n"), "{text}");
 }
+
+/// A take of a text file, asked for before the file is opened.
+fn of_text(dir: &Path, text: &str, rows: Option<u64>) -> (Summary, String) {
+    let path = dir.join("old.txt");
+    fs::write(&path, text).unwrap();
+    let clock = HostClock::start();
+    let wanted = Wanted::of(&Source::at("x"), path).to_its_end();
+    let link = Link::start(wanted, clock).unwrap();
+    let place = Place::Next(dir.into());
+    let order = Order::Start { place, bench: Box::default(), from: From::Opening, rows };
+    let keeper = Keeper::start_with(link.keeper.clone(), clock, Some(order)).unwrap();
+    let begun = Instant::now();
+    while !matches!(link.engine.recv_timeout(PATIENCE).unwrap(), Feed::Ended(_)) {
+        assert!(begun.elapsed() < PATIENCE);
+    }
+    keeper.orders.send(Order::Stop).unwrap();
+    drop(link);
+    let stopped = |report| if let Report::Stopped(summary) = report { Some(summary) } else { None };
+    let summary = keeper.join().into_iter().find_map(stopped).expect("the take ended properly");
+    let table = fs::read_to_string(summary.folder.join("readings.csv")).unwrap();
+    let take = open(&summary.folder).unwrap();
+    assert_eq!(take.decode(), table.as_bytes(), "made again from the bytes, byte for byte");
+    assert!(take.mended.is_empty(), "{:?}", take.mended);
+    (summary, table)
+}
+
+#[test]
+fn a_take_of_a_text_has_every_row_from_the_first_byte_to_a_last_line_without_an_ending() {
+    let dir = tempfile::tempdir().unwrap();
+    let text: String = (0..300).map(|i| format!("t_ms={} gauge={}\n", i * 50, i % 11)).collect();
+    let (summary, table) = of_text(dir.path(), text.trim_end(), None);
+    assert_eq!((summary.tally.rows, summary.bytes), (300, text.len() as u64 - 1));
+    let times: Vec<&str> = table.lines().skip(1).map(|row| row.split(',').next().unwrap()).collect();
+    assert_eq!((times[0], times[1], times[299]), ("0.000000", "0.050000", "14.950000"));
+    assert!(summary.tally.text_times && (summary.tally.rate().unwrap() - 20.0).abs() < 1e-9);
+    assert!(table.lines().skip(1).all(|row| row.split(',').nth(1) == Some("")), "no wall clock is invented");
+    // As many rows as were asked for, no more.
+    let (summary, table) = of_text(dir.path(), &text, Some(120));
+    assert_eq!((summary.tally.rows, table.lines().count()), (120, 121));
+    let (summary, table) = of_text(dir.path(), "hello there\n", None);
+    assert_eq!((summary.tally.rows, summary.tally.messages, table.as_str()), (0, 1, ""));
+}

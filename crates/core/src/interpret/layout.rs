@@ -47,12 +47,12 @@ impl Layout {
         self.columns.clear();
         for column in 0..shape.columns() {
             let label = shape.label(column);
-            let sent = |channel: &ChannelSettings| channel.name == label && channel.formula.is_none();
-            let place = self.channels.iter().position(sent).unwrap_or(self.channels.len());
+            self.make_way_for(&label);
+            let known = |channel: &ChannelSettings| channel.name == label;
+            let place = self.channels.iter().position(known).unwrap_or(self.channels.len());
             self.columns.push(place);
             if place == self.channels.len() {
-                self.make_way_for(&label);
-                let known = self.known.iter().find(|channel| sent(channel)).cloned();
+                let known = self.known.iter().find(|channel| known(channel)).cloned();
                 self.channels.push(known.unwrap_or_else(|| ChannelSettings::found(&label, shape.unit(column))));
             }
         }
@@ -63,30 +63,22 @@ impl Layout {
                 self.channels.push(formula.clone());
             }
         }
-        // A formula that has the name of a field stands under another one.
-        let labels: Vec<String> = self.columns.iter().map(|channel| self.channels[*channel].name.clone()).collect();
-        for label in labels {
-            self.make_way_for(&label);
-        }
     }
 
-    /// A board's field has its name before a formula that was called the same.
+    /// A board's field has its name before a formula that was called the same, which stands under another one.
     fn make_way_for(&mut self, label: &str) {
-        let free = |name: &str, all: &[ChannelSettings]| all.iter().all(|channel| channel.name != name);
-        let Some(at) = self.channels.iter().position(|channel| channel.name == label && channel.formula.is_some())
-        else {
+        let is = |channel: &ChannelSettings| channel.name == label && channel.formula.is_some();
+        let all = || self.channels.iter().chain(&self.known);
+        if !all().any(is) {
             return;
-        };
-        let name =
-            (2..).map(|n| format!("{label}_{n}")).find(|name| free(name, &self.channels) && free(name, &self.known));
-        let name = name.unwrap_or_default();
+        }
+        let free = |name: &String| all().all(|channel| channel.name != *name);
+        let name = (2..).map(|n| format!("{label}_{n}")).find(free).unwrap_or_default();
         self.troubles.push(format!(
             "the board sends a field {label}, so the formula of that name is called {name} here: give it another name"
         ));
-        self.channels[at].name.clone_from(&name);
-        if let Some(known) = self.known.iter_mut().find(|known| known.name == label && known.formula.is_some()) {
-            known.name = name;
-        }
+        let same = self.channels.iter_mut().chain(&mut self.known).filter(|channel| is(channel));
+        same.for_each(|channel| channel.name.clone_from(&name));
     }
 
     /// The shape was wrong, and so are the channels; what was set for them is known if they come again.
