@@ -86,7 +86,7 @@ fn a_label_that_comes_late_has_gaps_before_and_shifts_nothing() {
 #[test]
 fn the_live_picture_evens_bursts_out_from_the_first_row_and_again_behind_a_break() {
     let mut chain = chain("");
-    let mut fed = |chain: &mut Chain, first: u32, rows: u32| {
+    let fed = |chain: &mut Chain, first: u32, rows: u32| {
         for burst in 0..rows / 64 {
             let text: String = (0..64).map(|i| format!("gauge={}\n", (burst * 64 + i) % 50)).collect();
             chain.feed(at(first + burst * 64 + 63), text.as_bytes());
