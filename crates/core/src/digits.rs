@@ -1,5 +1,7 @@
 //! Numbers as a person reads them: as many decimals as the converter resolves and no more, always the same width.
 
+use std::io::Write;
+
 /// The decimals that a step of `resolution` supports: a step of 0.0008 gives 3, of 0.5 gives 0, of 20 gives 0.
 /// 3 when the resolution is not known (0, infinite or NaN).
 pub fn decimals(resolution: f64) -> usize {
@@ -21,6 +23,22 @@ pub fn fixed(value: f64, decimals: usize) -> String {
     let text = format!("{value:.decimals$}");
     let zero = text.starts_with('-') && text.bytes().all(|b| matches!(b, b'-' | b'0' | b'.'));
     if zero { text[1..].to_owned() } else { text }
+}
+
+/// Adds the shortest plain text that reads back as the same number to `out`, never with an exponent: `2210`, `-1.78`.
+/// Nothing for NaN.
+pub fn write_shortest(value: f64, out: &mut Vec<u8>) {
+    if value.is_nan() {
+        return;
+    }
+    let mut buffer = zmij::Buffer::new();
+    let text = buffer.format(value).as_bytes();
+    if text.iter().all(|byte| matches!(byte, b'0'..=b'9' | b'.' | b'-')) {
+        out.extend_from_slice(text.strip_suffix(b".0").unwrap_or(text));
+    } else {
+        // Writing to a vector cannot fail.
+        let _ = write!(out, "{value}");
+    }
 }
 
 /// A whole number with a thin gap between thousands: `75 122`.
@@ -190,6 +208,7 @@ fn prefixed(text: &str) -> Option<f64> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::Strategy;
 
     #[test]
     fn no_digit_that_the_converter_cannot_resolve() {
@@ -236,5 +255,21 @@ mod tests {
             ["50 ms", "2.5 s", "10 min", "2.5 ms"]
         );
         assert_eq!([bytes(640), bytes(12_400), bytes(3_100_000)], ["640 B", "12.4 kB", "3.1 MB"]);
+    }
+
+    proptest::proptest! {
+        #[test]
+        fn the_shortest_text_is_that_of_the_standard_library(
+            value in proptest::prop_oneof![
+                proptest::num::f64::ANY,
+                -1e6f64..1e6,
+                (-9_999_999i64..9_999_999, 0i32..8).prop_map(|(digits, places)| digits as f64 / 10f64.powi(places)),
+            ]
+        ) {
+            let mut out = Vec::new();
+            write_shortest(value, &mut out);
+            let plain = if value.is_nan() { String::new() } else { value.to_string() };
+            proptest::prop_assert_eq!(String::from_utf8(out).unwrap(), plain);
+        }
     }
 }

@@ -284,6 +284,8 @@ pub fn visible_char(c: char) -> char {
         '\t' => ' ',
         '\0'..='\x1f' => char::from_u32(0x2400 + c as u32).unwrap_or('▯'),
         '\x7f' => '␡',
+        // Ends of lines to some programs, and a hyphen that may not be seen.
+        '\u{2028}' | '\u{2029}' | '\u{ad}' => '▯',
         _ if c.width() == Some(1) => c,
         _ => '▯',
     }
@@ -298,7 +300,7 @@ mod tests {
     #[test]
     fn control_bytes_become_symbols() {
         assert_eq!(visible(b"a\x1b[31m\0\x07b\x7f"), "a␛[31m␀␇b␡");
-        assert_eq!(visible("5 µm\u{9b}2J \u{202e}x\u{200b} 漢".as_bytes()), "5 µm▯2J ▯x▯ ▯");
+        assert_eq!(visible("5 µm\u{9b}2J \u{202e}x\u{200b} 漢\u{2028}\u{2029}".as_bytes()), "5 µm▯2J ▯x▯ ▯▯▯");
         assert_eq!(visible(b"\xff\xfe1"), "▯▯1");
     }
 

@@ -4,6 +4,7 @@
 //! does no input or output, with a thin pump around it.
 
 mod clock;
+pub mod disk;
 mod link;
 mod serial;
 pub mod take;

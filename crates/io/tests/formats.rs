@@ -7,7 +7,7 @@ use regex::Regex;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-/// A copy of the take of this format, since opening may mend it.
+/// A copy of the take of this format.
 fn kept(format: u32, dir: &Path) -> PathBuf {
     let from = Path::new(env!("CARGO_MANIFEST_DIR")).join(format!("tests/formats/take-{format}"));
     let to = dir.join(format.to_string());
@@ -21,12 +21,12 @@ fn kept(format: u32, dir: &Path) -> PathBuf {
 #[test]
 fn takes_of_every_format_open_with_all_their_rows() {
     let dir = tempfile::tempdir().unwrap();
-    for format in [0, 1] {
+    for format in [0, 1, 2] {
         let folder = kept(format, dir.path());
         let table = fs::read(folder.join("readings.csv")).unwrap();
         let take = open(&folder).unwrap();
         assert_eq!((take.about.format, take.about.decoder), (format, if format == 0 { 0 } else { 1 }));
-        assert_eq!(take.mended, Vec::<String>::new(), "format {format}");
+        assert_eq!(take.told, Vec::<String>::new(), "format {format}");
         assert_eq!(fs::read(folder.join("readings.csv")).unwrap(), table, "another decoder's table is left alone");
         let scale = &take.bench.first().channel("gauge_a").unwrap().scale;
         assert_eq!((scale.steps.len(), scale.unit()), (2, "mm"));
@@ -43,16 +43,16 @@ fn takes_of_every_format_open_with_all_their_rows() {
 #[test]
 fn what_is_not_understood_of_a_take_is_told_and_the_rest_opens() {
     let dir = tempfile::tempdir().unwrap();
-    let folder = kept(1, dir.path());
+    let folder = kept(2, dir.path());
     let edit = |name: &str, edit: &dyn Fn(String) -> String| {
         let path = folder.join(name);
         fs::write(&path, edit(fs::read_to_string(&path).unwrap())).unwrap();
     };
-    edit("take.toml", &|text| text.replace("format = 1", "format = 7\ncolour = \"green\""));
+    edit("take.toml", &|text| text.replace("format = 2", "format = 7\ncolour = \"green\""));
     edit("bench.toml", &|text| text + "\n[weather]\nwind = 3\n");
     edit("wire.csv", &|text| text.replacen(",\r\n", ",sneeze\r\n", 1));
     let take = open(&folder).unwrap();
-    let told = take.mended.join("\n");
+    let told = take.told.join("\n");
     for what in ["format 7", "weather", "'sneeze' is not known"] {
         assert!(told.contains(what), "{what}: {told}");
     }

@@ -220,7 +220,7 @@ fn ending_the_link_ends_a_running_take_properly() {
         _ => None,
     });
     assert_eq!(stopped.unwrap().tally.rows, 3);
-    assert!(open(&dir.path().join("take-0001")).unwrap().mended.is_empty());
+    assert!(open(&dir.path().join("take-0001")).unwrap().told.is_empty());
 }
 
 #[test]
@@ -329,7 +329,7 @@ fn of_text(dir: &Path, text: &str, rows: Option<u64>) -> (Summary, String) {
     let table = fs::read_to_string(summary.folder.join("readings.csv")).unwrap();
     let take = open(&summary.folder).unwrap();
     assert_eq!(take.decode(), table.as_bytes(), "made again from the bytes, byte for byte");
-    assert!(take.mended.is_empty(), "{:?}", take.mended);
+    assert!(take.told.is_empty(), "{:?}", take.told);
     (summary, table)
 }
 

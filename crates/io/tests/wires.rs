@@ -130,7 +130,7 @@ fn a_lent_port_comes_back_by_itself_when_the_other_program_is_done() {
     until(&link, "the port to be free", lent(false));
     // Sending meanwhile is refused and said.
     link.tell(Command::Send(b"x".to_vec())).unwrap();
-    until(&link, "the refusal", |feed| matches!(feed, Feed::NotSent(_)).then_some(()));
+    until(&link, "the refusal", |feed| matches!(feed, Feed::NotDone(_)).then_some(()));
     let mut other =
         std::process::Command::new("sleep").arg("60").stdin(fs::File::open(board.path()).unwrap()).spawn().unwrap();
     until(&link, "the other program to be seen", lent(true));
@@ -171,7 +171,7 @@ fn a_text_file_is_read_and_followed_as_it_grows_and_when_it_is_begun_anew() {
     });
     text(&link, "b=1");
     link.tell(Command::Send(b"x".to_vec())).unwrap();
-    until(&link, "the refusal", |feed| matches!(feed, Feed::NotSent(_)).then_some(()));
+    until(&link, "the refusal", |feed| matches!(feed, Feed::NotDone(_)).then_some(()));
 }
 
 #[test]
@@ -250,7 +250,7 @@ fn a_long_text_is_not_lost_by_an_engine_that_is_slow() {
 }
 
 #[test]
-fn a_take_of_several_sources_opens_as_one_and_a_torn_sent_file_is_mended() {
+fn a_take_of_several_sources_opens_as_one_and_a_torn_sent_file_is_told() {
     let dir = tempfile::tempdir().unwrap();
     let start = amber_core::Stamp(1_780_000_000_000_000_000);
     for name in ["right", "left"] {
@@ -266,13 +266,17 @@ fn a_take_of_several_sources_opens_as_one_and_a_torn_sent_file_is_mended() {
     let folder = dir.path().join("take-0001");
     let sent = folder.join("left/sent.csv");
     let whole = fs::read(&sent).unwrap();
-    fs::write(&sent, &whole[..whole.len() - 4]).unwrap();
+    fs::write(&sent, &whole[..whole.len() - 12]).unwrap();
     let takes = amber_io::take::open_all(&folder).unwrap();
     let names: Vec<&str> = takes.iter().map(|(name, _)| name.as_str()).collect();
     assert_eq!(names, ["left", "right"]);
     assert_eq!((takes[0].1.sent.len(), takes[1].1.sent.len()), (1, 2));
-    assert!(takes[0].1.mended[0].starts_with("sent.csv had a torn tail"), "{:?}", takes[0].1.mended);
-    assert!(amber_io::take::open_all(&folder).unwrap()[0].1.mended.is_empty(), "it is mended for good");
+    assert!(takes[0].1.told[0].starts_with("sent.csv: its last line lacks its end"), "{:?}", takes[0].1.told);
+    drop(takes);
+    for mending in amber_io::take::mend_all(&folder).unwrap() {
+        mending.carry_out().unwrap();
+    }
+    assert!(amber_io::take::open_all(&folder).unwrap()[0].1.told.is_empty(), "it is mended for good");
     assert_eq!(amber_io::take::open_all(&folder.join("right")).unwrap()[0].0, "", "one alone has no name");
     assert!(amber_io::take::open_all(dir.path()).is_err(), "a folder of folders of takes is none");
     let next = amber_io::take::next_folder(dir.path()).unwrap();

@@ -16,7 +16,8 @@ pub(crate) struct Cli {
 }
 
 const EXIT_CODES: &str = "Exit codes: 0 done, 1 something failed and was said, 2 the command line makes no sense, \
-3 a take ended without a single row, 130 a take was ended by Ctrl-C before its time (it is kept).";
+3 not a single row (log, split), 101 a fault of the program's own, 129, 130 or 143 a take that was to have a length was \
+ended before it by a closed terminal, Ctrl-C or a request to end (it is kept).";
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
@@ -83,6 +84,14 @@ pub(crate) enum Command {
         #[arg(long, value_name = "FILE")]
         bench: Option<PathBuf>,
     },
+    /// Say what is torn or missing in a take's files, and mend it when you agree; a copy of each is kept.
+    Mend {
+        /// The take's folder.
+        take: PathBuf,
+        /// Mend without asking.
+        #[arg(long)]
+        yes: bool,
+    },
     /// Split text into rows, without a screen: the rows as CSV, a sentence about their shape on standard error.
     Split {
         /// The file; - is standard input.
@@ -128,6 +137,13 @@ pub(crate) enum Command {
         #[arg(long, default_value_t = 1)]
         seed: u64,
     },
+    /// Print what a shell needs to complete this program's commands.
+    Completions {
+        /// The shell.
+        shell: clap_complete::Shell,
+    },
+    /// Print the manual page.
+    Man,
 }
 
 #[derive(Debug, Default, Args)]

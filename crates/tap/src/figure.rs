@@ -5,7 +5,7 @@ use amber_core::Stamp;
 use amber_core::tail::visible;
 use amber_core::window::{Columns, Grid, Logic, Motion, Span};
 use amber_plot::{Figure, FigureMark, Lane, LogicLane, Trace};
-use anyhow::{Context, bail};
+use anyhow::bail;
 use std::fs::OpenOptions;
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -140,7 +140,7 @@ fn levels(logic: &[Logic], begin: impl Fn(usize) -> f64) -> Vec<(f64, f64, bool)
 /// # Errors
 /// When it cannot be drawn or written.
 pub(crate) fn write_both(figure: &Figure, folder: &Path) -> anyhow::Result<Vec<PathBuf>> {
-    std::fs::create_dir_all(folder).with_context(|| format!("cannot create {}", folder.display()))?;
+    std::fs::create_dir_all(folder).map_err(|error| refused("create", folder, &error))?;
     let svg = amber_plot::svg(figure)?;
     let pdf = amber_plot::pdf(&svg)?;
     for number in 1..10_000 {
@@ -166,12 +166,16 @@ pub(crate) fn write_as(figure: &Figure, path: &Path) -> anyhow::Result<()> {
         Some("pdf") => amber_plot::pdf(&svg)?,
         _ => bail!("{}: give a name that ends in .svg or .pdf", path.display()),
     };
-    std::fs::write(path, bytes).with_context(|| format!("cannot write {}", path.display()))
+    amber_io::disk::replace(path, &bytes).map_err(|error| refused("write", path, &error))
+}
+
+fn refused(doing: &str, path: &Path, error: &std::io::Error) -> anyhow::Error {
+    anyhow::anyhow!("cannot {doing} {}: {}", path.display(), amber_io::disk::remedy(error))
 }
 
 fn write_new(path: &Path, bytes: &[u8]) -> anyhow::Result<()> {
     let file = OpenOptions::new().write(true).create_new(true).open(path);
-    file.and_then(|mut file| file.write_all(bytes)).with_context(|| format!("cannot write {}", path.display()))
+    file.and_then(|mut file| file.write_all(bytes)).map_err(|error| refused("write", path, &error))
 }
 
 #[cfg(test)]

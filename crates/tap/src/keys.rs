@@ -148,6 +148,46 @@ pub(crate) enum Action {
     LeaveList,
 }
 
+impl Action {
+    /// Whether it is about the selected channel, so that there must be one.
+    pub(crate) fn needs_channel(self) -> bool {
+        use Action::*;
+        matches!(
+            self,
+            NextChannel
+                | PreviousChannel
+                | ShowOrHide
+                | AxisRule
+                | AxisLimits
+                | Zero
+                | ZeroAll
+                | Calibrate
+                | Survey
+                | AddStep
+                | RemoveStep
+                | StepUp
+                | StepDown
+                | PassStep
+                | Advise
+                | RawBeside
+                | RemoveComputed
+                | LevelUp
+                | LevelDown
+                | PreviousCurve
+                | NextCurve
+                | TypeReally
+                | ForgetReally
+                | ForgetAll
+                | TakeCalibration
+                | TypeTravel
+                | SurveyAgain
+                | ChannelUp
+                | ChannelDown
+                | CodeWords
+        )
+    }
+}
+
 /// One row of the table.
 pub(crate) struct Binding {
     pub(crate) place: Place,

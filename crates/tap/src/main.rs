@@ -4,9 +4,12 @@ mod app;
 mod choose;
 mod cli;
 mod commands;
+mod crash;
 mod figure;
 mod keys;
+mod print;
 mod recent;
+mod save;
 mod screen;
 mod shell;
 mod theme;
@@ -15,11 +18,20 @@ use clap::Parser;
 use std::process::ExitCode;
 
 fn main() -> ExitCode {
-    match commands::run(cli::Cli::parse().command) {
-        Ok(code) => ExitCode::from(code),
-        Err(error) => {
-            eprintln!("amber-tap: {error:#}");
-            ExitCode::from(1)
+    let command = cli::Cli::parse().command;
+    crash::remember();
+    let ended = std::panic::catch_unwind(|| commands::run(command));
+    if let Some(fault) = crash::seen() {
+        print::aside(format_args!("amber-tap {fault}"));
+        return ExitCode::from(crash::CODE);
+    }
+    match ended {
+        Ok(Ok(code)) => ExitCode::from(code),
+        Ok(Err(error)) if error.is::<print::NobodyReads>() => ExitCode::SUCCESS,
+        Ok(Err(error)) => {
+            print::aside(format_args!("amber-tap: {error:#}"));
+            ExitCode::FAILURE
         }
+        Err(_) => ExitCode::from(crash::CODE),
     }
 }

@@ -81,7 +81,7 @@ fn an_open_ended_take_is_ended_properly_by_ctrl_c() {
         rustix::process::kill_process(pid, rustix::process::Signal::INT).unwrap();
         assert_eq!(child.wait().unwrap().code(), Some(expected));
         let opened = amber_io::take::open(&take).unwrap();
-        assert!(opened.mended.is_empty());
+        assert!(opened.told.is_empty());
         assert_eq!(opened.decode(), fs::read(take.join("readings.csv")).unwrap());
     }
 }
@@ -94,11 +94,20 @@ fn what_makes_no_sense_is_told_with_what_to_do_next() {
     for (arguments, code, text) in [
         (&["log", "/dev/no-such-port", "--for", "1s"][..], 1, "plug the board in"),
         (&["log", "flume", "--for", "ten"], 2, "is no unit of time"),
+        (&["log", "flume", "--rows", "3", "--bench", "none.toml"], 1, "none.toml is not there"),
+        (&["log", "flume", "--rows", "3", "--bench", "empty"], 1, "that is a folder, give a file"),
+        (&["log", "flume", "--rows", "3", "--bench", "/dev/zero"], 1, "it is no regular file"),
+        (&["plot", "empty", "--out", "/proc/x.svg"], 1, "is not a take"),
+        (&["mend", "empty"], 1, "is not a take"),
         (&["log", "flume", "--rows", "3", "--bench", "bad.toml"], 0, "bad.toml: line 2, column 8: invalid type"),
         (&["bench", "nothing"], 1, "the screen needs a terminal"),
         (&["watch", "flume"], 1, "the screen needs a terminal"),
         (&["open", "empty"], 1, "the screen needs a terminal"),
-        (&["plot", "empty", "--out", "x.svg"], 1, "is not a take: it has no wire.csv"),
+        (
+            &["plot", "empty", "--out", "x.svg"],
+            1,
+            "is not a take: wire.bin is not there, and readings.csv is not there",
+        ),
         (&["plot", "empty", "--out", "x.svg", "--bench", "none.toml"], 1, "none.toml is not there"),
         (&["board", "catamaran"], 1, "there is no board 'catamaran'"),
     ] {
@@ -317,4 +326,59 @@ fn levels_are_listed_of_takes_and_what_is_no_take_is_told() {
     }
     let (code, _, err) = levels(&["one", "--channel", "gauge_a", "--bench", "nothing.toml"]);
     assert!(code == 1 && err.contains("nothing.toml is not there"), "{err}");
+}
+
+/// Standard output that is full, and that nobody reads.
+#[test]
+fn what_cannot_be_printed_is_said_or_ends_quietly() {
+    let dir = tempfile::tempdir().unwrap();
+    let rows: String = (0..5000).map(|i| format!("a={} b={i}\n", i / 900 * 50)).collect();
+    fs::write(dir.path().join("rows.txt"), rows).unwrap();
+    assert_eq!(amber_tap(dir.path(), &["log", "rows.txt", "--out", "take"]).0, 0);
+    let commands: [&[&str]; 10] = [
+        &["calc", "1+1"],
+        &["split", "rows.txt"],
+        &["split", "rows.txt", "--json"],
+        &["levels", "rows.txt", "--channel", "a"],
+        &["plot", "take", "--out", "x.svg"],
+        &["mend", "take"],
+        &["log", "rows.txt"],
+        &["board", "flume"],
+        &["completions", "bash"],
+        &["man"],
+    ];
+    for arguments in commands {
+        let run = |stdout: std::process::Stdio| {
+            let program = env!("CARGO_BIN_EXE_amber-tap");
+            let mut command = std::process::Command::new(program);
+            command.args(arguments).current_dir(dir.path()).stdout(stdout).stderr(std::process::Stdio::piped());
+            let output = command.spawn().unwrap().wait_with_output().unwrap();
+            (output.status.code(), String::from_utf8_lossy(&output.stderr).into_owned())
+        };
+        let full = fs::OpenOptions::new().write(true).open("/dev/full").unwrap();
+        let (code, said) = run(full.into());
+        assert!(code == Some(1) && said.contains("No space left"), "{arguments:?}: {code:?} {said}");
+        let (reader, writer) = std::io::pipe().unwrap();
+        drop(reader);
+        let (code, said) = run(writer.into());
+        assert!(code == Some(0) && !said.contains("amber-tap:"), "{arguments:?}: {code:?} {said}");
+    }
+}
+
+#[test]
+fn a_port_on_which_nothing_comes_is_not_listened_to_for_ever() {
+    let dir = tempfile::tempdir().unwrap();
+    let board = amber_boards::Pty::open(9600).unwrap();
+    let path = board.path().display().to_string();
+    let (code, out, err) = amber_tap(dir.path(), &["log", &path, "--for", "1s"]);
+    assert!(code == 3 && err.contains("nothing came that could be read"), "{code} {out} {err}");
+    assert_eq!(fs::read_dir(dir.path()).unwrap().count(), 0, "nothing is left behind");
+    let mut child = std::process::Command::new(env!("CARGO_BIN_EXE_amber-tap"))
+        .args(["log", &path, "--for", "1h"])
+        .current_dir(dir.path())
+        .spawn()
+        .unwrap();
+    std::thread::sleep(Duration::from_millis(500));
+    rustix::process::kill_process(rustix::process::Pid::from_child(&child), rustix::process::Signal::INT).unwrap();
+    assert_eq!(child.wait().unwrap().code(), Some(130));
 }

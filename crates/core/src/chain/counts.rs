@@ -14,6 +14,8 @@ pub struct Counts {
     pub skipped: u64,
     /// Bytes heard while the speed was being found, and kept nowhere.
     pub unkept: u64,
+    /// News of the link that were not told one by one, because there was no time for them.
+    pub merged: u64,
     /// Bytes sent to the board.
     pub sent: u64,
     /// Bytes of unfinished lines that were given up at a break.

@@ -101,6 +101,11 @@ impl Chain {
         self.intake.counts.unkept += bytes;
     }
 
+    /// So many news of the link were not told one by one.
+    pub fn merged(&mut self, news: u64) {
+        self.intake.counts.merged += news;
+    }
+
     /// Bytes were sent to the board.
     pub fn sent(&mut self, at: Stamp, bytes: &[u8]) {
         let at = self.intake.newest.map_or(at, |newest| newest.max(at));

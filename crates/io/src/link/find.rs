@@ -2,6 +2,7 @@
 
 use super::outlet::{Halt, Outlet};
 use super::{Command, Feed, LinkState, Tried};
+use amber_core::Stamp;
 use amber_core::split::{Judged, judge};
 use serialport::{ClearBuffer, SerialPort, TTYPort};
 use std::io::{ErrorKind, Read};
@@ -27,13 +28,23 @@ const MANY: usize = 600;
 /// Time from the first byte after which what came is judged.
 const LISTEN: Duration = Duration::from_millis(1600);
 
+/// A silence that stands between lines: the first byte after it begins one, and the last byte before it has ended one.
+const SILENCE: Duration = Duration::from_millis(300);
+
+/// Whole lines that are enough from a board that sends rarely, and the longest that the second one is waited for.
+const FEW_LINES: usize = 2;
+const WAIT: Duration = Duration::from_secs(60);
+
+/// Bytes with the time when they came.
+type Pieces = Vec<(Stamp, Vec<u8>)>;
+
 /// What listening came to.
 pub(super) enum Outcome {
     /// The speed is set; `tried` has it last.
     Found {
         tried: Vec<Tried>,
         /// What was heard at it.
-        heard: Vec<u8>,
+        heard: Pieces,
     },
     /// The port went away.
     Vanished,
@@ -44,6 +55,8 @@ pub(super) enum Outcome {
 /// Listens at each speed until one is good; else sets the best of them.
 pub(super) fn find(port: &mut TTYPort, outlet: &mut Outlet) -> Result<Outcome, Halt> {
     let mut tried: Vec<Tried> = Vec::new();
+    // What was heard at the best of them, which is kept if no better one comes.
+    let mut best: (f64, Pieces) = (-1.0, Vec::new());
     for baud in COMMON {
         outlet.state(LinkState::Finding { baud, tried: tried.clone() })?;
         // A driver that does not do this speed leaves the one before, which was tried.
@@ -59,7 +72,7 @@ pub(super) fn find(port: &mut TTYPort, outlet: &mut Outlet) -> Result<Outcome, H
         let judged = match listen(port, &mut heard, outlet)? {
             Heard::Enough(judged) => judged,
             end => {
-                outlet.tell(Feed::Unkept(heard.len() as u64))?;
+                outlet.tell(Feed::Unkept(length(&heard) + length(&best.1)))?;
                 return Ok(match end {
                     Heard::Told(command) => Outcome::Told(command),
                     _ => Outcome::Vanished,
@@ -68,16 +81,26 @@ pub(super) fn find(port: &mut TTYPort, outlet: &mut Outlet) -> Result<Outcome, H
         };
         tried.push(Tried { baud, heard: judged });
         if judged.score() >= GOOD {
+            outlet.tell(Feed::Unkept(length(&best.1)))?;
             return Ok(Outcome::Found { tried, heard });
         }
-        outlet.tell(Feed::Unkept(heard.len() as u64))?;
+        // Of equals the later one is set, as below.
+        if judged.score() >= best.0 {
+            std::mem::swap(&mut best.1, &mut heard);
+            best.0 = judged.score();
+        }
+        outlet.tell(Feed::Unkept(length(&heard)))?;
     }
     tried.sort_by(|a, b| a.heard.score().total_cmp(&b.heard.score()));
     if let Some(best) = tried.last() {
         // It was accepted before.
         let _ = port.set_baud_rate(best.baud);
     }
-    Ok(Outcome::Found { tried, heard: Vec::new() })
+    Ok(Outcome::Found { tried, heard: best.1 })
+}
+
+fn length(pieces: &Pieces) -> u64 {
+    pieces.iter().map(|(_, bytes)| bytes.len() as u64).sum()
 }
 
 enum Heard {
@@ -88,28 +111,43 @@ enum Heard {
 }
 
 /// Listens until what comes can be judged; a board that is silent is waited for.
-fn listen(port: &mut TTYPort, heard: &mut Vec<u8>, outlet: &mut Outlet) -> Result<Heard, Halt> {
-    let mut first = None;
+fn listen(port: &mut TTYPort, pieces: &mut Pieces, outlet: &mut Outlet) -> Result<Heard, Halt> {
+    let begun = Instant::now();
+    let (mut first, mut last) = (None, begun);
+    // What follows a silence begins a line, as if one had ended before it.
+    let mut heard: Vec<u8> = Vec::new();
     let mut buffer = [0; 1024];
     loop {
         match port.read(&mut buffer) {
             Ok(0) => return Ok(Heard::Vanished),
             Ok(length) => {
+                last = Instant::now();
+                if first.is_none() && begun.elapsed() >= SILENCE {
+                    heard.push(b'\n');
+                }
+                first.get_or_insert(last);
                 heard.extend_from_slice(&buffer[..length]);
-                first.get_or_insert_with(Instant::now);
+                pieces.push((outlet.now(), buffer[..length].to_vec()));
             }
             Err(error) if matches!(error.kind(), ErrorKind::TimedOut | ErrorKind::Interrupted) => {}
             Err(_) => return Ok(Heard::Vanished),
         }
-        if let Some(command) = outlet.command()? {
-            return Ok(Heard::Told(command));
+        match outlet.command()? {
+            Some(command @ Command::Send(_)) => outlet.refuse(&command, "the board's speed is still being found")?,
+            Some(command) => return Ok(Heard::Told(command)),
+            None => {}
         }
-        let judged = judge(heard);
-        let sure = judged.lines >= LINES && judged.score() >= GOOD;
-        let hopeless = heard.len() >= FEW && judged.text < 0.8 && judged.score() < BAD;
+        let Some(first) = first else { continue };
+        let judged = judge(&heard);
+        let is_good = judged.score() >= GOOD;
+        let is_silent = last.elapsed() >= SILENCE;
+        let hopeless = judged.text < 0.8 && judged.score() < BAD && (heard.len() >= FEW || is_silent);
         let enough = heard.len() >= MANY && judged.lines >= LINES || heard.len() >= 4 * MANY;
-        let late = first.is_some_and(|first| first.elapsed() > LISTEN);
-        if sure || hopeless || enough || late {
+        let is_late = first.elapsed() > LISTEN;
+        let wanted = if is_late { FEW_LINES } else { LINES };
+        // A rare sender's first line was good: the second one tells.
+        let waits = is_good && judged.lines < FEW_LINES && first.elapsed() < WAIT;
+        if is_good && judged.lines >= wanted || hopeless || enough || is_late && !waits {
             return Ok(Heard::Enough(judged));
         }
     }

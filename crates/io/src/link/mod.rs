@@ -1,8 +1,9 @@
 //! The link: one source, watched by a thread of its own that stamps every chunk on arrival and hands it to the keeper
 //! and to the engine.
 //!
-//! The keeper's channel may never lose a chunk, so the thread waits for it. The engine's may: what does not fit is
-//! counted, and the count travels with the next chunk that does.
+//! The keeper's channel may never lose a chunk, so the thread waits for it, and for nothing else. The engine's may:
+//! bytes that do not fit are counted, and the count travels with the next chunk that does; news of the link that do not
+//! fit are merged until there is room.
 
 mod find;
 mod outlet;
@@ -125,8 +126,10 @@ pub enum Feed {
         /// What.
         bytes: Arc<[u8]>,
     },
-    /// Bytes could not be sent, for this reason.
-    NotSent(String),
+    /// A command was not carried out; what, and why: `not sent: the port is lent`.
+    NotDone(String),
+    /// So many of these, chunks apart, were not told to the engine one by one, since it had no room for them.
+    Merged(u64),
 }
 
 /// What a link watches.
@@ -186,6 +189,8 @@ pub enum Command {
     Reset,
     /// Listen for the speed again.
     FindBaud,
+    /// Nobody read the port for a while: what comes next does not follow from what came before.
+    Missed,
     /// Send these bytes.
     Send(Vec<u8>),
 }

@@ -4,7 +4,7 @@ use super::{Chunk, Command, Feed, LinkState, Wanted};
 use crate::clock::HostClock;
 use amber_core::Stamp;
 use amber_core::clock::Opening;
-use crossbeam_channel::{Receiver, Sender, TrySendError};
+use crossbeam_channel::{Receiver, SendTimeoutError, Sender, TrySendError};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
@@ -27,7 +27,48 @@ pub(super) struct Outlet {
     commands: Receiver<Command>,
     stop: Arc<AtomicBool>,
     skipped: u64,
+    late: Late,
     said: Option<LinkState>,
+}
+
+/// News that the engine had no room for, in order and merged, so that they take no more room however long it lasts.
+#[derive(Default)]
+struct Late {
+    news: Vec<Feed>,
+    /// Those that were merged into later ones, or given up.
+    merged: u64,
+}
+
+/// The longest that what was sent, and what could not be done, is remembered one by one for an engine that is late.
+const LATE: usize = 32;
+
+impl Late {
+    fn add(&mut self, feed: Feed) {
+        let is_alike = |other: &Feed| std::mem::discriminant(other) == std::mem::discriminant(&feed);
+        match feed {
+            Feed::Unkept(more) => {
+                for other in &mut self.news {
+                    if let Feed::Unkept(bytes) = other {
+                        *bytes += more;
+                        return;
+                    }
+                }
+            }
+            Feed::Sent { .. } | Feed::NotDone(_) => {
+                if self.news.iter().filter(|other| is_alike(other)).count() >= LATE {
+                    self.merged += 1;
+                    return;
+                }
+            }
+            // How it stands now is what counts.
+            _ => {
+                let before = self.news.len();
+                self.news.retain(|other| !is_alike(other));
+                self.merged += (before - self.news.len()) as u64;
+            }
+        }
+        self.news.push(feed);
+    }
 }
 
 impl Outlet {
@@ -38,7 +79,7 @@ impl Outlet {
         commands: Receiver<Command>,
         stop: Arc<AtomicBool>,
     ) -> Outlet {
-        Outlet { clock, to_engine, to_keeper, commands, stop, skipped: 0, said: None }
+        Outlet { clock, to_engine, to_keeper, commands, stop, skipped: 0, late: Late::default(), said: None }
     }
 
     pub(super) fn now(&self) -> Stamp {
@@ -52,35 +93,91 @@ impl Outlet {
 
     /// Hands on bytes that arrived at `at`.
     pub(super) fn pass_at(&mut self, at: Stamp, bytes: &[u8]) -> Result<(), Halt> {
-        let chunk = Chunk { at, bytes: bytes.into(), skipped: self.skipped };
-        let for_keeper = Chunk { skipped: 0, ..chunk.clone() };
+        self.hand_on(at, bytes, Some(Duration::ZERO))
+    }
+
+    /// The same, but waits for the engine too, at most `patience`: a text is not lost by reading it slower.
+    pub(super) fn pass_patiently(&mut self, bytes: &[u8], patience: Option<Duration>) -> Result<(), Halt> {
+        self.hand_on(self.now(), bytes, patience)
+    }
+
+    fn hand_on(&mut self, at: Stamp, bytes: &[u8], patience: Option<Duration>) -> Result<(), Halt> {
+        let chunk = Chunk { at, bytes: bytes.into(), skipped: 0 };
         // The keeper comes first: what is on the screen is kept by a take that runs.
-        self.to_keeper.send(Feed::Chunk(for_keeper)).map_err(|_| Halt::Over)?;
-        match self.to_engine.try_send(Feed::Chunk(chunk)) {
-            Ok(()) => self.skipped = 0,
-            Err(TrySendError::Full(_)) => self.skipped += bytes.len() as u64,
-            Err(TrySendError::Disconnected(_)) => return Err(Halt::Over),
+        self.to_keeper.send(Feed::Chunk(chunk.clone())).map_err(|_| Halt::Over)?;
+        let until = patience.map(|patience| Instant::now() + patience);
+        let left = || until.map(|until| until.saturating_duration_since(Instant::now()));
+        // The news that wait come first.
+        while !self.catch_up()? {
+            if left().is_some_and(|left| left.is_zero()) {
+                self.skipped += bytes.len() as u64;
+                return Ok(());
+            }
+            std::thread::sleep(left().map_or(NAP, |left| left.min(NAP)));
         }
+        let feed = Feed::Chunk(Chunk { skipped: self.skipped, ..chunk });
+        let given = match left() {
+            None => self.to_engine.send(feed).map_err(|_| Halt::Over).map(|()| true)?,
+            Some(left) => match self.to_engine.send_timeout(feed, left) {
+                Ok(()) => true,
+                Err(SendTimeoutError::Timeout(_)) => false,
+                Err(SendTimeoutError::Disconnected(_)) => return Err(Halt::Over),
+            },
+        };
+        self.skipped = if given { 0 } else { self.skipped + bytes.len() as u64 };
         Ok(())
     }
 
-    /// The same, but waits for the engine too: a text is not lost by reading it slower.
-    pub(super) fn pass_patiently(&mut self, bytes: &[u8]) -> Result<(), Halt> {
-        self.tell(Feed::Chunk(Chunk { at: self.now(), bytes: bytes.into(), skipped: 0 }))
+    /// Tells the engine what it had no room for. False when it still has none.
+    fn catch_up(&mut self) -> Result<bool, Halt> {
+        if self.stop.load(Ordering::Relaxed) {
+            return Err(Halt::Over);
+        }
+        let mut told = 0;
+        for feed in &self.late.news {
+            match self.to_engine.try_send(feed.clone()) {
+                Ok(()) => told += 1,
+                Err(TrySendError::Full(_)) => break,
+                Err(TrySendError::Disconnected(_)) => return Err(Halt::Over),
+            }
+        }
+        self.late.news.drain(..told);
+        if !self.late.news.is_empty() {
+            return Ok(false);
+        }
+        if self.late.merged > 0 && self.to_engine.try_send(Feed::Merged(self.late.merged)).is_ok() {
+            self.late.merged = 0;
+        }
+        Ok(true)
     }
 
-    /// A port was opened: what comes next may begin within a line.
-    pub(super) fn opened(&mut self) -> Result<(), Halt> {
-        self.tell(Feed::Opened { at: self.now(), opening: Opening::Link, within: true })
+    /// A port was opened at `at`: what comes next may begin within a line.
+    pub(super) fn opened(&mut self, at: Stamp) -> Result<(), Halt> {
+        self.tell(Feed::Opened { at, opening: Opening::Link, within: true })
     }
 
-    /// Tells both sides.
+    /// Tells both sides. Waits for the keeper alone.
     pub(super) fn tell(&mut self, feed: Feed) -> Result<(), Halt> {
         if self.stop.load(Ordering::Relaxed) {
             return Err(Halt::Over);
         }
         self.to_keeper.send(feed.clone()).map_err(|_| Halt::Over)?;
-        self.to_engine.send(feed).map_err(|_| Halt::Over)
+        self.late.add(feed);
+        self.catch_up().map(drop)
+    }
+
+    /// Says that a command is not carried out, and why.
+    pub(super) fn refuse(&mut self, command: &Command, why: &str) -> Result<(), Halt> {
+        let what = match command {
+            Command::Send(_) => "not sent",
+            Command::Reset => "not reset",
+            Command::FindBaud => "the speed is not looked for",
+            Command::Lend { .. } => "not lent",
+            Command::TakeBack => "not taken back",
+            // The one is carried out always, as a halt; the other says nothing new of what is not read.
+            Command::Open(_) | Command::Missed => return Ok(()),
+        };
+        self.tell(Feed::NotDone(format!("{what}: {why}")))
     }
 
     /// Tells how the link stands, when it stands otherwise than was last told.
@@ -94,9 +191,7 @@ impl Outlet {
 
     /// The next command, if there is one; opening something else, and the end, are told as a halt.
     pub(super) fn command(&mut self) -> Result<Option<Command>, Halt> {
-        if self.stop.load(Ordering::Relaxed) {
-            return Err(Halt::Over);
-        }
+        self.catch_up()?;
         match self.commands.try_recv() {
             Ok(Command::Open(wanted)) => Err(Halt::Open(wanted)),
             Ok(command) => Ok(Some(command)),

@@ -85,16 +85,12 @@ impl Port {
                 let pause = Duration::from_millis(PAUSES[(*tries).min(PAUSES.len() - 1)]);
                 *tries += 1;
                 outlet.state(LinkState::Waiting { problem, pause })?;
-                match outlet.sleep(pause)? {
-                    Some(Command::Lend { back }) => self.lend(back, outlet)?,
-                    Some(Command::Send(_)) => outlet.tell(Feed::NotSent("the port is not open".into()))?,
-                    Some(_) | None => {}
-                }
+                self.pause(pause, "the port is not open", outlet)?;
             }
             Next::Again => *tries = 0,
             Next::Pause(pause) => {
                 *tries = 0;
-                let _ = outlet.sleep(pause)?;
+                self.pause(pause, "the board is being started anew", outlet)?;
             }
             Next::Lend(back) => {
                 *tries = 0;
@@ -102,6 +98,27 @@ impl Port {
             }
         }
         Ok(())
+    }
+
+    /// Waits while the port is closed; a command that needs it is refused for this reason.
+    fn pause(&mut self, pause: Duration, why: &str, outlet: &mut Outlet) -> Result<(), Halt> {
+        let until = Instant::now() + pause;
+        while let Some(command) = outlet.sleep(until.saturating_duration_since(Instant::now()))? {
+            match command {
+                Command::Lend { back } => return self.lend(back, outlet),
+                // The next try comes at once.
+                Command::TakeBack => return Ok(()),
+                Command::FindBaud => self.forget_speed(),
+                command => outlet.refuse(&command, why)?,
+            }
+        }
+        Ok(())
+    }
+
+    /// The speed is to be found when the port is opened next.
+    fn forget_speed(&mut self) {
+        self.found.clear();
+        self.source.baud = None;
     }
 
     fn open(&mut self) -> Result<TTYPort, Problem> {
@@ -134,8 +151,11 @@ impl Port {
                 find::Outcome::Found { tried, heard } => {
                     self.found = tried;
                     self.say_open(outlet)?;
-                    outlet.opened()?;
-                    outlet.pass(&heard)?;
+                    outlet.opened(heard.first().map_or(outlet.now(), |(at, _)| *at))?;
+                    for (at, bytes) in heard {
+                        self.heard = true;
+                        outlet.pass_at(at, &bytes)?;
+                    }
                 }
                 find::Outcome::Vanished => return Ok(Next::Failed(Problem::Vanished(self.path.clone()))),
                 find::Outcome::Told(command) => {
@@ -147,7 +167,7 @@ impl Port {
             }
         } else {
             self.say_open(outlet)?;
-            outlet.opened()?;
+            outlet.opened(outlet.now())?;
         }
         let mut buffer = vec![0; AT_ONCE];
         loop {
@@ -178,9 +198,9 @@ impl Port {
         match command {
             Command::Send(bytes) => self.send(port, &bytes, outlet)?,
             Command::Lend { back } => return Ok(Some(Next::Lend(back))),
+            Command::Missed => outlet.opened(outlet.now())?,
             Command::FindBaud => {
-                self.found.clear();
-                self.source.baud = None;
+                self.forget_speed();
                 return Ok(Some(Next::Again));
             }
             // A port without those lines is closed for a moment, which starts the boards that have none anew.
@@ -212,7 +232,7 @@ impl Port {
             outlet.tell(Feed::Sent { at: outlet.now(), bytes: Arc::from(&bytes[..sent]) })?;
         }
         match reason {
-            Some(reason) => outlet.tell(Feed::NotSent(format!("{sent} of {} bytes were sent: {reason}", bytes.len()))),
+            Some(reason) => outlet.tell(Feed::NotDone(format!("{sent} of {} bytes were sent: {reason}", bytes.len()))),
             None => Ok(()),
         }
     }
@@ -232,8 +252,8 @@ impl Port {
             match outlet.sleep(LOOK)? {
                 Some(Command::TakeBack) => return Ok(()),
                 Some(Command::Lend { back }) => return self.lend(back, outlet),
-                Some(Command::Send(_)) => outlet.tell(Feed::NotSent("the port is lent".into()))?,
-                Some(_) | None => {}
+                Some(command) => outlet.refuse(&command, "the port is lent")?,
+                None => {}
             }
         }
     }

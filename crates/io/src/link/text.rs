@@ -16,6 +16,9 @@ const AT_ONCE: usize = 64 * 1024;
 /// How often a file is looked at for more.
 const LOOK: Duration = Duration::from_millis(50);
 
+/// The longest that a pipe, which may have a board at its other end, waits for a screen that shows nothing.
+const PATIENCE: Duration = Duration::from_secs(1);
+
 /// The pause before a file that cannot be read is tried again.
 const PAUSE: Duration = Duration::from_secs(1);
 
@@ -25,10 +28,7 @@ fn open() -> LinkState {
 
 /// A text hears nothing.
 fn refuse(command: Option<Command>, outlet: &mut Outlet) -> Result<(), Halt> {
-    match command {
-        Some(Command::Send(_)) => outlet.tell(Feed::NotSent("this source is a text and hears nothing".into())),
-        _ => Ok(()),
-    }
+    command.map_or(Ok(()), |command| outlet.refuse(&command, "this source is a text and hears nothing"))
 }
 
 /// Watches a file: first what is in it, then, where it may grow, what is added. A file that was cut or replaced is begun
@@ -100,7 +100,7 @@ fn follow(path: &Path, mut file: File, grows: bool, outlet: &mut Outlet) -> Resu
             outlet.tell(Feed::Opened { at, opening: Opening::Grows(at), within: false })?;
         }
         read += size as u64;
-        outlet.pass_patiently(&buffer[..size])?;
+        outlet.pass_patiently(&buffer[..size], None)?;
         let command = outlet.command()?;
         refuse(command, outlet)?;
     }
@@ -140,7 +140,7 @@ pub(super) fn watch_input(outlet: &mut Outlet) -> Halt {
         }
         loop {
             match pieces.recv_timeout(LOOK) {
-                Ok(piece) => outlet.pass_patiently(&piece)?,
+                Ok(piece) => outlet.pass_patiently(&piece, Some(PATIENCE))?,
                 Err(crossbeam_channel::RecvTimeoutError::Timeout) => {}
                 Err(crossbeam_channel::RecvTimeoutError::Disconnected) => return end(outlet),
             }

@@ -3,8 +3,9 @@
 use super::decode::DECODER;
 use serde::{Deserialize, Serialize};
 
-/// The number of the format in which takes are written. Takes without a number are of format 0.
-pub(super) const FORMAT: u32 = 1;
+/// The number of the format in which takes are written. Takes without a number are of format 0; since format 2 the last
+/// row of `wire.csv` says that a take was ended properly.
+pub(super) const FORMAT: u32 = 2;
 
 /// What a take says of itself.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]

@@ -5,6 +5,7 @@ use super::wire::Event;
 use amber_core::Stamp;
 use amber_core::bench::{Bench, ChannelSettings, Words};
 use amber_core::derive::Now;
+use amber_core::digits::write_shortest;
 use amber_core::interpret::{Interpreter, Layout, Row, RowSink};
 use amber_core::split::Fate;
 
@@ -162,6 +163,7 @@ impl Decoder {
                 self.interpreter.open(opening, within, &mut self.table);
             }
             Event::Ended => self.interpreter.feed(at, b"\n", &mut self.table),
+            Event::Stopped => {}
         }
     }
 
@@ -283,20 +285,16 @@ impl RowSink for Table {
 /// `value` with so many decimals, or the shortest text that reads back as the same number; nothing for a gap.
 fn write_number(value: f64, decimals: Option<usize>, out: &mut Vec<u8>) {
     use std::io::Write;
+    // There is no minus before zero in a table.
+    let Some(places) = decimals else { return write_shortest(value + 0.0, out) };
     if value.is_nan() {
         return;
     }
-    let places = decimals.unwrap_or(0);
     let power = 10f64.powi(places as i32);
     let whole = (value * power).round();
-    // Writing to a vector cannot fail, here and below.
     if whole.abs() >= 9e15 {
-        let _ = match decimals {
-            Some(places) => write!(out, "{value:.places$}"),
-            None => write!(out, "{value}"),
-        };
-    } else if decimals.is_none() && whole != value {
-        let _ = write!(out, "{value}");
+        // Writing to a vector cannot fail.
+        let _ = write!(out, "{value:.places$}");
     } else {
         let digits = whole.abs() as i64;
         if whole < 0.0 {

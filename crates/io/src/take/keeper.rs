@@ -12,6 +12,7 @@ use amber_core::bench::Bench;
 use amber_core::clock::Opening;
 use amber_core::split::MAX_LINE;
 use crossbeam_channel::{Receiver, Sender, bounded};
+use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::PathBuf;
 use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
@@ -87,7 +88,19 @@ pub struct Keeper {
     pub orders: Sender<Order>,
     /// Reports come from here; they wait, so they must be taken.
     pub reports: Receiver<Report>,
-    thread: JoinHandle<()>,
+    thread: Option<JoinHandle<()>>,
+}
+
+impl Drop for Keeper {
+    /// Waits for it, so that a running take is finished also when the program ends by an error.
+    fn drop(&mut self) {
+        self.orders = bounded(0).0;
+        self.reports = crossbeam_channel::never();
+        if let Some(thread) = self.thread.take() {
+            // Its fault has been told.
+            let _ = thread.join();
+        }
+    }
 }
 
 impl Keeper {
@@ -108,21 +121,24 @@ impl Keeper {
         let (say, reports) = bounded(1024);
         let mut desk = Desk { clock, say, take: None, wanted: None, line: Unfinished::default() };
         let thread = std::thread::Builder::new().name("keeper".into()).spawn(move || {
-            first.into_iter().for_each(|order| desk.obey(order));
-            desk.run(&feed, &to_do);
+            let work = || {
+                first.into_iter().for_each(|order| desk.obey(order));
+                desk.run(&feed, &to_do);
+            };
+            // What a fault leaves of the desk is only used to write what had come before it.
+            if catch_unwind(AssertUnwindSafe(work)).is_err() {
+                let kept = desk.take.take().map(|take| take.writer.rescue());
+                desk.tell(Report::Failed { error: TakeError::Fault, kept });
+            }
         })?;
-        Ok(Keeper { orders, reports, thread })
+        Ok(Keeper { orders, reports, thread: Some(thread) })
     }
 
     /// Waits until the keeper has ended; end the link first. Gives the reports that were still waiting.
-    pub fn join(self) -> Vec<Report> {
-        let Keeper { orders, reports, thread } = self;
+    pub fn join(mut self) -> Vec<Report> {
         // The keeper waits for orders until there can be none.
-        drop(orders);
-        let last = reports.iter().collect();
-        // A panic has been printed by its own thread already.
-        let _ = thread.join();
-        last
+        self.orders = bounded(0).0;
+        self.reports.iter().collect()
     }
 }
 
@@ -287,7 +303,12 @@ impl Desk {
                     self.start(&place, &bench, rows);
                 }
             }
-            Feed::Ended(_) | Feed::State(_) | Feed::Unkept(_) | Feed::Sent { .. } | Feed::NotSent(_) => {}
+            Feed::Ended(_)
+            | Feed::State(_)
+            | Feed::Unkept(_)
+            | Feed::Sent { .. }
+            | Feed::NotDone(_)
+            | Feed::Merged(_) => {}
         }
         match written {
             Err(error) => self.fail(error),

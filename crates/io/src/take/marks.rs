@@ -1,7 +1,7 @@
 //! The codec of `marks.csv`: a note at a moment.
 
-use super::csv_row;
 use super::when::{self, iso8601};
+use super::{csv_row, read_rows, seconds_after};
 use amber_core::Stamp;
 
 /// The header row.
@@ -28,16 +28,13 @@ impl Mark {
         csv_row(&fields)
     }
 
-    /// Reads the marks of a take that started at `start`; a row that is no mark is left out.
-    pub(super) fn parse(text: &[u8], start: Stamp) -> Vec<Mark> {
-        let mut reader = csv::ReaderBuilder::new().flexible(true).from_reader(text);
-        let rows = reader.records().filter_map(Result::ok);
-        let mark = |row: csv::StringRecord| {
+    /// Reads the marks of a take that started at `start`; how many rows are no marks is the second.
+    pub(super) fn parse(text: &[u8], start: Stamp) -> (Vec<Mark>, u64) {
+        read_rows(text, |row| {
             // The start of the table may have moved since; the clock on the wall has not.
-            let at = when::parse(row.get(2)?).or_else(|| Some(start.plus(row.get(1)?.parse().ok()?)))?;
+            let at = when::parse(row.get(2)?).or_else(|| seconds_after(start, row.get(1)?))?;
             Some(Mark { number: row.get(0)?.parse().ok()?, at, note: row.get(3)?.to_owned() })
-        };
-        rows.filter_map(mark).collect()
+        })
     }
 }
 
@@ -54,7 +51,10 @@ mod tests {
             .map(|(number, note)| Mark { number, at: start.plus(number as f64 / 4.0), note: note.into() })
             .collect();
         let file = marks.iter().fold(HEADER.to_vec(), |file, mark| [file, mark.row(start)].concat());
-        assert_eq!(Mark::parse(&file, start), marks);
-        assert!(Mark::parse(b"number,time_s\r\n1,x\r\n", start).is_empty());
+        assert_eq!(Mark::parse(&file, start), (marks.clone(), 0));
+        // A note that somebody added by hand, without the end of its line.
+        let by_hand = [&file[..], b"6,9.5,,later"].concat();
+        assert_eq!(Mark::parse(&by_hand, start).0.last().unwrap().note, "later");
+        assert_eq!(Mark::parse(b"number,time_s\r\n1,x\r\n\xff,1,,\r\n", start), (Vec::new(), 2));
     }
 }

@@ -5,7 +5,7 @@
 //! | `readings.csv` | RFC 4180, a header row; `time_s` since the start, `wall_clock` in ISO 8601, then the channels |
 //! | `readings.csv-metadata.json` | the columns' titles, units and datatypes, in the vocabulary of CSV on the Web |
 //! | `wire.bin` | the exact bytes that arrived |
-//! | `wire.csv` | for each chunk: offset in `wire.bin`, arrival in nanoseconds since the Unix epoch, and what happened before it: `begin` and `join` (a link was opened, at the start of a line or within one), `text` and `pipe` (a text begins, without arrival times or with them), `grows` (the text goes on, with arrival times), `end` (it has ended) |
+//! | `wire.csv` | for each chunk: offset in `wire.bin`, arrival in nanoseconds since the Unix epoch, and what happened before it: `begin` and `join` (a link was opened, at the start of a line or within one), `text` and `pipe` (a text begins, without arrival times or with them), `grows` (the text goes on, with arrival times), `end` (it has ended), `stop` (the take was ended properly) |
 //! | `marks.csv` | number, time, wall clock, note |
 //! | `sent.csv` | what was sent to the board, if anything: time, wall clock, offset in `wire.bin`, bytes, text |
 //! | `bench.toml` | the settings in force at the start |
@@ -21,9 +21,11 @@ mod about;
 mod decode;
 mod keeper;
 mod marks;
+mod mend;
 mod metadata;
 mod reader;
 mod sent;
+mod table;
 mod when;
 mod wire;
 mod writer;
@@ -32,12 +34,14 @@ pub use about::About;
 pub use decode::{DECODER, Decoder, Tally};
 pub use keeper::{From, Keeper, Order, Report};
 pub use marks::Mark;
+pub use mend::{Mending, Repair, mend_all};
 pub use reader::{OpenedTake, open, open_all};
 pub use sent::Sent;
 pub use when::iso8601;
 pub use wire::{Event, Piece};
 pub use writer::{Place, Summary, Writer, next_folder};
 
+use amber_core::Stamp;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
@@ -61,7 +65,7 @@ pub enum TakeError {
     #[error("{} is there already: a take never overwrites, choose another folder", .0.display())]
     Exists(PathBuf),
     /// The system said no.
-    #[error("{doing} {}: {}", .path.display(), remedy(.reason))]
+    #[error("{doing} {}: {}", .path.display(), crate::disk::remedy(.reason))]
     Io {
         /// What was tried, as in "cannot write to".
         doing: &'static str,
@@ -70,25 +74,23 @@ pub enum TakeError {
         /// The system's reason.
         reason: io::Error,
     },
+    /// A fault of the program's own; what was received before it is kept.
+    #[error("the thread that writes the take failed by a fault of its own")]
+    Fault,
     /// The folder was moved or deleted while the take was running.
     #[error("{} is gone: its folder was moved or deleted while the take was running", .0.display())]
     Gone(PathBuf),
     /// That folder is no take.
-    #[error("{} is not a take: it has no {missing}", .folder.display())]
+    #[error("{} is not a take: {why}", .folder.display())]
     NotATake {
         /// The folder.
         folder: PathBuf,
-        /// The file that every take has.
-        missing: &'static str,
+        /// What is wrong with it.
+        why: String,
     },
-    /// A file of the take does not say what it should.
-    #[error("{}: {message}", .path.display())]
-    Malformed {
-        /// The file.
-        path: PathBuf,
-        /// What was found and what was expected.
-        message: String,
-    },
+    /// Another program is at the take.
+    #[error("{} is in the hands of another program: wait until it is done", .0.display())]
+    Busy(PathBuf),
 }
 
 impl TakeError {
@@ -106,12 +108,21 @@ fn csv_row(fields: &[Vec<u8>]) -> Vec<u8> {
     writer.into_inner().unwrap_or_default()
 }
 
-fn remedy(error: &io::Error) -> String {
-    match error.kind() {
-        io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => "the disk is full, make room".into(),
-        io::ErrorKind::FileTooLarge => "the file may not grow further here, choose another disk".into(),
-        io::ErrorKind::PermissionDenied => "you may not write there, choose another folder".into(),
-        io::ErrorKind::ReadOnlyFilesystem => "that disk is read-only, choose another folder".into(),
-        _ => error.to_string(),
+/// Reads a smaller table: what `read` makes of its rows, and of how many it makes nothing. A last row without the end of
+/// its line counts.
+fn read_rows<T>(text: &[u8], read: impl Fn(&csv::StringRecord) -> Option<T>) -> (Vec<T>, u64) {
+    let mut reader = csv::ReaderBuilder::new().flexible(true).from_reader(text);
+    let (mut found, mut lost) = (Vec::new(), 0);
+    for row in reader.records() {
+        match row.ok().as_ref().and_then(&read) {
+            Some(row) => found.push(row),
+            None => lost += 1,
+        }
     }
+    (found, lost)
+}
+
+/// The moment that lies so many seconds, given as text, after `start`.
+fn seconds_after(start: Stamp, seconds: &str) -> Option<Stamp> {
+    seconds.parse::<f64>().ok().filter(|seconds| seconds.abs() < 1e9).map(|seconds| start.plus(seconds))
 }

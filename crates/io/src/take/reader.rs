@@ -1,17 +1,25 @@
-//! Opening a take: what is whole is used, a torn tail is cut off and said.
+//! Opening a take. Nothing of it is written to; what is not whole is told, and the rest opens.
 
 use super::about::{About, FORMAT};
-use super::decode::{DECODER, Decoder};
+use super::decode::Decoder;
 use super::marks::Mark;
 use super::sent::{self, Sent};
-use super::wire::{self, Piece};
-use super::{ABOUT, BENCH, MARKS, READINGS, SENT, STAMPS, TakeError, WIRE};
+use super::wire::{self, Event, Piece};
+use super::{ABOUT, BENCH, MARKS, READINGS, SENT, STAMPS, TakeError, WIRE, table};
+use crate::disk;
 use amber_core::Stamp;
 use amber_core::bench::Bench;
+use amber_core::clock::Opening;
+use amber_core::digits::{bytes, counted};
 use amber_core::tail::visible;
-use std::fs::{self, OpenOptions};
-use std::io::{self, Write};
+use std::fs;
+use std::io;
 use std::path::{Path, PathBuf};
+
+/// The longest files that are plausible, and are read.
+pub(super) const LONGEST: u64 = 4_000_000_000;
+const LONGEST_NOTES: u64 = 64_000_000;
+const LONGEST_ABOUT: u64 = 64_000;
 
 /// A take in memory.
 #[derive(Clone, Debug)]
@@ -32,14 +40,25 @@ pub struct OpenedTake {
     pub marks: Vec<Mark>,
     /// What was sent to the board.
     pub sent: Vec<Sent>,
-    /// What had to be mended, and what is not understood, in sentences for a person.
-    pub mended: Vec<String>,
+    /// The bytes are gone: `wire` holds the rows of `readings.csv` as they stand, and `bench` says how to read them, so
+    /// other settings do not fit.
+    pub from_table: bool,
+    /// It is still being written.
+    pub grows: bool,
+    /// What is missing, damaged or not understood, in sentences for a person.
+    pub told: Vec<String>,
 }
 
 impl OpenedTake {
     /// Makes `readings.csv` again.
     pub fn decode(&self) -> Vec<u8> {
         let mut decoder = Decoder::new(&self.bench, self.start);
+        self.replay(&mut decoder);
+        decoder.take_output()
+    }
+
+    /// Gives all bytes to a decoder, and ends it.
+    pub(super) fn replay(&self, decoder: &mut Decoder) {
         for piece in &self.pieces {
             if let Some(event) = piece.event {
                 decoder.apply(piece.at, event);
@@ -47,7 +66,6 @@ impl OpenedTake {
             decoder.feed(piece.at, &self.wire[piece.bytes.clone()]);
         }
         decoder.finish();
-        decoder.take_output()
     }
 }
 
@@ -57,123 +75,173 @@ impl OpenedTake {
 /// # Errors
 /// As [`open`].
 pub fn open_all(folder: &Path) -> Result<Vec<(String, OpenedTake)>, TakeError> {
-    let is_take = |folder: &Path| folder.join(WIRE).is_file();
+    parts(folder).into_iter().map(|(name, part)| Ok((name, open(&part)?))).collect()
+}
+
+/// The folders of the takes in `folder`, with the names of their sources.
+pub(super) fn parts(folder: &Path) -> Vec<(String, PathBuf)> {
+    let is_file = |path: &Path| fs::symlink_metadata(path).is_ok_and(|meta| meta.is_file());
+    let is_take = |folder: &Path| [WIRE, READINGS].iter().any(|name| is_file(&folder.join(name)));
     let entries = fs::read_dir(folder).into_iter().flatten().flatten().map(|entry| entry.path());
     let mut parts: Vec<PathBuf> = entries.filter(|path| is_take(path)).collect();
     if is_take(folder) || parts.is_empty() {
-        return Ok(vec![(String::new(), open(folder)?)]);
+        return vec![(String::new(), folder.into())];
     }
     parts.sort();
     let name = |path: &Path| path.file_name().map_or_else(String::new, |name| name.to_string_lossy().into_owned());
-    parts.iter().map(|part| Ok((name(part), open(part)?))).collect()
+    parts.into_iter().map(|part| (name(&part), part)).collect()
 }
 
-/// Opens the take in `folder`.
-///
-/// Half lines at the ends of its tables are cut off, and rows that are in `wire.bin` but not yet in `readings.csv` are
-/// added; both are said in [`OpenedTake::mended`]. A take that is still being written is left as it is.
+/// Opens the take in `folder`. It is only read; half lines at the ends of its files are left out, what makes no sense is
+/// passed over, and both are said in [`OpenedTake::told`]. Without its bytes, its table is shown as it stands.
 ///
 /// # Errors
-/// When the folder is no take, or a file cannot be read or does not say what it should.
+/// When there is no such folder, or neither bytes nor a table in it that can be read.
 pub fn open(folder: &Path) -> Result<OpenedTake, TakeError> {
     let meta = fs::metadata(folder).map_err(TakeError::io("cannot open", folder))?;
     if !meta.is_dir() {
-        return Err(TakeError::NotATake { folder: folder.into(), missing: WIRE });
+        return Err(TakeError::NotATake { folder: folder.into(), why: "it is no folder".into() });
     }
-    let read = |name: &'static str| {
-        let path = folder.join(name);
-        fs::read(&path).map_err(|error| match error.kind() {
-            io::ErrorKind::NotFound => TakeError::NotATake { folder: folder.into(), missing: name },
-            _ => TakeError::io("cannot read", &path)(error),
-        })
-    };
-    let growing = being_written(&folder.join(WIRE));
-    let stamps = read(STAMPS)?;
-    let wire = read(WIRE)?;
     let mut told = Vec::new();
-    let about = about(&read(ABOUT).unwrap_or_default(), &mut told);
-    let bench_text = String::from_utf8_lossy(&read(BENCH)?).into_owned();
-    let (bench, mistakes) = Bench::parse_what_holds(&bench_text);
-    told.extend(mistakes.iter().map(|mistake| visible(format!("{BENCH}: {mistake}; the rest holds").as_bytes())));
-    let found = wire::parse(&stamps, wire.len())
-        .map_err(|message| TakeError::Malformed { path: folder.join(STAMPS), message })?;
-    let (start, pieces, stamps_whole) = (found.start, found.pieces, found.whole);
-    for word in &found.unknown {
-        told.push(visible(format!("{STAMPS}: '{word}' is not known here, and is passed over").as_bytes()));
-    }
-    let marks_text = read(MARKS).unwrap_or_default();
-    let marks_whole = whole_lines(&marks_text);
-    let marks = Mark::parse(&marks_text[..marks_whole], start);
-    let sent_text = read(SENT).unwrap_or_default();
-    let sent_whole = whole_lines(&sent_text);
-    let sent = sent::parse(&sent_text[..sent_whole], start);
-    let folder = folder.to_path_buf();
-    let mut take = OpenedTake { folder, about, bench, start, wire, pieces, marks, sent, mended: told };
-    if growing {
-        take.mended.push("it is still being written: this is what it holds so far".into());
-        return Ok(take);
-    }
-    for (name, length, whole) in [
-        (STAMPS, stamps.len(), stamps_whole),
-        (MARKS, marks_text.len(), marks_whole),
-        (SENT, sent_text.len(), sent_whole),
-    ] {
-        if whole < length {
-            take.cut(name, length, whole);
-        }
-    }
-    take.mend_readings();
+    let wire = read(folder, WIRE, LONGEST);
+    let about = about(read(folder, ABOUT, LONGEST_ABOUT), &mut told);
+    let grows = being_written(&folder.join(WIRE));
+    let mut take = match wire {
+        Ok(wire) => of_bytes(folder, wire, about, grows, told),
+        Err(missing) => of_table(folder, about, told, &missing)?,
+    };
+    let (marks, lost) = Mark::parse(&take.side(MARKS), take.start);
+    take.tell_lost(MARKS, lost, "mark");
+    let (sent, lost) = sent::parse(&take.side(SENT), take.start);
+    take.tell_lost(SENT, lost, "row");
+    (take.marks, take.sent) = (marks, sent);
     Ok(take)
 }
 
+fn of_bytes(folder: &Path, wire: Vec<u8>, about: About, grows: bool, mut told: Vec<String>) -> OpenedTake {
+    let bench = match read(folder, BENCH, disk::BENCH) {
+        Ok(text) => {
+            let (bench, mistakes) = Bench::parse_what_holds(&String::from_utf8_lossy(&text));
+            told.extend(
+                mistakes.iter().map(|mistake| visible(format!("{BENCH}: {mistake}; the rest holds").as_bytes())),
+            );
+            bench
+        }
+        Err(why) => {
+            told.push(format!(
+                "{BENCH} {why}: the shape is found again, nothing is scaled; --bench FILE gives settings"
+            ));
+            Bench::default()
+        }
+    };
+    let stamps = read(folder, STAMPS, LONGEST);
+    let found = stamps.as_ref().map(|text| wire::parse(text, wire.len(), about.format > 0)).unwrap_or_default();
+    for word in &found.unknown {
+        told.push(visible(format!("{STAMPS}: '{word}' is not known here, and is passed over").as_bytes()));
+    }
+    if found.damaged > 0 {
+        let (rows, first) = (counted(found.damaged as u64, "damaged row"), found.first_damaged);
+        told.push(format!("{STAMPS}: {rows}, the first in line {first}: times there are those before"));
+    }
+    if grows {
+        told.push("it is still being written: this is what it holds so far".into());
+    } else if found.missing > 0 {
+        told.push(format!("{WIRE} lacks its last {}, of which {STAMPS} tells", bytes(found.missing)));
+    } else if about.format >= 2 && !found.stopped {
+        told.push(format!("it was not ended properly; `amber-tap mend` adds what {READINGS} may lack"));
+    }
+    let mut pieces = found.pieces;
+    if pieces.is_empty() && !wire.is_empty() {
+        let why = stamps.err().unwrap_or_else(|| "makes no sense".into());
+        told.push(format!("{STAMPS} {why}: rows have the times of their own clock, else of an assumed rate"));
+        pieces.push(whole(Stamp(0), wire.len()));
+    }
+    let start = pieces.first().map_or(Stamp(0), |piece| piece.at);
+    let folder = folder.to_path_buf();
+    let (marks, sent) = (Vec::new(), Vec::new());
+    OpenedTake { folder, about, bench, start, wire, pieces, marks, sent, from_table: false, grows, told }
+}
+
+/// All bytes as one text.
+fn whole(at: Stamp, length: usize) -> Piece {
+    let opening = Opening::Text { at, arrives: false };
+    Piece { at, bytes: 0..length, event: Some(Event::Opened { opening, within: false }) }
+}
+
+fn of_table(folder: &Path, about: About, mut told: Vec<String>, missing: &str) -> Result<OpenedTake, TakeError> {
+    let none = |why: String| TakeError::NotATake { folder: folder.into(), why };
+    let text =
+        read(folder, READINGS, LONGEST).map_err(|why| none(format!("{WIRE} {missing}, and {READINGS} {why}")))?;
+    let lines = table::read(&text)
+        .ok_or_else(|| none(format!("{WIRE} {missing}, and {READINGS} holds no rows with a time_s")))?;
+    told.push(format!("{WIRE} {missing}: these are the rows of {READINGS} as they stand"));
+    if lines.damaged > 0 {
+        told.push(format!("{READINGS}: {} without sense left out", counted(lines.damaged, "field")));
+    }
+    let (wire, start) = (lines.bytes, lines.start);
+    Ok(OpenedTake {
+        folder: folder.to_path_buf(),
+        about,
+        bench: lines.bench,
+        start,
+        pieces: vec![whole(start, wire.len())],
+        wire,
+        marks: Vec::new(),
+        sent: Vec::new(),
+        from_table: true,
+        grows: false,
+        told,
+    })
+}
+
 impl OpenedTake {
-    fn cut(&mut self, name: &str, length: usize, whole: usize) {
-        let done = OpenOptions::new().write(true).open(self.folder.join(name)).and_then(|f| f.set_len(whole as u64));
-        let torn = length - whole;
-        self.mended.push(match done {
-            Ok(()) => format!("{name} had a torn tail: {torn} bytes cut off"),
-            Err(error) => {
-                format!("{name} has a torn tail of {torn} bytes that could not be cut off: {error}")
+    /// A smaller table of the take; one that cannot be read is told.
+    fn side(&mut self, name: &'static str) -> Vec<u8> {
+        match disk::read_own(&self.folder.join(name), LONGEST_NOTES) {
+            Ok(text) => {
+                if whole_lines(&text) < text.len() && !self.grows {
+                    self.told.push(format!("{name}: its last line lacks its end, and may lack more"));
+                }
+                text
             }
-        });
+            Err(error) => {
+                // What was never sent or marked has no file in takes of some formats.
+                if error.kind() != io::ErrorKind::NotFound {
+                    self.told.push(format!("{name} is left out: {}", disk::unread(&error)));
+                }
+                Vec::new()
+            }
+        }
     }
 
-    /// Cuts a half line off `readings.csv` and adds the rows that were on the wire but not yet in it.
-    fn mend_readings(&mut self) {
-        let path = self.folder.join(READINGS);
-        let found = fs::read(&path).unwrap_or_default();
-        if self.about.decoder != DECODER && !found.is_empty() {
-            // Another decoder may have made another table of the same bytes.
-            let whole = whole_lines(&found);
-            if whole < found.len() {
-                self.cut(READINGS, found.len(), whole);
-            }
-            return;
-        }
-        let again = self.decode();
-        if found == again {
-            return;
-        }
-        let whole = whole_lines(&found);
-        if whole < found.len() {
-            self.cut(READINGS, found.len(), whole);
-        }
-        if !again.starts_with(&found[..whole]) {
-            self.mended.push(format!("{READINGS} differs from what {WIRE} says: it was changed, and is left as it is"));
-        } else if again.len() > whole {
-            let rows = again[whole..].iter().filter(|b| **b == b'\n').count();
-            let done = OpenOptions::new().append(true).create(true).open(&path);
-            self.mended.push(match done.and_then(|mut file| file.write_all(&again[whole..])) {
-                Ok(()) => format!("{rows} lines that were only in {WIRE} were added to {READINGS}"),
-                Err(error) => format!("{rows} lines are only in {WIRE} and could not be added to {READINGS}: {error}"),
-            });
+    fn tell_lost(&mut self, name: &str, lost: u64, noun: &str) {
+        if lost > 0 {
+            self.told.push(format!("{name}: {} without sense left out", counted(lost, noun)));
         }
     }
 }
 
+/// Reads a file of the take, or says in half a sentence why not.
+pub(super) fn read(folder: &Path, name: &str, limit: u64) -> Result<Vec<u8>, String> {
+    disk::read_own(&folder.join(name), limit).map_err(|error| match error.kind() {
+        io::ErrorKind::NotFound => "is not there".into(),
+        _ => format!("cannot be read ({})", disk::unread(&error)),
+    })
+}
+
 /// What the take says of itself; tells what is not understood.
-fn about(text: &[u8], told: &mut Vec<String>) -> About {
-    let about: Result<About, _> = toml_edit::de::from_str(&String::from_utf8_lossy(text));
+fn about(text: Result<Vec<u8>, String>, told: &mut Vec<String>) -> About {
+    let told_nothing = About { format: FORMAT, ..About::default() };
+    let text = match text {
+        Ok(text) => text,
+        // The first format had no such file.
+        Err(why) if why == "is not there" => return About::default(),
+        Err(why) => {
+            told.push(format!("{ABOUT} {why}"));
+            return told_nothing;
+        }
+    };
+    let about: Result<About, _> = toml_edit::de::from_str(&String::from_utf8_lossy(&text));
     match about {
         Ok(about) => {
             if about.format > FORMAT {
@@ -186,18 +254,17 @@ fn about(text: &[u8], told: &mut Vec<String>) -> About {
         }
         Err(_) => {
             told.push(format!("{ABOUT} does not say what it should, and is left out of account"));
-            About { format: FORMAT, ..About::default() }
+            told_nothing
         }
     }
 }
 
 /// Whether a keeper holds the take.
-fn being_written(wire: &Path) -> bool {
-    let held = |file: fs::File| {
-        use rustix::fs::{FlockOperation, flock};
-        flock(&file, FlockOperation::NonBlockingLockShared) == Err(rustix::io::Errno::WOULDBLOCK)
-    };
-    fs::File::open(wire).is_ok_and(held)
+pub(super) fn being_written(wire: &Path) -> bool {
+    use rustix::fs::{FlockOperation, OFlags, flock};
+    let held =
+        |file: fs::File| flock(&file, FlockOperation::NonBlockingLockShared) == Err(rustix::io::Errno::WOULDBLOCK);
+    disk::open(wire, OFlags::NOFOLLOW).is_ok_and(held)
 }
 
 /// The length up to the last line ending.

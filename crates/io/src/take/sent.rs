@@ -1,7 +1,7 @@
 //! The codec of `sent.csv`: what was sent to the board, told apart from what came.
 
-use super::csv_row;
 use super::when::{self, iso8601};
+use super::{csv_row, read_rows, seconds_after};
 use amber_core::Stamp;
 use amber_core::tail::visible;
 
@@ -33,17 +33,16 @@ pub(super) fn row(start: Stamp, at: Stamp, offset: u64, bytes: &[u8]) -> Vec<u8>
     csv_row(&fields)
 }
 
-/// Reads what was sent in a take that started at `start`; a row that makes no sense is left out.
-pub(super) fn parse(text: &[u8], start: Stamp) -> Vec<Sent> {
-    let mut reader = csv::ReaderBuilder::new().flexible(true).from_reader(text);
-    let sent = |row: csv::StringRecord| {
-        let digits = row.get(3)?;
+/// Reads what was sent in a take that started at `start`; how many rows make no sense is the second.
+pub(super) fn parse(text: &[u8], start: Stamp) -> (Vec<Sent>, u64) {
+    read_rows(text, |row| {
+        // A row that was torn in its bytes has no text behind them.
+        let (digits, _) = (row.get(3)?, row.get(4)?);
         let byte = |at: usize| u8::from_str_radix(digits.get(at..at + 2)?, 16).ok();
         let bytes = (0..digits.len()).step_by(2).map(byte).collect::<Option<Vec<u8>>>()?;
-        let at = when::parse(row.get(1)?).or_else(|| Some(start.plus(row.get(0)?.parse().ok()?)))?;
+        let at = when::parse(row.get(1)?).or_else(|| seconds_after(start, row.get(0)?))?;
         Some(Sent { at, bytes })
-    };
-    reader.records().filter_map(Result::ok).filter_map(sent).collect()
+    })
 }
 
 #[cfg(test)]
@@ -58,8 +57,8 @@ mod tests {
             .map(|bytes| Sent { at: start.plus(0.25), bytes: bytes.to_vec() })
             .collect();
         let file = sent.iter().fold(HEADER.to_vec(), |file, s| [file, row(start, s.at, 7, &s.bytes)].concat());
-        assert_eq!(parse(&file, start), sent);
+        assert_eq!(parse(&file, start), (sent, 0));
         assert!(!file.contains(&0x1b));
-        assert!(parse(b"time_s,wall_clock,offset,bytes,text\r\n1,x,0,4,\r\n1,x,0,zz,\r\n", start).is_empty());
+        assert!(parse(b"time_s,wall_clock,offset,bytes,text\r\n1,x,0,4,\r\n1,x,0,zz,\r\n", start).0.is_empty());
     }
 }

@@ -1,8 +1,10 @@
 //! Takes written, broken in every way that a kill can break them, and opened again.
 
 use super::*;
-use crate::take::{Event, Place, Writer};
+use crate::take::{Event, Place, Writer, mend_all};
 use amber_boards::{Board, Flume, Programme};
+use std::fs::{File, OpenOptions};
+use std::io::Write;
 use std::time::Duration;
 
 /// A take of the flume in pieces of odd sizes, with a reopened port and marks, in `folder`.
@@ -30,6 +32,12 @@ fn written(folder: &Path, seconds: u64) -> Writer {
     writer
 }
 
+/// The contents of all files in a folder, by name.
+fn files(folder: &Path) -> std::collections::BTreeMap<String, Vec<u8>> {
+    let entries = fs::read_dir(folder).unwrap().flatten();
+    entries.map(|e| (e.file_name().to_string_lossy().into_owned(), fs::read(e.path()).unwrap())).collect()
+}
+
 #[test]
 fn decoding_again_gives_the_same_readings_byte_for_byte() {
     let dir = tempfile::tempdir().unwrap();
@@ -37,7 +45,7 @@ fn decoding_again_gives_the_same_readings_byte_for_byte() {
     let summary = written(&folder, 12).finish(Stamp(1_750_000_012_000_000_000)).unwrap();
     assert!(summary.tally.rows > 1100 && summary.tally.messages == 3 && summary.tally.refused <= 1, "{summary:?}");
     let take = open(&folder).unwrap();
-    assert_eq!(take.mended, Vec::<String>::new());
+    assert_eq!(take.told, Vec::<String>::new());
     assert_eq!(take.decode(), fs::read(folder.join(READINGS)).unwrap());
     assert_eq!(take.wire.len() as u64, summary.bytes);
     assert_eq!(take.marks.len() as u64, summary.marks);
@@ -53,7 +61,7 @@ fn decoding_again_gives_the_same_readings_byte_for_byte() {
 }
 
 #[test]
-fn a_tail_torn_anywhere_is_cut_and_said_and_the_rest_opens() {
+fn a_tail_torn_anywhere_is_said_and_mended_only_on_purpose() {
     let dir = tempfile::tempdir().unwrap();
     let folder = dir.path().join("whole");
     written(&folder, 4).finish(Stamp(1_750_000_004_000_000_000)).unwrap();
@@ -73,15 +81,22 @@ fn a_tail_torn_anywhere_is_cut_and_said_and_the_rest_opens() {
             let file = OpenOptions::new().write(true).open(torn.join(name)).unwrap();
             file.set_len(file.metadata().unwrap().len() - bytes as u64).unwrap();
         }
+        let before = files(&torn);
         let take = open(&torn).unwrap();
-        let readings = fs::read(torn.join(READINGS)).unwrap();
-        if wire == 0 {
-            assert!(!take.mended.is_empty(), "case {case} was not said");
+        assert!(!take.told.is_empty() || readings > 0, "case {case} was not said");
+        let mending = mend_all(&torn).unwrap().pop().unwrap();
+        assert!(matches!(mend_all(&torn), Err(TakeError::Busy(_))), "one at a time");
+        assert!(!mending.repairs.is_empty(), "case {case}");
+        assert_eq!(files(&torn), before, "nothing is written by looking");
+        let kept = mending.carry_out().unwrap();
+        for (old, new) in kept.iter().map(|path| (path, path.with_extension(""))) {
+            let name = new.file_name().unwrap().to_string_lossy().into_owned();
+            assert_eq!(&fs::read(old).unwrap(), before.get(&name).unwrap(), "case {case}: {name}");
         }
-        if wire + stamps == 0 {
-            assert!(readings == take.decode(), "case {case}");
-            assert_eq!(open(&torn).unwrap().mended, Vec::<String>::new(), "what was mended stays mended");
-        }
+        let mended = open(&torn).unwrap();
+        assert_eq!(mended.told, Vec::<String>::new(), "case {case}");
+        assert_eq!(fs::read(torn.join(READINGS)).unwrap(), mended.decode(), "case {case}");
+        assert!(mend_all(&torn).unwrap()[0].repairs.is_empty(), "what was mended stays mended");
         assert!(full.starts_with(&take.decode()) || stamps > 0, "case {case}");
     }
 }
@@ -92,7 +107,7 @@ fn a_take_that_still_grows_is_opened_but_not_touched() {
     let folder = dir.path().join("take");
     let writer = written(&folder, 2);
     let take = open(&folder).unwrap();
-    assert!(take.mended[0].contains("still being written"));
+    assert!(take.told[0].contains("still being written"));
     drop(writer);
 }
 
@@ -109,7 +124,10 @@ fn giving_up_leaves_whole_files_and_a_folder_that_went_away_is_noticed() {
     let kept = writer.give_up();
     assert_eq!([WIRE, STAMPS, READINGS].map(length), before);
     assert_eq!(kept.bytes, before[0]);
-    assert!(open(&folder).unwrap().mended.is_empty());
+    assert_eq!(
+        open(&folder).unwrap().told,
+        ["it was not ended properly; `amber-tap mend` adds what readings.csv may lack"]
+    );
 
     let gone = dir.path().join("gone");
     let mut writer = written(&gone, 1);
@@ -122,10 +140,50 @@ fn giving_up_leaves_whole_files_and_a_folder_that_went_away_is_noticed() {
 fn what_is_no_take_is_told_so() {
     let dir = tempfile::tempdir().unwrap();
     let said = |path: &Path| open(path).unwrap_err().to_string();
-    assert!(said(dir.path()).contains("is not a take: it has no wire.csv"));
+    assert!(said(dir.path()).contains("is not a take: wire.bin is not there, and readings.csv is not there"));
     assert!(said(&dir.path().join("none")).contains("cannot open"));
-    for (name, text) in [(STAMPS, "offset,arrival_ns,event\r\nx,1,\r\n"), (WIRE, ""), (BENCH, "")] {
-        fs::write(dir.path().join(name), text).unwrap();
+    fs::write(dir.path().join(READINGS), "a,b\r\n1,2\r\n").unwrap();
+    assert!(said(dir.path()).contains("holds no rows with a time_s"));
+}
+
+/// Something else in the place of a file: a link out of the folder, a pipe that would be waited for, a file without end.
+#[test]
+fn a_file_that_is_not_what_it_says_is_never_followed_waited_for_or_written() {
+    let dir = tempfile::tempdir().unwrap();
+    let whole = dir.path().join("whole");
+    written(&whole, 4).finish(Stamp(1_750_000_004_000_000_000)).unwrap();
+    let other = dir.path().join("other.txt");
+    fs::write(&other, "number,time_s,wall_clock,note\r\nprecious, without an end").unwrap();
+    for name in [WIRE, STAMPS, MARKS, BENCH, SENT, ABOUT, READINGS] {
+        for kind in 0..4 {
+            let folder = dir.path().join(format!("{name}{kind}"));
+            fs::create_dir(&folder).unwrap();
+            for (file, content) in files(&whole) {
+                fs::write(folder.join(file), content).unwrap();
+            }
+            let path = folder.join(name);
+            let _ = fs::remove_file(&path);
+            match kind {
+                0 => std::os::unix::fs::symlink(&other, &path).unwrap(),
+                1 => std::os::unix::fs::symlink("/dev/zero", &path).unwrap(),
+                2 => rustix::fs::mknodat(rustix::fs::CWD, &path, rustix::fs::FileType::Fifo, 0o644.into(), 0).unwrap(),
+                _ => File::create(&path).and_then(|file| file.set_len(1 << 42)).unwrap(),
+            }
+            let take = open(&folder).unwrap();
+            let said = take.told.iter().any(|told| told.contains(name));
+            assert!(said || name == READINGS, "{name} {kind}: {:?}", take.told);
+            assert!(chain_rows(&take) > 300, "{name} {kind}");
+            if kind < 3 {
+                for mending in mend_all(&folder).unwrap() {
+                    mending.carry_out().unwrap();
+                }
+            }
+            assert!(fs::read_to_string(&other).unwrap().ends_with("without an end"));
+        }
     }
-    assert!(said(dir.path()).contains("line 2: expected a rising offset, a time and an event, found 'x,1,'"));
+}
+
+/// The rows of a take's table, made again.
+fn chain_rows(take: &OpenedTake) -> usize {
+    take.decode().iter().filter(|b| **b == b'\n').count().saturating_sub(1)
 }

@@ -19,6 +19,8 @@ pub enum Event {
     },
     /// The text came to its end.
     Ended,
+    /// The take was ended properly: nothing is missing behind this.
+    Stopped,
 }
 
 impl Event {
@@ -36,6 +38,7 @@ impl Event {
             Event::Opened { opening: Opening::Text { arrives: true, .. }, .. } => "pipe",
             Event::Opened { opening: Opening::Grows(_), .. } => "grows",
             Event::Ended => "end",
+            Event::Stopped => "stop",
         }
     }
 
@@ -47,6 +50,7 @@ impl Event {
             "pipe" => (Opening::Text { at, arrives: true }, false),
             "grows" => (Opening::Grows(at), false),
             "end" => return Some(Event::Ended),
+            "stop" => return Some(Event::Stopped),
             _ => return None,
         };
         Some(Event::Opened { opening, within })
@@ -70,58 +74,123 @@ pub struct Piece {
 }
 
 /// What the table says.
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub(super) struct Stamps {
-    /// When the take began.
-    pub(super) start: Stamp,
+    /// In their order, covering all bytes; none when no row of the table makes sense.
     pub(super) pieces: Vec<Piece>,
-    /// The length up to which the table is whole and belongs to `wire.bin`.
-    pub(super) whole: usize,
+    /// Rows that make no sense or fit none of their neighbours, and the line of the first of them.
+    pub(super) damaged: usize,
+    pub(super) first_damaged: usize,
+    /// Bytes that the table tells of and that are not there.
+    pub(super) missing: u64,
+    /// The take was ended properly.
+    pub(super) stopped: bool,
+    /// The time of the last row that belongs to bytes that are there.
+    pub(super) last: Option<Stamp>,
     /// Words that are not known, each once; the first few.
     pub(super) unknown: Vec<String>,
 }
 
-/// Reads the table for a `wire.bin` of `wire` bytes.
-///
-/// # Errors
-/// The line that makes no sense, and what was expected.
-pub(super) fn parse(text: &[u8], wire: usize) -> Result<Stamps, String> {
-    let mut rows: Vec<(usize, Stamp, Option<Event>)> = Vec::new();
-    let mut unknown: Vec<String> = Vec::new();
-    let mut whole = 0;
-    let lines = text[..super::reader::whole_lines(text)].split_inclusive(|b| *b == b'\n');
-    for (number, line) in (1..).zip(lines) {
-        if number > 1 {
-            let line = String::from_utf8_lossy(line);
-            let fields: Vec<&str> = line.trim_end().splitn(3, ',').collect();
-            let parsed = match fields[..] {
-                [offset, at, event] => {
-                    offset.parse::<usize>().ok().zip(at.parse::<i64>().ok()).map(|(o, at)| (o, at, event))
+/// The longest, in seconds, that a time may run back before its row is taken for damaged.
+const SLACK: f64 = 1.0;
+
+/// A row, with the number of its line.
+type Row = (usize, u64, Stamp, Option<Event>);
+
+/// Reads the table for a `wire.bin` of `wire` bytes. A row that makes no sense is left out and counted: its bytes then
+/// belong to the row before. `times_rise`: a time that runs back is damage; the first format had such of its own.
+pub(super) fn parse(text: &[u8], wire: usize, times_rise: bool) -> Stamps {
+    let mut found = Stamps::default();
+    let mut rows: Vec<Row> = Vec::new();
+    // The bytes behind the last ending are half a row.
+    let lines = text[..super::reader::whole_lines(text)].split(|b| *b == b'\n');
+    for (number, line) in (1..).zip(lines).filter(|(number, line)| *number > 1 && !line.is_empty()) {
+        match fields(line) {
+            Some((offset, at, word)) => {
+                let event = Event::of_word(word, at);
+                if event.is_none() && !word.is_empty() {
+                    let word: String = word.chars().take(40).collect();
+                    if found.unknown.len() < 4 && !found.unknown.contains(&word) {
+                        found.unknown.push(word);
+                    }
                 }
-                _ => None,
-            };
-            let Some((offset, at, word)) = parsed.filter(|(offset, ..)| rows.last().is_none_or(|row| row.0 <= *offset))
-            else {
-                let found: String = line.trim_end().chars().take(40).collect();
-                return Err(format!("line {number}: expected a rising offset, a time and an event, found '{found}'"));
-            };
-            if offset > wire || (offset == wire && word.is_empty()) {
-                break; // Stamps are written through before their bytes.
+                rows.push((number, offset, at, event));
             }
-            let at = Stamp(at);
-            let event = Event::of_word(word, at);
-            if event.is_none() && !word.is_empty() && unknown.len() < 4 && !unknown.iter().any(|known| known == word) {
-                unknown.push(word.chars().take(40).collect());
-            }
-            rows.push((offset, at, event));
+            None => found.damage(number),
         }
-        whole += line.len();
     }
-    let Some((0, start, _)) = rows.first().copied() else {
-        return Err("expected a first row with offset 0".into());
-    };
-    let ends = rows.iter().skip(1).map(|(offset, ..)| *offset).chain([wire]);
-    let pieces = rows.iter().zip(ends);
-    let pieces = pieces.map(|((offset, at, event), end)| Piece { at: *at, bytes: *offset..end, event: *event });
-    Ok(Stamps { start, pieces: pieces.collect(), whole, unknown })
+    let rows = found.in_order(rows, times_rise);
+    // Stamps are written through before their bytes, so the last ones may tell of bytes that are not there.
+    let beyond = rows.iter().rev().take_while(|(_, offset, ..)| *offset > wire as u64).count();
+    found.missing = rows.last().map_or(0, |(_, offset, ..)| offset.saturating_sub(wire as u64));
+    let rows = &rows[..rows.len() - beyond];
+    found.last = rows.last().map(|(_, _, at, _)| *at);
+    found.stopped = rows.last().is_some_and(|(.., event)| *event == Some(Event::Stopped));
+    let starts = rows.iter().map(|(_, offset, ..)| *offset as usize);
+    let ends = starts.clone().skip(1).chain([wire]);
+    for (i, ((_, _, at, event), (start, end))) in rows.iter().zip(starts.zip(ends)).enumerate() {
+        if i == 0 && start > 0 {
+            // The first row is lost; its bytes came before this one's.
+            found.pieces.push(Piece { at: *at, bytes: 0..start, event: Some(Event::JOIN) });
+        }
+        if start < end || event.is_some() {
+            found.pieces.push(Piece { at: *at, bytes: start..end, event: *event });
+        }
+    }
+    found
+}
+
+/// The length of `text`, whole rows, without those at its end that tell of more than `wire` bytes.
+pub(super) fn within(text: &[u8], wire: usize) -> usize {
+    let mut length = text.len();
+    for line in text.split_inclusive(|b| *b == b'\n').rev() {
+        let line_length = line.len();
+        match fields(line.trim_ascii_end()) {
+            Some((offset, ..)) if offset > wire as u64 => length -= line_length,
+            _ => break,
+        }
+    }
+    length
+}
+
+fn fields(line: &[u8]) -> Option<(u64, Stamp, &str)> {
+    let line = std::str::from_utf8(line.strip_suffix(b"\r").unwrap_or(line)).ok()?;
+    let mut fields = line.splitn(3, ',');
+    let (offset, at, word) = (fields.next()?, fields.next()?, fields.next()?);
+    Some((offset.parse().ok()?, Stamp(at.parse().ok()?), word))
+}
+
+impl Stamps {
+    fn damage(&mut self, line: usize) {
+        if self.damaged == 0 || line < self.first_damaged {
+            self.first_damaged = line;
+        }
+        self.damaged += 1;
+    }
+
+    /// The rows whose offsets and times rise. Of two that do not, the one goes that fits the rows around it less.
+    fn in_order(&mut self, rows: Vec<Row>, times_rise: bool) -> Vec<Row> {
+        let rises = |a: &Row, b: &Row| a.1 <= b.1 && (a.2 <= b.2.plus(SLACK) || !times_rise);
+        let mut kept: Vec<Row> = Vec::with_capacity(rows.len());
+        for (i, row) in rows.iter().enumerate() {
+            // A take that begins within a line begins with bytes that came before it.
+            let is_first_line = kept.len() == 1 && kept[0].1 == row.1;
+            if is_first_line || kept.last().is_none_or(|last| rises(last, row)) {
+                kept.push(*row);
+                continue;
+            }
+            let next = rows.get(i + 1);
+            let last_is_wrong = next
+                .is_none_or(|next| rises(row, next) && !kept.last().is_some_and(|l| rises(l, next)))
+                && (kept.len() < 2 || rises(&kept[kept.len() - 2], row));
+            if let (true, Some(last)) = (last_is_wrong, kept.last_mut()) {
+                let line = last.0;
+                *last = *row;
+                self.damage(line);
+            } else {
+                self.damage(row.0);
+            }
+        }
+        kept
+    }
 }

@@ -71,13 +71,7 @@ impl Growing {
     }
 
     fn sync(&self) -> Result<(), TakeError> {
-        match self.file.sync_data() {
-            // Some file systems cannot sync; the data are written through all the same.
-            Err(error) if error.kind() != io::ErrorKind::Unsupported && error.kind() != io::ErrorKind::InvalidInput => {
-                Err(TakeError::io("cannot write to", &self.path)(error))
-            }
-            _ => Ok(()),
-        }
+        crate::disk::sync(&self.file).map_err(TakeError::io("cannot write to", &self.path))
     }
 
     /// Whether the file is still the one in its folder.
@@ -98,6 +92,8 @@ impl Growing {
 pub struct Writer {
     folder: PathBuf,
     start: Stamp,
+    /// The latest stamp that was written.
+    last: Stamp,
     decoder: Decoder,
     described: bool,
     /// The rows after which nothing more is taken in.
@@ -126,19 +122,31 @@ impl Writer {
         rows: Option<u64>,
     ) -> Result<Writer, TakeError> {
         let folder = make_folder(place)?;
+        let begun = Writer::begin(&folder, bench, start, event, rows);
+        if begun.is_err() {
+            // A take that could not begin leaves nothing that it made.
+            for name in [ABOUT, BENCH, WIRE, STAMPS, READINGS, MARKS, METADATA] {
+                let _ = fs::remove_file(folder.join(name));
+            }
+            let _ = fs::remove_dir(&folder);
+        }
+        begun
+    }
+
+    fn begin(folder: &Path, bench: &Bench, start: Stamp, event: Event, rows: Option<u64>) -> Result<Writer, TakeError> {
         let bench_text = bench.new_file("The settings in force when this take began");
         for (name, text) in [(ABOUT, About::now().text()), (BENCH, bench_text)] {
             let path = folder.join(name);
-            fs::write(&path, text).map_err(TakeError::io("cannot write to", &path))?;
+            write_new(&path, text.as_bytes()).map_err(TakeError::io("cannot write to", &path))?;
         }
         let mut writer = Writer {
-            wire: Growing::create(&folder, WIRE)?,
-            stamps: Growing::create(&folder, STAMPS)?,
-            readings: Growing::create(&folder, READINGS)?,
-            marks_file: Growing::create(&folder, MARKS)?,
+            wire: Growing::create(folder, WIRE)?,
+            stamps: Growing::create(folder, STAMPS)?,
+            readings: Growing::create(folder, READINGS)?,
+            marks_file: Growing::create(folder, MARKS)?,
             sent_file: None,
             saved: Summary {
-                folder: folder.clone(),
+                folder: folder.to_path_buf(),
                 bytes: 0,
                 tally: Tally::default(),
                 marks: 0,
@@ -149,8 +157,9 @@ impl Writer {
             described: false,
             rows,
             marks: 0,
-            folder,
+            folder: folder.to_path_buf(),
             start,
+            last: start,
         };
         // A reader can tell by this lock that the take is still growing. Where locks are not to be had, it cannot.
         let _ = rustix::fs::flock(&writer.wire.file, rustix::fs::FlockOperation::NonBlockingLockExclusive);
@@ -239,6 +248,7 @@ impl Writer {
     }
 
     fn stamp(&mut self, at: Stamp, event: Option<Event>) {
+        self.last = self.last.max(at);
         self.stamps.add(wire::row(self.wire.length, at, event).as_bytes());
     }
 
@@ -259,7 +269,7 @@ impl Writer {
         self.readings.add(&self.decoder.take_output());
         if !self.described && !self.decoder.columns().is_empty() {
             let path = self.folder.join(METADATA);
-            fs::write(&path, metadata::document(self.decoder.columns(), self.decoder.tally().text_times))
+            write_new(&path, metadata::document(self.decoder.columns(), self.decoder.tally().text_times).as_bytes())
                 .map_err(TakeError::io("cannot write to", &path))?;
             self.described = true;
         }
@@ -289,6 +299,7 @@ impl Writer {
     /// As [`Writer::chunk`]; the take is then whole up to its last checkpoint.
     pub fn finish(mut self, now: Stamp) -> Result<Summary, TakeError> {
         self.decoder.finish();
+        self.event(now.max(self.last), Event::Stopped);
         match self.checkpoint(now).and_then(|summary| self.sync().map(|()| summary)) {
             Ok(summary) => Ok(summary),
             Err(error) => {
@@ -298,12 +309,23 @@ impl Writer {
         }
     }
 
+    /// Ends the take after a fault of the program's own: what had come by then is written, the row at which it happened
+    /// left out.
+    pub(super) fn rescue(mut self) -> Summary {
+        let _ = self.write_through().and_then(|()| self.sync());
+        self.give_up()
+    }
+
     /// Ends the take after an error: all files are cut back to the last checkpoint, where they agree.
     pub fn give_up(self) -> Summary {
         let Writer { wire, stamps, readings, marks_file, sent_file, saved, .. } = self;
         [stamps, wire, readings, marks_file].into_iter().chain(sent_file).for_each(Growing::give_up);
         saved
     }
+}
+
+fn write_new(path: &Path, bytes: &[u8]) -> io::Result<()> {
+    OpenOptions::new().write(true).create_new(true).open(path)?.write_all(bytes)
 }
 
 fn make_folder(place: &Place) -> Result<PathBuf, TakeError> {

@@ -1,26 +1,49 @@
 //! Lines that were typed: taken, or left open with what is wrong.
 
-use super::{App, Effect, Overlay, Prompt, Purpose};
-use std::path::PathBuf;
+use super::{App, Effect, Overlay, Prompt, Purpose, Source, name_of};
+use std::path::{Path, PathBuf};
 
 impl App {
     pub(super) fn save_bench(&mut self) -> Vec<Effect> {
         if let Some(path) = self.bench_file.clone() {
-            return self.write_bench(path);
+            return self.write_bench(path, true);
         }
-        let name: String = self.shared.name.chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
-        let name = if name.is_empty() { "my".to_owned() } else { name };
-        self.overlays.push(Overlay::Prompt(Prompt {
-            title: "bench file".into(),
-            hint: "where to save all settings".into(),
-            input: format!("{name}.bench.toml").into(),
-            purpose: Purpose::BenchPath,
-        }));
+        let named = if self.shared.name.is_empty() { self.watched_name() } else { self.shared.name.clone() };
+        let name: String = named.chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
+        let name = name.trim_matches('-');
+        let name = if name.is_empty() { "my" } else { name };
+        self.ask_bench_path(format!("{name}.bench.toml"), "where to save all settings".into(), None);
         Vec::new()
     }
 
-    fn write_bench(&self, path: PathBuf) -> Vec<Effect> {
-        vec![Effect::SaveBench { path, bench: Box::new(self.bench()) }]
+    /// What the first source is called by what it is: a board's name, a device, a text, a take.
+    fn watched_name(&self) -> String {
+        let wire = &self.watched[0].chain.settings().wire;
+        if let Source::Take(take) = &self.watched[0].source {
+            return name_of(&take.folder);
+        }
+        let port = if wire.port == "-" { "input" } else { &wire.port };
+        let stem = Path::new(port).file_stem().map_or_else(String::new, |stem| stem.to_string_lossy().into_owned());
+        if wire.name.is_empty() { stem } else { wire.name.clone() }
+    }
+
+    fn ask_bench_path(&mut self, path: String, hint: String, there: Option<PathBuf>) {
+        self.overlays.push(Overlay::Prompt(Prompt {
+            title: "bench file".into(),
+            hint,
+            input: path.into(),
+            purpose: Purpose::BenchPath(there),
+        }));
+    }
+
+    /// Another bench is in the file that was named: asks again.
+    pub(super) fn ask_over(&mut self, path: PathBuf) {
+        let hint = format!("{} is another bench: Enter again saves into it, or type another name", name_of(&path));
+        self.ask_bench_path(path.display().to_string(), hint, Some(path));
+    }
+
+    fn write_bench(&self, path: PathBuf, may_replace: bool) -> Vec<Effect> {
+        vec![Effect::SaveBench { path, bench: Box::new(self.bench()), may_replace }]
     }
 
     /// Takes what was typed; a line that is wrong stays open and says why.
@@ -43,8 +66,12 @@ impl App {
             Purpose::Really(number) => self.type_really(*number, &text),
             Purpose::Travel => self.type_range(&text),
             Purpose::NewFormula => self.type_new_formula(&text),
-            Purpose::BenchPath if text.trim().is_empty() => Err("type a file name".into()),
-            Purpose::BenchPath => Ok(self.write_bench(PathBuf::from(text.trim()))),
+            Purpose::BenchPath(_) if text.trim().is_empty() => Err("type a file name".into()),
+            Purpose::BenchPath(there) => {
+                let path = PathBuf::from(text.trim());
+                let may_replace = there.as_ref() == Some(&path);
+                Ok(self.write_bench(path, may_replace))
+            }
         };
         done.unwrap_or_else(|wrong| {
             self.overlays.push(Overlay::Prompt(Prompt { hint: wrong, ..prompt }));

@@ -350,13 +350,32 @@ fn quitting_with_unsaved_settings_saves_first_and_stays_when_that_fails() {
     press(&mut app, KeyCode::Char('q'));
     press(&mut app, KeyCode::Char('s'));
     let effects = press(&mut app, KeyCode::Enter);
-    let [Effect::SaveBench { path, bench }] = &effects[..] else { panic!("{effects:?}") };
+    let [Effect::SaveBench { path, bench, may_replace: false }] = &effects[..] else { panic!("{effects:?}") };
     assert_eq!(path, &PathBuf::from("wave-flume.bench.toml"));
     assert!(app.update(app.now, Message::BenchSaved(Err("no room".into()))).is_empty());
     assert!(app.unsaved());
     press(&mut app, KeyCode::Char('q'));
     press(&mut app, KeyCode::Char('s'));
     press(&mut app, KeyCode::Enter);
+    // Another bench is there: only the same name once more saves into it.
+    for (name, replaces) in [("other.bench.toml", false), ("wave-flume.bench.toml", true)] {
+        app.update(app.now, Message::BenchThere(PathBuf::from("wave-flume.bench.toml")));
+        assert!(picture(&mut app, 160, 47).contains("is another bench: Enter again"));
+        let effects = replace(&mut app, name);
+        let [Effect::SaveBench { path, may_replace, .. }] = &effects[..] else { panic!("{effects:?}") };
+        assert_eq!((path, *may_replace), (&PathBuf::from(name), replaces));
+    }
     assert_eq!(app.update(app.now, Message::BenchSaved(Ok((path.clone(), bench.clone())))), [Effect::Quit]);
     assert!(!app.unsaved());
+}
+
+#[test]
+fn what_is_pasted_is_text_and_never_keys() {
+    let mut app = watched(2);
+    let paste = |app: &mut App, text: &str| app.update(app.now, Message::Paste(text.into()));
+    assert!(paste(&mut app, "qqqst\n").is_empty());
+    assert!(picture(&mut app, 160, 47).contains("pasted text is not taken for keys"));
+    press(&mut app, KeyCode::Char(':'));
+    assert!(paste(&mut app, "stroke\x1b[31m 40\nat last\n").is_empty());
+    assert_eq!(app.talk.input.value(), "stroke[31m 40 at last");
 }

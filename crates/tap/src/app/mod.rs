@@ -28,6 +28,7 @@ pub(crate) use sources::{ChannelId, Watched};
 pub(crate) use taking::{Taking, chain_of, in_words, name_of};
 pub(crate) use talk::Talk;
 pub(crate) use tools::{CalibrationRow, Tool};
+pub(crate) use update::insert;
 
 use amber_core::Stamp;
 use amber_core::axis::FitAxis;
@@ -137,7 +138,8 @@ pub(crate) enum Purpose {
     /// What a channel's travel is to become.
     Travel,
     /// The bench file's path.
-    BenchPath,
+    /// Where to save the bench; the file that was said to be there already.
+    BenchPath(Option<PathBuf>),
     /// What a channel is called.
     ChannelName(usize),
     /// The words for a channel's codes.
@@ -166,6 +168,8 @@ pub(crate) struct Notice {
 pub(crate) enum Message {
     Key(KeyEvent),
     Mouse(MouseEvent),
+    /// Text came from another program at once; never keys.
+    Paste(String),
     /// From the source at this place.
     Feed(usize, Feed),
     /// From the keeper of the source at this place.
@@ -174,6 +178,8 @@ pub(crate) enum Message {
     Figure(Result<Vec<PathBuf>, String>),
     /// The bench was written, or could not be.
     BenchSaved(Result<(PathBuf, Box<Bench>), String>),
+    /// Another bench is in that file, so nothing was saved.
+    BenchThere(PathBuf),
 }
 
 /// What goes out, for the shell to do.
@@ -194,6 +200,8 @@ pub(crate) enum Effect {
     SaveBench {
         path: PathBuf,
         bench: Box<Bench>,
+        /// Also into another bench that is there.
+        may_replace: bool,
     },
     /// Let go of the source at this place and open this one.
     Open(usize, amber_core::bench::Source),
@@ -274,13 +282,13 @@ impl App {
     pub(crate) fn take(chain: Chain, shared: Shared, take: OpenedTake, bench_file: Option<PathBuf>) -> App {
         let end = chain.newest().unwrap_or(take.start);
         let folder = take.folder.parent().map(PathBuf::from).unwrap_or_default();
-        let (start, marks, mended) = (take.start, take.marks.clone(), take.mended.clone());
+        let (start, marks, told) = (take.start, take.marks.clone(), take.told.clone());
         let source = Source::Take(Box::new(take));
         let mut app = App::new(Watched { chain, source }, shared, folder, bench_file, end);
         app.marks = marks;
         app.sight.show_all(start, end);
-        if let Some(first) = mended.first() {
-            let more = mended.len() - 1;
+        if let Some(first) = told.first() {
+            let more = told.len() - 1;
             let rest = if more > 0 { format!(" (and {more} more)") } else { String::new() };
             app.say(format!("{first}{rest}"), true);
         }
@@ -431,6 +439,10 @@ mod wire_tests;
 #[cfg(test)]
 #[path = "state_tests.rs"]
 mod state_tests;
+
+#[cfg(test)]
+#[path = "keys_tests.rs"]
+mod keys_tests;
 
 #[cfg(test)]
 #[path = "tools_tests.rs"]

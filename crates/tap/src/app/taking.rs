@@ -49,7 +49,7 @@ pub(crate) fn chain_of(take: &OpenedTake, bench: &Bench, place: usize) -> Chain 
         match piece.event {
             Some(Event::Opened { opening, within }) => chain.open(opening, within),
             Some(Event::Ended) => chain.end(),
-            None => {}
+            Some(Event::Stopped) | None => {}
         }
         chain.feed(piece.at, &take.wire[piece.bytes.clone()]);
     }

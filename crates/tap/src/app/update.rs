@@ -5,10 +5,12 @@ use crate::keys::{Action, Place, resolve};
 use crate::screen::{Hit, hit};
 use amber_core::Stamp;
 use amber_core::bench::Kind;
+use amber_core::tail::visible_char;
 use amber_core::window::Motion;
 use amber_io::{Feed, LinkState};
 use crossterm::event::{Event, KeyCode, KeyEvent, MouseButton, MouseEvent, MouseEventKind};
 use tui_input::backend::crossterm::EventHandler;
+use tui_input::{Input, InputRequest};
 
 impl App {
     /// Takes one message at `now`.
@@ -36,12 +38,30 @@ impl App {
                 (self.bench_file, self.saved_bench) = (Some(path), *bench);
                 if self.quit_when_saved { vec![Effect::Quit] } else { Vec::new() }
             }
+            Message::BenchThere(path) => {
+                self.ask_over(path);
+                Vec::new()
+            }
+            Message::Paste(text) => {
+                self.paste(&text);
+                Vec::new()
+            }
             Message::BenchSaved(Err(error)) => {
                 self.quit_when_saved = false;
                 self.say(format!("bench not saved: {error}"), true);
                 Vec::new()
             }
         }
+    }
+
+    /// Text that was pasted goes where text is typed, as one line.
+    fn paste(&mut self, text: &str) {
+        let input = match self.overlays.last_mut() {
+            Some(Overlay::Prompt(prompt)) => &mut prompt.input,
+            Some(Overlay::Talk) => &mut self.talk.input,
+            _ => return self.say("pasted text is not taken for keys; it goes where something is typed", true),
+        };
+        insert(input, text);
     }
 
     /// Time passed: messages go, axes and numbers follow. Gives whether the numbers were refreshed.
@@ -94,7 +114,8 @@ impl App {
             Feed::Ended(_) => chain.end(),
             Feed::Unkept(bytes) => chain.unkept(bytes),
             Feed::Sent { at, bytes } => chain.sent(at, &bytes),
-            Feed::NotSent(reason) => self.say(format!("not sent: {reason}"), true),
+            Feed::NotDone(what) => self.say(what, true),
+            Feed::Merged(news) => chain.merged(news),
             Feed::Chunk(chunk) => {
                 if chunk.skipped > 0 {
                     chain.skip(chunk.skipped);
@@ -165,6 +186,10 @@ impl App {
         self.refresh_soon();
         if matches!(action, Action::Help | Action::Hold | Action::ClosePanel | Action::Cancel) {
             self.notice = None;
+        }
+        if action.needs_channel() && self.channel().is_none() {
+            self.say("no channel yet: rows must arrive first", true);
+            return Vec::new();
         }
         let oldest = |chain: &amber_core::chain::Chain| chain.store().time(chain.store().rows().start);
         let first = self.chains().filter_map(oldest).min().unwrap_or(self.now);
@@ -406,5 +431,19 @@ impl App {
             _ => {}
         }
         Vec::new()
+    }
+}
+
+/// The longest text that is pasted at once.
+const PASTED: usize = 4096;
+
+/// Puts pasted text into what is being typed, as one line without control characters.
+pub(crate) fn insert(input: &mut Input, text: &str) {
+    let line = text.trim_end_matches(['\r', '\n']);
+    for c in line.chars().take(PASTED) {
+        let c = if matches!(c, '\n' | '\r' | '\t') { ' ' } else { c };
+        if visible_char(c) == c {
+            input.handle(InputRequest::InsertChar(c));
+        }
     }
 }

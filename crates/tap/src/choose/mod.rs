@@ -200,6 +200,12 @@ impl Chooser {
         None
     }
 
+    /// Pasted text is a path, or a part of one. Gives whether it was taken in.
+    pub(crate) fn paste(&mut self, text: &str) -> bool {
+        crate::app::insert(self.typing.get_or_insert_with(Input::default), text);
+        true
+    }
+
     /// What a typed path stands for: a take's folder, a bench file, else a source.
     fn typed(&self, text: &str) -> Choice {
         let home = text.strip_prefix("~/").and_then(|rest| Some(Path::new(&std::env::var_os("HOME")?).join(rest)));

@@ -40,10 +40,6 @@ pub(super) fn run(formula: &str, values: &[String]) -> anyhow::Result<u8> {
         bail!("{name} does not stand in the formula");
     }
     let value = program.run(Stamp(0), &inputs);
-    if value.is_nan() {
-        println!("gap")
-    } else {
-        println!("{value}")
-    }
-    Ok(0)
+    let text = if value.is_nan() { "gap".to_owned() } else { value.to_string() };
+    crate::print::line(text, "the value").map(|()| 0)
 }

@@ -1,6 +1,7 @@
 //! The settled stretches of a channel, without a screen.
 
 use crate::app::chain_of;
+use crate::print::{aside, printed};
 use amber_core::Stamp;
 use amber_core::bench::Bench;
 use amber_core::chain::{Chain, Channel};
@@ -39,18 +40,12 @@ pub(super) fn run(source: &Path, channel: &str, shortest: Option<f64>, bench: Op
         chain.set_levels(rule);
     }
     let own = &chain.channels()[*index];
-    match print(own, *start) {
-        // Whoever reads them has enough.
-        Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Ok(0),
-        printed => {
-            printed.context("cannot write the levels")?;
-            let unit = own.settings().scale.unit();
-            let noise = own.noise().map(|noise| with_unit(fixed(noise, own.decimals() + 2), unit));
-            let noise = noise.map(|noise| format!(", noise {noise}")).unwrap_or_default();
-            eprintln!("{}: {}{noise}", own.title(), counted(own.levels().count(), "level"));
-            Ok(0)
-        }
-    }
+    printed(print(own, *start), "the levels")?;
+    let unit = own.settings().scale.unit();
+    let noise = own.noise().map(|noise| with_unit(fixed(noise, own.decimals() + 2), unit));
+    let noise = noise.map(|noise| format!(", noise {noise}")).unwrap_or_default();
+    aside(format_args!("{}: {}{noise}", own.title(), counted(own.levels().count(), "level")));
+    Ok(0)
 }
 
 type Part = (String, (Chain, Stamp));
@@ -58,9 +53,9 @@ type Part = (String, (Chain, Stamp));
 fn takes(folder: &Path, bench: Option<Bench>) -> anyhow::Result<Vec<Part>> {
     let takes = amber_io::take::open_all(folder)?;
     let chain = |(i, (name, take)): (usize, (String, amber_io::take::OpenedTake))| {
-        take.mended.iter().for_each(|told| eprintln!("{}: {told}", take.folder.display()));
+        take.told.iter().for_each(|told| aside(format_args!("{}: {told}", take.folder.display())));
         let (bench, place) = match &bench {
-            Some(bench) if i < bench.sources.len() => (bench, i),
+            Some(bench) if i < bench.sources.len() && !take.from_table => (bench, i),
             _ => (&take.bench, 0),
         };
         let chain = chain_of(&take, bench, place);

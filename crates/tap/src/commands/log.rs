@@ -1,19 +1,24 @@
 //! A take without a screen.
 
-use crate::shell;
+use crate::print::{aside, line};
+use crate::shell::Signals;
 use amber_core::bench::Bench;
 use amber_core::digits::{bytes, clock as clock_text, counted, fixed, grouped};
 use amber_io::take::{From, Keeper, Order, Place, Report, Summary};
 use amber_io::{Feed, HostClock, Link, LinkState, Wanted};
 use anyhow::{Context, bail};
+use crossbeam_channel::{Sender, bounded};
 use indicatif::{ProgressBar, ProgressStyle};
 use std::io::IsTerminal;
 use std::path::PathBuf;
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 
 /// How long a step waits for news.
 const STEP: Duration = Duration::from_millis(20);
+
+/// The longest that finding the speed of a board that was heard may take beyond the time that was asked for.
+const FINDING: Duration = Duration::from_secs(60);
 
 /// Logs what the bench's source sends until `length` or `rows` are reached, a text ends, or Ctrl-C.
 pub(super) fn run(
@@ -23,47 +28,58 @@ pub(super) fn run(
     out: Option<PathBuf>,
 ) -> anyhow::Result<u8> {
     let clock = HostClock::start();
-    let ended = shell::interrupted()?;
+    let signals = Signals::watch()?;
     let (path, board) = super::resolve(&bench.first().wire.port)?;
     let link =
         Link::start(Wanted::of(&bench.first().wire, path).to_its_end(), clock).context("no thread for the port")?;
     let place = out.map_or_else(|| Place::Next(".".into()), Place::Exactly);
     let start = Order::Start { place, bench: Box::new(bench), from: From::Opening, rows };
     let keeper = Keeper::start_with(link.keeper.clone(), clock, Some(start)).context("no thread for the take")?;
-    let mut log =
-        Log { link: &link, keeper: &keeper, bar: progress(length, rows), rows, length, begun: None, saved: None };
-    let end = log.follow(&ended);
-    log.bar.finish_and_clear();
-    let saved = log.saved.take();
+    let begun = Begun { opened: Instant::now(), take: None, heard: false };
+    let progress = Progress::start(length, rows)?;
+    let mut log = Log { link: &link, keeper: &keeper, progress, rows, length, begun, saved: None };
+    let end = log.follow(&signals);
+    let Log { progress, saved, .. } = log;
     drop(link);
     let last = keeper.join();
     drop(board);
+    // All is kept by now; a terminal that takes no words holds nobody up for long.
+    signals.end_at_last();
+    drop(progress);
     let end = end?;
     let mut summary = saved;
     for report in last {
         match report {
             Report::Stopped(stopped) => summary = Some(stopped),
             Report::Failed { error, kept } => {
-                kept.iter().for_each(print);
+                kept.iter().try_for_each(print)?;
                 return Err(error.into());
             }
             _ => {}
         }
     }
-    let Some(summary) = summary else { bail!("ended before the port was open") };
-    print(&summary);
+    let interrupted = |signal: u8| 128 + signal;
+    let Some(summary) = summary else {
+        // The board's speed was being listened for all the time.
+        aside(
+            "amber-tap: nothing came that could be read, so there is no take: is the board on? --baud gives its speed",
+        );
+        return Ok(if let End::Interrupted(signal) = end { interrupted(signal) } else { 3 });
+    };
+    print(&summary)?;
     if summary.tally.rows == 0 {
-        eprintln!("amber-tap: not a single row came; the bytes are in {}/wire.bin", summary.folder.display());
-        return Ok(3);
+        let folder = summary.folder.display();
+        aside(format_args!("amber-tap: not a single row came; the bytes are in {folder}/wire.bin"));
+        return Ok(if let End::Interrupted(signal) = end { interrupted(signal) } else { 3 });
     }
     let all = rows.is_some_and(|rows| summary.tally.rows >= rows);
     let asked = rows.is_some() || length.is_some();
     Ok(match end {
         End::OfText if asked && !all => {
-            eprintln!("amber-tap: the text ended before that");
+            aside("amber-tap: the text ended before that");
             0
         }
-        End::Interrupted if asked && !all => 130,
+        End::Interrupted(signal) if asked && !all => interrupted(signal),
         _ => 0,
     })
 }
@@ -74,55 +90,77 @@ enum End {
     Reached,
     /// The text is over.
     OfText,
-    /// Somebody ended it.
-    Interrupted,
+    /// Somebody ended it, by this signal.
+    Interrupted(u8),
+}
+
+/// Since when it goes on.
+struct Begun {
+    /// The port was opened, or is being opened.
+    opened: Instant,
+    /// The take began.
+    take: Option<Instant>,
+    /// The board was heard, so that its speed will be found.
+    heard: bool,
+}
+
+impl Begun {
+    /// A time that was asked for counts from the take's beginning; while there is none, from the port's opening.
+    fn elapsed(&self) -> Duration {
+        self.take.unwrap_or(self.opened).elapsed()
+    }
+
+    /// Whether the time that was asked for is over. A board that was heard has some more until its speed is found.
+    fn is_over(&self, length: Duration) -> bool {
+        let grace = if self.take.is_none() && self.heard { FINDING } else { Duration::ZERO };
+        self.elapsed() >= length + grace
+    }
 }
 
 struct Log<'a> {
     link: &'a Link,
     keeper: &'a Keeper,
-    bar: ProgressBar,
+    progress: Progress,
     rows: Option<u64>,
     length: Option<Duration>,
-    /// When the take began.
-    begun: Option<Instant>,
+    begun: Begun,
     saved: Option<Summary>,
 }
 
 impl Log<'_> {
     /// Follows the take, which the keeper writes, until it is to end.
-    fn follow(&mut self, ended: &AtomicBool) -> anyhow::Result<End> {
+    fn follow(&mut self, signals: &Signals) -> anyhow::Result<End> {
         loop {
-            if ended.load(Ordering::Relaxed) {
-                return self.stop(End::Interrupted);
+            if let Some(signal) = signals.ended() {
+                return self.stop(End::Interrupted(signal));
             }
-            if self.length.zip(self.begun).is_some_and(|(length, begun)| begun.elapsed() >= length) {
+            if self.length.is_some_and(|length| self.begun.is_over(length)) {
                 return self.stop(End::Reached);
             }
             crossbeam_channel::select! {
                 recv(self.link.engine) -> feed => match feed {
                     Ok(Feed::Ended(_)) => return self.stop(End::OfText),
+                    Ok(Feed::Unkept(bytes)) => self.begun.heard |= bytes > 0,
                     Ok(Feed::State(LinkState::Waiting { problem, pause })) => {
                         // Nobody watches, so a port that does not open is an error and not something to wait for.
-                        if self.begun.is_none() {
+                        if self.begun.take.is_none() {
                             bail!("{problem}");
                         }
                         let pause = clock_text(pause.as_secs_f64());
-                        self.bar.suspend(|| eprintln!("{problem}; tried again in {pause}"));
+                        self.progress.tell(Told::Line(format!("{problem}; tried again in {pause}")));
                     }
                     Ok(_) => {}
-                    Err(_) => bail!("the port's thread ended"),
+                    Err(_) => bail!("the port's thread has ended; what was recorded is kept"),
                 },
                 recv(self.keeper.reports) -> report => match report {
-                    Ok(Report::Started(_)) => self.begun = Some(Instant::now()),
+                    Ok(Report::Started(_)) => self.begun.take = Some(Instant::now()),
                     Ok(Report::Saved(summary)) => self.show(summary),
                     Ok(Report::Stopped(summary)) => {
                         self.saved = Some(summary);
                         return Ok(End::Reached);
                     }
                     Ok(Report::Failed { error, kept }) => {
-                        self.bar.finish_and_clear();
-                        kept.iter().for_each(print);
+                        kept.iter().try_for_each(print)?;
                         return Err(error.into());
                     }
                     Ok(Report::Marked { .. }) => {}
@@ -139,19 +177,72 @@ impl Log<'_> {
     }
 
     fn show(&mut self, summary: Summary) {
-        let elapsed = self.begun.map_or(Duration::ZERO, |begun| begun.elapsed());
+        let elapsed = self.begun.elapsed();
         let tally = summary.tally;
-        match (self.rows, self.length) {
-            (Some(_), _) => self.bar.set_position(tally.rows),
-            (None, Some(_)) => self.bar.set_position(elapsed.as_millis() as u64),
-            (None, None) => self.bar.tick(),
-        }
+        let done = match (self.rows, self.length) {
+            (Some(_), _) => tally.rows,
+            _ => elapsed.as_millis() as u64,
+        };
         let refused = if tally.refused > 0 { format!(", {} refused", grouped(tally.refused)) } else { String::new() };
-        self.bar.set_message(format!("{}  {}{refused}", clock_text(elapsed.as_secs_f64()), counted(tally.rows, "row")));
+        let message = format!("{}  {}{refused}", clock_text(elapsed.as_secs_f64()), counted(tally.rows, "row"));
+        self.progress.tell(Told::Done(done, message));
     }
 }
 
-fn progress(length: Option<Duration>, rows: Option<u64>) -> ProgressBar {
+/// A bar on standard error. A thread of its own draws it, so that a terminal that takes nothing holds nobody up.
+struct Progress {
+    tell: Option<Sender<Told>>,
+    thread: Option<JoinHandle<()>>,
+}
+
+/// What it is told.
+enum Told {
+    /// So much is done, in rows or milliseconds, and a word on it.
+    Done(u64, String),
+    /// Something to be read.
+    Line(String),
+}
+
+impl Progress {
+    fn start(length: Option<Duration>, rows: Option<u64>) -> anyhow::Result<Progress> {
+        let (tell, told) = bounded::<Told>(64);
+        let draw = move || {
+            let bar = bar(length, rows);
+            for told in told {
+                match told {
+                    Told::Done(done, message) => {
+                        bar.set_position(done);
+                        bar.set_message(message);
+                    }
+                    Told::Line(text) => bar.suspend(|| aside(text)),
+                }
+            }
+            bar.finish_and_clear();
+        };
+        let thread =
+            std::thread::Builder::new().name("progress".into()).spawn(draw).context("no thread for the bar")?;
+        Ok(Progress { tell: Some(tell), thread: Some(thread) })
+    }
+
+    fn tell(&self, told: Told) {
+        // A bar that is behind is drawn with the next that it is told.
+        if let Some(tell) = &self.tell {
+            let _ = tell.try_send(told);
+        }
+    }
+}
+
+impl Drop for Progress {
+    fn drop(&mut self) {
+        self.tell = None;
+        if let Some(thread) = self.thread.take() {
+            // Its fault has been remembered.
+            let _ = thread.join();
+        }
+    }
+}
+
+fn bar(length: Option<Duration>, rows: Option<u64>) -> ProgressBar {
     if !std::io::stderr().is_terminal() {
         return ProgressBar::hidden();
     }
@@ -163,22 +254,25 @@ fn progress(length: Option<Duration>, rows: Option<u64>) -> ProgressBar {
     bar.with_style(ProgressStyle::with_template(template).unwrap_or_else(|_| ProgressStyle::default_bar()))
 }
 
-fn print(summary: &Summary) {
+fn print(summary: &Summary) -> anyhow::Result<()> {
     let tally = summary.tally;
-    println!("take      {}", summary.folder.display());
     let over = tally.times.map(|(first, last)| last.seconds_since(first));
     let over = over.map_or(String::new(), |seconds| format!(" over {} s", fixed(seconds, 2)));
     let rate = tally.rate().map_or(String::new(), |rate| format!(", {} a second", fixed(rate, 1)));
-    println!("rows      {}{over}{rate}", grouped(tally.rows));
-    println!("bytes     {}", bytes(summary.bytes));
-    println!("messages  {}", grouped(tally.messages));
-    println!("refused   {}", grouped(tally.refused));
+    let mut lines = vec![
+        format!("take      {}", summary.folder.display()),
+        format!("rows      {}{over}{rate}", grouped(tally.rows)),
+        format!("bytes     {}", bytes(summary.bytes)),
+        format!("messages  {}", grouped(tally.messages)),
+        format!("refused   {}", grouped(tally.refused)),
+    ];
     if tally.late_fields > 0 {
         let fields = counted(tally.late_fields, "field");
-        println!("late      {fields} of channels that came after the header, only in wire.bin");
+        lines.push(format!("late      {fields} of channels that came after the header, only in wire.bin"));
     }
     if tally.text_times {
-        println!("time      counted from the start of the text; when it was written is not known");
+        lines.push("time      counted from the start of the text; when it was written is not known".into());
     }
-    summary.troubles.iter().for_each(|trouble| println!("note      {trouble}"));
+    lines.extend(summary.troubles.iter().map(|trouble| format!("note      {trouble}")));
+    line(lines.join("\n"), "the summary")
 }

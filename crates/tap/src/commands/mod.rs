@@ -3,22 +3,25 @@
 mod calc;
 mod levels;
 mod log;
+mod mend;
 mod split;
 
 use crate::app::{App, chain_of};
 use crate::choose::{Choice, Chooser};
-use crate::cli::{Command, Files};
+use crate::cli::{Cli, Command, Files};
+use crate::print::{aside, line, printed};
 use crate::recent::Recent;
-use crate::shell::Front;
+use crate::shell::{Front, Signals};
 use crate::{figure, shell};
 use amber_core::bench::{Bench, SourceSettings};
 use amber_core::chain::Chain;
-use amber_io::take::{Keeper, OpenedTake, Report};
+use amber_io::disk;
+use amber_io::take::{Keeper, OpenedTake, Report, Summary};
 use amber_io::{HostClock, Link, Wanted};
 use anyhow::{Context, bail};
+use clap::CommandFactory;
 use std::io::Write;
 use std::path::{Path, PathBuf};
-use std::sync::atomic::Ordering;
 use std::time::Duration;
 
 /// The bench of the demo.
@@ -46,32 +49,49 @@ pub(crate) fn run(command: Option<Command>) -> anyhow::Result<u8> {
             open(&take, bench, Front::take_over)
         }
         Command::Log { source, length, rows, baud, bench, out } => {
-            let (bench, mistakes) = read_bench(bench.as_deref())?;
-            mistakes.iter().for_each(|mistake| eprintln!("amber-tap: {mistake}"));
+            let (bench, mistakes) = read_given_bench(bench.as_deref())?;
+            tell_mistakes(&mistakes);
             let bench = with_sources(bench.unwrap_or_default(), &[source], baud)?;
             log::run(bench, length, rows, out)
         }
         Command::Plot { take, out, bench } => plot(&take, &out, bench.as_deref()),
         Command::Levels { source, channel, shortest, bench } => {
             let (bench, mistakes) = read_given_bench(bench.as_deref())?;
-            mistakes.iter().for_each(|mistake| eprintln!("amber-tap: {mistake}"));
+            tell_mistakes(&mistakes);
             levels::run(&source, &channel, shortest.map(|time| time.as_secs_f64()), bench)
         }
         Command::Calc { formula, values } => calc::run(&formula, &values),
         Command::Split { file, json, shape } => split::run(&file, shape, json),
         Command::Board { name, seed } => board(&name, seed),
+        Command::Mend { take, yes } => mend::run(&take, yes),
+        Command::Completions { shell } => {
+            let mut text = Vec::new();
+            clap_complete::generate(shell, &mut Cli::command(), "amber-tap", &mut text);
+            whole(&text, "the completions")
+        }
+        Command::Man => {
+            let mut text = Vec::new();
+            clap_mangen::Man::new(Cli::command()).render(&mut text).context("the manual page")?;
+            whole(&text, "the manual page")
+        }
     }
+}
+
+/// Prints a whole text.
+fn whole(text: &[u8], what: &str) -> anyhow::Result<u8> {
+    let mut out = std::io::stdout().lock();
+    printed(out.write_all(text).and_then(|()| out.flush()), what).map(|()| 0)
 }
 
 /// Lists what can be watched, and watches what is chosen.
 fn choose() -> anyhow::Result<u8> {
     shell::need_terminal()?;
-    let ended = shell::interrupted()?;
+    let signals = Signals::watch()?;
     let mut front = Front::take_over()?;
     let mut chooser = Chooser::new(".".into(), Recent::load());
     loop {
         let files = |bench: Option<PathBuf>| Files { bench, into: ".".into() };
-        let choice = shell::choose(&mut front, &mut chooser, &ended)?;
+        let choice = shell::choose(&mut front, &mut chooser, &signals)?;
         // What cannot be watched is said in the list, where another choice can be made.
         let tried = match choice {
             Choice::Quit => return Ok(0),
@@ -94,26 +114,31 @@ fn choose() -> anyhow::Result<u8> {
     }
 }
 
-/// Reads a bench file, and says its mistakes; nothing when it does not exist.
-fn read_bench(path: Option<&Path>) -> anyhow::Result<(Option<Bench>, Vec<String>)> {
+/// Reads the bench file that was asked for, if one was, with its mistakes.
+fn read_given_bench(path: Option<&Path>) -> anyhow::Result<(Option<Bench>, Vec<String>)> {
     let Some(path) = path else { return Ok((None, Vec::new())) };
-    match std::fs::read_to_string(path) {
+    match disk::read(path, disk::BENCH) {
         Ok(text) => {
-            let (bench, mistakes) = Bench::parse_what_holds(&text);
+            let (bench, mistakes) = Bench::parse_what_holds(&String::from_utf8_lossy(&text));
             Ok((Some(bench), mistakes.iter().map(|mistake| format!("{}: {mistake}", path.display())).collect()))
         }
-        Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok((None, Vec::new())),
-        Err(error) => Err(error).with_context(|| format!("cannot read {}", path.display())),
+        Err(error) if error.kind() == std::io::ErrorKind::NotFound => bail!("{} is not there", path.display()),
+        Err(error) => bail!("cannot read {}: {}", path.display(), disk::unread(&error)),
     }
 }
 
-/// The same, where there must be one.
-fn read_given_bench(path: Option<&Path>) -> anyhow::Result<(Option<Bench>, Vec<String>)> {
-    let (bench, mistakes) = read_bench(path)?;
-    match (path, &bench) {
-        (Some(path), None) => bail!("{} is not there", path.display()),
-        _ => Ok((bench, mistakes)),
+/// The same for a bench that `s` may make.
+fn read_or_new_bench(path: Option<&Path>) -> anyhow::Result<(Option<Bench>, Vec<String>)> {
+    match path {
+        Some(path) if !path.exists() => {
+            Ok((None, vec![format!("{} is not there yet: s saves all settings into it", path.display())]))
+        }
+        path => read_given_bench(path),
     }
+}
+
+fn tell_mistakes(mistakes: &[String]) {
+    mistakes.iter().for_each(|mistake| aside(format_args!("amber-tap: {mistake}")));
 }
 
 /// The file of the bench that a person calls `name`.
@@ -180,7 +205,7 @@ struct Watching {
 }
 
 fn prepared(ports: &[String], baud: Option<u32>, files: Files, fallback: Bench) -> anyhow::Result<Watching> {
-    let (found, mistakes) = read_bench(files.bench.as_deref())?;
+    let (found, mistakes) = read_or_new_bench(files.bench.as_deref())?;
     let bench = with_sources(found.unwrap_or(fallback), ports, baud)?;
     let devices = bench.sources.iter().map(|source| resolve(&source.wire.port)).collect::<Result<_, _>>()?;
     Ok(Watching { bench, mistakes, files, devices })
@@ -206,16 +231,25 @@ fn watch(watching: Watching, front: impl FnOnce() -> anyhow::Result<Front>) -> a
     let app = App::live(first, bench.shared, files.into, files.bench, clock.now());
     let mut app = app.beside(others.into_iter().map(opening));
     app.say_mistakes(&mistakes);
-    let ended = shell::interrupted()?;
-    let reports = shell::run(app, live, clock, &ended, front()?)?;
+    let signals = Signals::watch()?;
+    let (reports, shown) = shell::run(app, live, clock, &signals, front()?);
+    signals.end_at_last();
+    let kept = |summary: &Summary| {
+        line(format_args!("{}: {}", summary.folder.display(), crate::app::in_words(summary)), "what was kept")
+    };
+    let mut failed = Ok(());
     for report in reports {
+        // Of a terminal that is gone, the end is told by its own error.
         match report {
-            Report::Stopped(summary) => println!("{}: {}", summary.folder.display(), crate::app::in_words(&summary)),
-            Report::Failed { error, .. } => bail!("{error}"),
+            Report::Stopped(summary) => drop(kept(&summary)),
+            Report::Failed { error, kept: so_far } => {
+                so_far.iter().for_each(|summary| drop(kept(summary)));
+                failed = Err(error.into());
+            }
             _ => {}
         }
     }
-    Ok(0)
+    shown.and(failed).map(|()| 0)
 }
 
 fn open(
@@ -224,7 +258,7 @@ fn open(
     front: impl FnOnce() -> anyhow::Result<Front>,
 ) -> anyhow::Result<u8> {
     let (bench, mistakes) = read_given_bench(bench_file.as_deref())?;
-    mistakes.iter().for_each(|mistake| eprintln!("amber-tap: {mistake}"));
+    tell_mistakes(&mistakes);
     let takes = amber_io::take::open_all(folder)?;
     show_takes(takes, bench, bench_file, front()?)
 }
@@ -236,7 +270,8 @@ fn app_of(takes: Vec<(String, OpenedTake)>, bench: Option<Bench>, bench_file: Op
     let mut chains = Vec::new();
     for (place, (name, take)) in takes.into_iter().enumerate() {
         // What no settings are given for is seen through its own.
-        let given = bench.as_ref().and_then(|bench| bench.sources.get(place));
+        // Rows of a table are not to be scaled again.
+        let given = bench.as_ref().and_then(|bench| bench.sources.get(place)).filter(|_| !take.from_table);
         let settings = given.unwrap_or_else(|| take.bench.first()).clone();
         let mut own = Bench { shared: shared.clone(), sources: vec![settings] };
         if several {
@@ -258,16 +293,16 @@ fn show_takes(
 ) -> anyhow::Result<u8> {
     let app = app_of(takes, bench, bench_file)?;
     let clock = HostClock::start();
-    shell::run(app, Vec::new(), clock, &*shell::interrupted()?, front)?;
-    Ok(0)
+    let (_, shown) = shell::run(app, Vec::new(), clock, &Signals::watch()?, front);
+    shown.map(|()| 0)
 }
 
 fn plot(folder: &Path, out: &Path, bench: Option<&Path>) -> anyhow::Result<u8> {
     let (bench, mistakes) = read_given_bench(bench)?;
-    mistakes.iter().for_each(|mistake| eprintln!("amber-tap: {mistake}"));
+    tell_mistakes(&mistakes);
     let takes = amber_io::take::open_all(folder)?;
     for (_, take) in &takes {
-        take.mended.iter().for_each(|sentence| eprintln!("{}: {sentence}", take.folder.display()));
+        take.told.iter().for_each(|sentence| aside(format_args!("{}: {sentence}", take.folder.display())));
     }
     let mut app = app_of(takes, bench, None)?;
     if app.chains().all(|chain| chain.store().rows().is_empty()) {
@@ -275,7 +310,7 @@ fn plot(folder: &Path, out: &Path, bench: Option<&Path>) -> anyhow::Result<u8> {
     }
     app.before_frame(app.now);
     figure::write_as(&figure::of(&app), out)?;
-    println!("{}", out.display());
+    line(out.display(), "the figure's name")?;
     Ok(0)
 }
 
@@ -286,11 +321,10 @@ fn board(name: &str, seed: u64) -> anyhow::Result<u8> {
     };
     let baud = board.baud();
     let served = amber_boards::serve(board)?;
-    println!("{}", served.path().display());
-    std::io::stdout().flush().context("cannot print the device's path")?;
-    eprintln!("{name} at {baud} baud; Ctrl-C ends it");
-    let ended = shell::interrupted()?;
-    while !ended.load(Ordering::Relaxed) {
+    let signals = Signals::watch()?;
+    line(served.path().display(), "the device's path")?;
+    aside(format_args!("{name} at {baud} baud; Ctrl-C ends it"));
+    while signals.ended().is_none() {
         std::thread::sleep(Duration::from_millis(50));
     }
     Ok(0)

@@ -1,10 +1,11 @@
 //! Text split into rows, without a screen: a file or standard input to CSV or JSON.
 
+use crate::print::{aside, printed};
 use amber_core::Stamp;
 use amber_core::bench::{Bench, SourceSettings, Split};
 use amber_core::chain::Chain;
 use amber_core::clock::Time;
-use amber_core::digits::counted;
+use amber_core::digits::{counted, write_shortest};
 use amber_core::interpret::{Interpreter, Layout, Row, RowSink};
 use amber_core::split::{Fate, Refusal, STATE_WORDS, Shape};
 use amber_core::store::Limits;
@@ -18,7 +19,7 @@ use std::path::Path;
 /// Bytes that are read at once.
 const PIECE: usize = 64 * 1024;
 
-const CANNOT_WRITE: &str = "cannot write the rows";
+const ROWS: &str = "the rows";
 
 /// Lines of a kind that the JSON document gives as examples.
 const EXAMPLES: usize = 5;
@@ -42,24 +43,20 @@ pub(super) fn run(file: &Path, shape: Option<Shape>, as_json: bool) -> anyhow::R
             Err(error) if error.kind() == io::ErrorKind::Interrupted => continue,
             Err(error) => return Err(error).with_context(|| format!("cannot read {}", file.display())),
         };
-        match found.feed(&piece[..length]) {
-            // Whoever reads the rows has enough of them.
-            Err(error) if error.kind() == io::ErrorKind::BrokenPipe => return Ok(0),
-            fed => fed.context(CANNOT_WRITE)?,
-        }
+        printed(found.feed(&piece[..length]), ROWS)?;
         if let Some(chain) = &mut chain {
             chain.feed(Stamp(0), &piece[..length]);
         }
     }
-    found.end().context(CANNOT_WRITE)?;
+    printed(found.end(), ROWS)?;
     if let Some(chain) = &mut chain {
         chain.end();
     }
     match chain {
         Some(chain) => found.print_json(&chain)?,
-        None => found.rows.out.flush().context(CANNOT_WRITE)?,
+        None => printed(found.rows.out.flush(), ROWS)?,
     }
-    eprintln!("{}", found.sentence());
+    aside(found.sentence());
     Ok(if found.rows.count == 0 { 3 } else { 0 })
 }
 
@@ -83,6 +80,8 @@ struct Rows<W> {
     refused_lines: Vec<(Refusal, String)>,
     /// Values of columns that came after the header was printed.
     late: u64,
+    /// One row as text, kept for its memory.
+    text: Vec<u8>,
     failed: io::Result<()>,
 }
 
@@ -100,6 +99,7 @@ impl<W: Write> Found<W> {
             refused: [0; Refusal::ALL.len()],
             refused_lines: Vec::new(),
             late: 0,
+            text: Vec::new(),
             failed: Ok(()),
         };
         // Rows are printed without their times, so none has to wait for its time.
@@ -167,9 +167,7 @@ impl<W: Write> Found<W> {
             "messages": { "count": self.rows.messages, "examples": self.rows.message_lines },
             "refused": refused.collect::<Vec<_>>(),
         });
-        writeln!(self.rows.out, "{document:#}")
-            .and_then(|()| self.rows.out.flush())
-            .context("cannot write the document")
+        printed(writeln!(self.rows.out, "{document:#}").and_then(|()| self.rows.out.flush()), "the document")
     }
 }
 
@@ -190,15 +188,15 @@ impl<W: Write> Rows<W> {
     }
 
     fn write_row(&mut self, values: impl Iterator<Item = f64>) -> io::Result<()> {
+        self.text.clear();
         for (i, value) in values.enumerate() {
             if i > 0 {
-                self.out.write_all(b",")?;
+                self.text.push(b',');
             }
-            if !value.is_nan() {
-                write!(self.out, "{value}")?;
-            }
+            write_shortest(value, &mut self.text);
         }
-        self.out.write_all(b"\r\n")
+        self.text.extend_from_slice(b"\r\n");
+        self.out.write_all(&self.text)
     }
 }
 

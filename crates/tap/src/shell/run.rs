@@ -1,10 +1,13 @@
 //! The event loop: drain all input, take in the data that waits, then draw if something changed and a frame is due.
 
+use super::Signals;
 use super::pacing::Pacer;
 use super::terminal::Screen;
 use crate::app::{App, Effect, LinkOrder, Message};
+use crate::crash;
 use crate::figure;
 use crate::recent::{Recent, stem};
+use crate::save::Saved;
 use crate::screen::{self, Change, Drawn};
 use crate::theme::{Depth, Theme};
 use amber_core::bench::{Bench, Source};
@@ -13,8 +16,6 @@ use amber_io::{Command, Feed, HostClock, Link, LinkState, Wanted};
 use anyhow::{Context, bail};
 use crossbeam_channel::{Receiver, Select, Sender, TryRecvError, bounded};
 use crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseEventKind};
-use std::path::{Path, PathBuf};
-use std::sync::atomic::{AtomicBool, Ordering};
 use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 
@@ -58,59 +59,39 @@ struct Shell<'a> {
     jobs: (Sender<Message>, Receiver<Message>),
     /// Figures that are being written.
     figures: Vec<JoinHandle<()>>,
+    /// What the terminal is to do beside showing frames.
+    aside: Vec<Aside>,
     over: bool,
 }
 
-/// Shows `app` until the person quits. Gives the reports of a take that was ended by quitting.
+/// Something that the terminal does beside showing frames.
+enum Aside {
+    Ring,
+    Copy(String),
+    Suspend,
+}
+
+/// Shows `app` until the person quits, the end is asked for, or something fails. Gives the reports of takes that were
+/// ended by that, and why it failed.
 pub(crate) fn run(
     mut app: App,
     mut live: Vec<Live>,
     clock: HostClock,
-    ended: &AtomicBool,
+    signals: &Signals,
     front: Front,
-) -> anyhow::Result<Vec<Report>> {
-    let theme = Theme::new(Depth::from_environment(|name| std::env::var(name).ok()));
-    let Front { mut screen, input } = front;
-    let mut shell =
-        Shell { app: &mut app, live: &mut live, clock, jobs: bounded(16), figures: Vec::new(), over: false };
-    let mut pacer = Pacer::new(Instant::now());
-    let mut drawn = Drawn::default();
-    let mut change = Change::All;
-    while !shell.over && !ended.load(Ordering::Relaxed) {
-        let wait = if change == Change::None { TICK } else { pacer.wait(Instant::now()) };
-        let next =
-            shell.app.next_saying(clock.now()).map_or(wait, |seconds| Duration::from_secs_f64(seconds).min(wait));
-        change = change.max(shell.wait(&input, next)?).max(drawn.change(shell.app));
-        for effect in shell.app.due_sayings(clock.now()) {
-            shell.run_effect(effect)?;
-        }
-        if change == Change::None && !shell.app.numbers_due(clock.now()) {
-            continue;
-        }
-        if !pacer.draw(Instant::now()) {
-            change = change.max(Change::Edge);
-            continue;
-        }
-        let size = screen.size();
-        let refreshed = shell.app.before_frame(clock.now());
-        // Time has gone on, axes have followed.
-        change = change.max(drawn.change(shell.app));
-        let edge = if change == Change::All || refreshed || size != shell.app.size {
-            None
-        } else {
-            screen::draw_edge(shell.app, theme)
-        };
-        shell.app.size = size;
-        match edge {
-            Some(edge) => screen.patch(&edge)?,
-            None => screen.draw(size, |buffer| screen::draw(shell.app, theme, buffer))?,
-        }
-        drawn.remember(shell.app);
-        change = Change::None;
-    }
-    drop(screen);
-    for figure in shell.figures {
-        // A panic has been printed by its own thread already.
+) -> (Vec<Report>, anyhow::Result<()>) {
+    let mut shell = Shell {
+        app: &mut app,
+        live: &mut live,
+        clock,
+        jobs: bounded(16),
+        figures: Vec::new(),
+        aside: Vec::new(),
+        over: false,
+    };
+    let shown = shell.show(signals, front);
+    for figure in std::mem::take(&mut shell.figures) {
+        // Its fault has been remembered.
         let _ = figure.join();
     }
     let mut reports = Vec::new();
@@ -119,7 +100,12 @@ pub(crate) fn run(
         reports.extend(keeper.join());
         drop(board);
     }
-    Ok(reports)
+    (reports, shown)
+}
+
+/// Whether this key stops the program, as it does at a shell.
+pub(super) fn is_suspend(key: KeyEvent) -> bool {
+    key.code == KeyCode::Char('z') && key.modifiers == KeyModifiers::CONTROL && key.kind != KeyEventKind::Release
 }
 
 /// Keys, mouse and resizing, from a thread of their own.
@@ -137,14 +123,88 @@ fn read_input() -> anyhow::Result<Receiver<Event>> {
 }
 
 impl Shell<'_> {
+    fn show(&mut self, signals: &Signals, front: Front) -> anyhow::Result<()> {
+        let theme = Theme::new(Depth::from_environment(|name| std::env::var(name).ok()));
+        let Front { mut screen, input } = front;
+        let mut pacer = Pacer::new(Instant::now());
+        let mut drawn = Drawn::default();
+        let mut change = Change::All;
+        while !self.over && signals.ended().is_none() {
+            if let Some(fault) = crash::seen() {
+                bail!(fault);
+            }
+            if signals.went_on() {
+                screen.begin_again()?;
+                change = Change::All;
+            }
+            // A terminal that is still busy with the last frame is not waited for; it says when it is done.
+            let is_ready = screen.is_ready()?;
+            let wait = if change == Change::None || !is_ready { TICK } else { pacer.wait(Instant::now()) };
+            let next = self.app.next_saying(self.clock.now());
+            let wait = next.map_or(wait, |seconds| Duration::from_secs_f64(seconds).min(wait));
+            change = change.max(self.wait(&input, &screen, wait)?).max(drawn.change(self.app));
+            for effect in self.app.due_sayings(self.clock.now()) {
+                self.run_effect(effect)?;
+            }
+            for aside in std::mem::take(&mut self.aside) {
+                match aside {
+                    Aside::Ring => screen.ring(),
+                    Aside::Copy(text) => screen.copy(&text),
+                    Aside::Suspend => self.suspend(&mut screen)?,
+                }
+                change = Change::All;
+            }
+            if !screen.is_ready()? || change == Change::None && !self.app.numbers_due(self.clock.now()) {
+                continue;
+            }
+            if !pacer.draw(Instant::now()) {
+                change = change.max(Change::Edge);
+                continue;
+            }
+            let size = screen.size();
+            let refreshed = self.app.before_frame(self.clock.now());
+            // Time has gone on, axes have followed.
+            change = change.max(drawn.change(self.app));
+            let edge = if change == Change::All || refreshed || size != self.app.size {
+                None
+            } else {
+                screen::draw_edge(self.app, theme)
+            };
+            self.app.size = size;
+            match edge {
+                Some(edge) => screen.patch(&edge)?,
+                None => screen.draw(size, |buffer| screen::draw(self.app, theme, buffer))?,
+            }
+            drawn.remember(self.app);
+            change = Change::None;
+        }
+        Ok(())
+    }
+
+    /// Stops until the shell lets the program go on.
+    fn suspend(&mut self, screen: &mut Screen) -> anyhow::Result<()> {
+        if self.app.taking.runs() {
+            self.app.say("a take is running, and would miss what comes meanwhile: end it first", true);
+            return Ok(());
+        }
+        screen.suspend()?;
+        // What the system could not keep meanwhile is lost.
+        for place in 0..self.live.len() {
+            self.command(place, Command::Missed);
+        }
+        Ok(())
+    }
+
     /// Waits for something, at most `wait`, and takes in all that is there. Gives what it changed on the screen;
     /// whether rows changed the chart is for the caller to see.
-    fn wait(&mut self, input: &Receiver<Event>, wait: Duration) -> anyhow::Result<Change> {
+    fn wait(&mut self, input: &Receiver<Event>, screen: &Screen, wait: Duration) -> anyhow::Result<Change> {
         let sources: Vec<(Receiver<Feed>, Receiver<Report>)> =
             self.live.iter().map(|live| (live.link.engine.clone(), live.keeper.reports.clone())).collect();
         let jobs = self.jobs.1.clone();
+        let written = screen.written();
         let mut select = Select::new();
         select.recv(input);
+        select.recv(&written);
         select.recv(&jobs);
         for (feed, reports) in &sources {
             select.recv(feed);
@@ -172,10 +232,7 @@ impl Shell<'_> {
                 match feed.try_recv() {
                     Ok(piece) => change = change.max(self.feed(place, piece)?),
                     Err(TryRecvError::Empty) => break,
-                    Err(TryRecvError::Disconnected) => {
-                        self.over = true;
-                        break;
-                    }
+                    Err(TryRecvError::Disconnected) => bail!("the port's thread has ended; what was recorded is kept"),
                 }
             }
             while let Ok(report) = reports.try_recv() {
@@ -187,6 +244,11 @@ impl Shell<'_> {
 
     fn event(&mut self, event: Event) -> anyhow::Result<Change> {
         match event {
+            Event::Key(key) if is_suspend(key) => {
+                self.aside.push(Aside::Suspend);
+                Ok(Change::All)
+            }
+            Event::Paste(text) => self.tell(Message::Paste(text)),
             // Esc and the key after it, typed fast, reach us as one key with Alt.
             Event::Key(key) if key.modifiers.contains(KeyModifiers::ALT) => {
                 self.event(Event::Key(KeyCode::Esc.into()))?;
@@ -230,19 +292,22 @@ impl Shell<'_> {
             Effect::StopTake => self.order(&Order::Stop),
             Effect::Mark { at, note } => self.order(&Order::Mark { at, note }),
             Effect::Figure => self.write_figure()?,
-            Effect::SaveBench { path, bench } => {
-                let done = save_bench(&path, &bench).map_err(|error| format!("{error:#}"));
-                let done = done.map(|()| {
-                    crate::recent::remember(&path, &bench.first().wire);
-                    (path, bench)
-                });
+            Effect::SaveBench { path, bench, may_replace } => {
+                let message = match crate::save::bench(&path, &bench, may_replace) {
+                    Ok(Saved::Yes) => {
+                        crate::recent::remember(&path, &bench.first().wire);
+                        Message::BenchSaved(Ok((path, bench)))
+                    }
+                    Ok(Saved::OtherThere) => Message::BenchThere(path),
+                    Err(error) => Message::BenchSaved(Err(error)),
+                };
                 // The channel has room: it is emptied after each effect that fills it.
-                let _ = self.jobs.0.try_send(Message::BenchSaved(done));
+                let _ = self.jobs.0.try_send(message);
             }
             Effect::Open(place, source) => self.open(place, &source),
             Effect::Tell(place, order) => self.tell_link(place, order),
-            Effect::Bell => super::terminal::ring(),
-            Effect::Copy(text) => super::terminal::copy(&text),
+            Effect::Bell => self.aside.push(Aside::Ring),
+            Effect::Copy(text) => self.aside.push(Aside::Copy(text)),
             Effect::Quit => self.over = true,
         }
         Ok(())
@@ -323,6 +388,7 @@ impl Shell<'_> {
         let figure = figure::of(self.app);
         let (folder, send) = (self.app.folder.clone(), self.jobs.0.clone());
         let job = move || {
+            crash::on_purpose("figure");
             let done = figure::write_both(&figure, &folder).map_err(|error| format!("{error:#}"));
             // The screen may have ended meanwhile, and nobody may make room any more.
             let _ = send.try_send(Message::Figure(done));
@@ -332,20 +398,4 @@ impl Shell<'_> {
         self.figures.push(thread);
         Ok(())
     }
-}
-
-/// Writes the bench beside its place first and then moves it there, so that the old one is never half gone.
-fn save_bench(path: &Path, bench: &Bench) -> anyhow::Result<()> {
-    let text = match std::fs::read_to_string(path) {
-        Ok(old) => bench.write_into(&old).map_err(|error| {
-            anyhow::anyhow!("{} is there and is no bench ({error}): choose another name", path.display())
-        })?,
-        Err(error) if error.kind() == std::io::ErrorKind::NotFound => bench.new_file("Amber Tap bench"),
-        Err(error) => return Err(error).context(format!("cannot read {}", path.display())),
-    };
-    let mut beside = path.as_os_str().to_owned();
-    beside.push(".new");
-    let beside = PathBuf::from(beside);
-    std::fs::write(&beside, text).with_context(|| format!("cannot write {}", beside.display()))?;
-    std::fs::rename(&beside, path).with_context(|| format!("cannot write {}", path.display()))
 }

@@ -1,110 +1,230 @@
 //! The terminal: taken over at the start, given back whatever happens.
+//!
+//! A terminal may stop reading (its connection hangs, its output was stopped). So a thread of its own writes to it, a
+//! frame at a time, and nothing else ever waits for it.
 
-use anyhow::Context;
+use anyhow::{Context, anyhow};
+use crossbeam_channel::{Receiver, RecvTimeoutError, Sender, TryRecvError, bounded};
 use crossterm::cursor::{Hide, Show};
-use crossterm::event::{DisableMouseCapture, EnableMouseCapture};
+use crossterm::event::{DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture};
+use crossterm::queue;
 use crossterm::terminal::{
     BeginSynchronizedUpdate, Clear, ClearType, EndSynchronizedUpdate, EnterAlternateScreen, LeaveAlternateScreen,
     disable_raw_mode, enable_raw_mode,
 };
-use crossterm::{execute, queue};
 use ratatui::backend::{Backend, CrosstermBackend};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use std::io::{BufWriter, Stdout, Write};
+use std::fs::File;
+use std::io::{self, Write};
+use std::time::Duration;
 
 const LOST: &str = "the terminal cannot be written to";
 
+/// The longest that a terminal is waited for that is to be given back.
+const PATIENCE: Duration = Duration::from_millis(500);
+
+/// Bytes beside the frames, such as a copied text, that wait for a terminal at most.
+const ASIDE: usize = 256 * 1024;
+
 /// The screen. Restores the terminal when dropped.
 pub(super) struct Screen {
-    backend: CrosstermBackend<BufWriter<Stdout>>,
     /// What the terminal shows.
     front: Buffer,
     back: Buffer,
+    /// What goes out before the next frame.
+    aside: Vec<u8>,
+    writer: Writer,
+}
+
+/// The thread that writes.
+struct Writer {
+    give: Sender<Vec<u8>>,
+    /// Says that all that was given has been written, or why not.
+    written: Receiver<io::Result<()>>,
+    /// Something was given and is not written yet.
+    busy: bool,
+}
+
+impl Writer {
+    fn start() -> anyhow::Result<Writer> {
+        // Not the standard library's handle: that is locked while it is written to.
+        let mut out = File::from(rustix::io::dup(io::stdout()).context(LOST)?);
+        let (give, bytes) = bounded::<Vec<u8>>(1);
+        let (say, written) = bounded(1);
+        let write = move || {
+            for bytes in bytes {
+                if say.send(out.write_all(&bytes)).is_err() {
+                    return;
+                }
+            }
+        };
+        std::thread::Builder::new().name("terminal".into()).spawn(write).context("no thread for the terminal")?;
+        Ok(Writer { give, written, busy: false })
+    }
+
+    /// Gives bytes to be written; only while it is not busy.
+    fn write(&mut self, bytes: Vec<u8>) -> anyhow::Result<()> {
+        self.busy = true;
+        self.give.try_send(bytes).map_err(|_| anyhow!(LOST))
+    }
+
+    fn is_ready(&mut self) -> anyhow::Result<bool> {
+        if self.busy {
+            match self.written.try_recv() {
+                Ok(done) => {
+                    self.busy = false;
+                    done.context(LOST)?;
+                }
+                Err(TryRecvError::Empty) => {}
+                Err(TryRecvError::Disconnected) => return Err(anyhow!(LOST)),
+            }
+        }
+        Ok(!self.busy)
+    }
+
+    /// Waits until all is written, but not for ever. Whether it is.
+    fn settle(&mut self) -> bool {
+        if self.busy {
+            self.busy = matches!(self.written.recv_timeout(PATIENCE), Err(RecvTimeoutError::Timeout));
+        }
+        !self.busy
+    }
 }
 
 impl Screen {
     pub(super) fn take_over() -> anyhow::Result<Screen> {
-        let usual = std::panic::take_hook();
-        std::panic::set_hook(Box::new(move |info| {
-            give_back();
-            usual(info);
-        }));
-        enable_raw_mode().context("the terminal cannot be switched to raw mode")?;
-        let mut out = BufWriter::with_capacity(64 * 1024, std::io::stdout());
-        execute!(out, EnterAlternateScreen, EnableMouseCapture, Hide).context(LOST)?;
         let empty = Buffer::empty(Rect::ZERO);
-        Ok(Screen { backend: CrosstermBackend::new(out), front: empty.clone(), back: empty })
+        let mut screen = Screen { front: empty.clone(), back: empty, aside: Vec::new(), writer: Writer::start()? };
+        screen.begin()?;
+        Ok(screen)
+    }
+
+    fn begin(&mut self) -> anyhow::Result<()> {
+        enable_raw_mode().context("the terminal cannot be switched to raw mode")?;
+        queue!(self.aside, EnterAlternateScreen, EnableMouseCapture, EnableBracketedPaste, Hide).context(LOST)
+    }
+
+    /// Gives the terminal back, as far as it can be written to.
+    fn give_back(&mut self) {
+        // Frames that wait for ever are given up; the terminal's own settings go back in any case.
+        if self.writer.settle() {
+            let mut last = Vec::new();
+            // Writing to a vector cannot fail.
+            let _ = queue!(last, DisableBracketedPaste, DisableMouseCapture, LeaveAlternateScreen, Show);
+            if self.writer.write(last).is_ok() {
+                self.writer.settle();
+            }
+        }
+        let _ = disable_raw_mode();
+    }
+
+    /// Gives the terminal back until the program is told to go on: as after Ctrl-Z at a shell.
+    ///
+    /// # Errors
+    /// When the terminal cannot be had again.
+    pub(super) fn suspend(&mut self) -> anyhow::Result<()> {
+        self.give_back();
+        // The whole job stops, as a terminal would have it; this returns when it is told to go on.
+        rustix::process::kill_current_process_group(rustix::process::Signal::TSTP)
+            .context("the program cannot be suspended")?;
+        self.begin_again()
+    }
+
+    /// Takes the terminal over again after it was in other hands.
+    ///
+    /// # Errors
+    /// When it cannot be had.
+    pub(super) fn begin_again(&mut self) -> anyhow::Result<()> {
+        // What it shows now is unknown: all is drawn anew.
+        self.front = Buffer::empty(Rect::ZERO);
+        self.begin()
     }
 
     pub(super) fn size(&self) -> (u16, u16) {
         crossterm::terminal::size().unwrap_or((80, 24))
     }
 
-    /// Draws one whole frame of this size; what is the same is not sent again.
+    /// Whether the terminal has taken all that was drawn.
+    ///
+    /// # Errors
+    /// When it cannot be written to.
+    pub(super) fn is_ready(&mut self) -> anyhow::Result<bool> {
+        self.writer.is_ready()
+    }
+
+    /// Says that the terminal has taken what was drawn; taken out by [`Screen::is_ready`].
+    pub(super) fn written(&self) -> Receiver<io::Result<()>> {
+        self.writer.written.clone()
+    }
+
+    /// Draws one whole frame of this size; what is the same is not sent again. Only for a screen that is ready.
     pub(super) fn draw(&mut self, (width, height): (u16, u16), draw: impl FnOnce(&mut Buffer)) -> anyhow::Result<()> {
         let area = Rect::new(0, 0, width, height);
-        queue!(self.backend, BeginSynchronizedUpdate).context(LOST)?;
+        let mut bytes = self.begin_frame()?;
         if self.front.area != area {
-            queue!(self.backend, Clear(ClearType::All)).context(LOST)?;
+            queue!(bytes, Clear(ClearType::All)).context(LOST)?;
             self.front = Buffer::empty(area);
             self.back = Buffer::empty(area);
         }
         self.back.reset();
         draw(&mut self.back);
-        self.backend.draw(self.front.diff(&self.back).into_iter()).context(LOST)?;
+        CrosstermBackend::new(&mut bytes).draw(self.front.diff(&self.back).into_iter()).context(LOST)?;
         std::mem::swap(&mut self.front, &mut self.back);
-        self.end_frame()
+        self.end_frame(bytes)
     }
 
-    /// Replaces one part of the frame that is shown.
+    /// Replaces one part of the frame that is shown. Only for a screen that is ready.
     pub(super) fn patch(&mut self, part: &Buffer) -> anyhow::Result<()> {
-        queue!(self.backend, BeginSynchronizedUpdate).context(LOST)?;
+        let mut bytes = self.begin_frame()?;
         let mut before = Buffer::empty(part.area);
         for position in part.area.positions() {
             if let (Some(cell), Some(shown)) = (before.cell_mut(position), self.front.cell(position)) {
                 cell.clone_from(shown);
             }
         }
-        self.backend.draw(before.diff(part).into_iter()).context(LOST)?;
+        CrosstermBackend::new(&mut bytes).draw(before.diff(part).into_iter()).context(LOST)?;
         for position in part.area.positions() {
             if let (Some(shown), Some(cell)) = (self.front.cell_mut(position), part.cell(position)) {
                 shown.clone_from(cell);
             }
         }
-        self.end_frame()
+        self.end_frame(bytes)
+    }
+
+    fn begin_frame(&mut self) -> anyhow::Result<Vec<u8>> {
+        let mut bytes = std::mem::take(&mut self.aside);
+        queue!(bytes, BeginSynchronizedUpdate).context(LOST)?;
+        Ok(bytes)
     }
 
     /// The terminal shows a frame in one piece.
-    fn end_frame(&mut self) -> anyhow::Result<()> {
-        queue!(self.backend, EndSynchronizedUpdate).context(LOST)?;
-        Write::flush(&mut self.backend).context(LOST)
+    fn end_frame(&mut self, mut bytes: Vec<u8>) -> anyhow::Result<()> {
+        queue!(bytes, EndSynchronizedUpdate).context(LOST)?;
+        self.writer.write(bytes)
+    }
+
+    /// Puts `text` where other programs paste from, by the escape sequence that terminals have for it (OSC 52). Those
+    /// that do not know it leave it out.
+    pub(super) fn copy(&mut self, text: &str) {
+        let encoded = base64::Engine::encode(&base64::prelude::BASE64_STANDARD, text);
+        self.beside(format!("\x1b]52;c;{encoded}\x07").as_bytes());
+    }
+
+    /// Rings the terminal's bell.
+    pub(super) fn ring(&mut self) {
+        self.beside(b"\x07");
+    }
+
+    fn beside(&mut self, bytes: &[u8]) {
+        if self.aside.len() + bytes.len() <= ASIDE {
+            self.aside.extend_from_slice(bytes);
+        }
     }
 }
 
 impl Drop for Screen {
     fn drop(&mut self) {
-        give_back();
+        self.give_back();
     }
-}
-
-/// Best effort: there is nobody left to tell.
-fn give_back() {
-    let _ = disable_raw_mode();
-    let _ = execute!(std::io::stdout(), DisableMouseCapture, LeaveAlternateScreen, Show);
-}
-
-/// Puts `text` where other programs paste from, by the escape sequence that terminals have for it (OSC 52). Those that
-/// do not know it leave it out.
-pub(super) fn copy(text: &str) {
-    let encoded = base64::Engine::encode(&base64::prelude::BASE64_STANDARD, text);
-    let mut out = std::io::stdout().lock();
-    // A terminal that cannot be written to is told when the screen is drawn.
-    let _ = write!(out, "\x1b]52;c;{encoded}\x07").and_then(|()| out.flush());
-}
-
-/// Rings the terminal's bell.
-pub(super) fn ring() {
-    let mut out = std::io::stdout().lock();
-    let _ = out.write_all(b"\x07").and_then(|()| out.flush());
 }

@@ -2,6 +2,7 @@
 
 #![allow(missing_docs)]
 
+mod faults;
 mod program;
 mod scales;
 mod support;

@@ -37,8 +37,8 @@ fn the_depth_programme_is_calibrated_by_walking_back_over_its_levels() {
     terminal.keys(&["s"]);
     terminal.wait("bench file");
     terminal.keys(&["Enter"]);
-    terminal.wait("bench saved to my.bench.toml");
-    let text = fs::read_to_string(dir.path().join("my.bench.toml")).unwrap();
+    terminal.wait("bench saved to flume-depth.bench.toml");
+    let text = fs::read_to_string(dir.path().join("flume-depth.bench.toml")).unwrap();
     let bench = Bench::parse(&text).unwrap();
     let scale = &bench.first().channel("gauge_a").unwrap().scale;
     let kept = scale.calibration().expect("kept in the bench");

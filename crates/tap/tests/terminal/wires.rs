@@ -60,7 +60,7 @@ fn two_boards_are_watched_side_by_side_and_kept_in_one_take() {
     assert_eq!(names, ["rail", "valve"]);
     assert_eq!(takes[0].1.sent.len(), 1, "what was sent went to one board alone");
     for (name, take) in &takes {
-        assert!(take.mended.is_empty(), "{:?}", take.mended);
+        assert!(take.told.is_empty(), "{:?}", take.told);
         let table = fs::read(take.folder.join("readings.csv")).unwrap();
         assert_eq!(take.decode(), table, "{name}");
     }

@@ -162,6 +162,9 @@ impl App {
                 fields.push(fact(name, bytes(count)));
             }
         }
+        if counts.merged > 0 {
+            fields.push(fact("link changes not shown", grouped(counts.merged)));
+        }
         if let Some(share) = self.chain().unreadable() {
             fields.push(fact("not text", format!("{:.0} %", share * 100.0)));
         }

@@ -1,0 +1,170 @@
+//! Mending a take on purpose: what is torn is cut or made whole, what its table lacks is added. Never part of opening.
+
+use super::decode::{DECODER, Decoder};
+use super::marks::Mark;
+use super::reader::{LONGEST, OpenedTake, being_written, open, parts, read, whole_lines};
+use super::wire::{self, Event};
+use super::{MARKS, METADATA, READINGS, SENT, STAMPS, TakeError, WIRE, metadata, sent};
+use crate::disk;
+use amber_core::digits::{bytes, counted};
+use rustix::fs::{FlockOperation, flock};
+use std::fs::{self, File};
+use std::io;
+use std::path::{Path, PathBuf};
+
+/// One file that is to be changed.
+#[derive(Debug)]
+pub struct Repair {
+    /// Its name.
+    pub file: &'static str,
+    /// What is wrong and what will be done, in a sentence.
+    pub what: String,
+    /// What the file is to hold.
+    content: Vec<u8>,
+}
+
+/// What mending a take comes to. The take is held for this program while this lives.
+#[derive(Debug)]
+pub struct Mending {
+    /// The take.
+    pub folder: PathBuf,
+    /// What will be changed.
+    pub repairs: Vec<Repair>,
+    /// What is wrong and stays so.
+    pub told: Vec<String>,
+    _lock: File,
+}
+
+/// Looks at the takes in `folder` and says what mending each of them comes to; nothing is changed yet.
+///
+/// # Errors
+/// As opening; [`TakeError::Busy`] when one is being written or mended elsewhere.
+pub fn mend_all(folder: &Path) -> Result<Vec<Mending>, TakeError> {
+    parts(folder).into_iter().map(|(_, part)| look(&part)).collect()
+}
+
+fn look(folder: &Path) -> Result<Mending, TakeError> {
+    let lock = File::open(folder).map_err(TakeError::io("cannot open", folder))?;
+    // Where locks are not to be had, nobody else has one either.
+    let held = flock(&lock, FlockOperation::NonBlockingLockExclusive) == Err(rustix::io::Errno::WOULDBLOCK);
+    if held || being_written(&folder.join(WIRE)) {
+        return Err(TakeError::Busy(folder.into()));
+    }
+    let take = open(folder)?;
+    let mut repairs = Vec::new();
+    let marks = |text: &[u8]| Mark::parse(text, take.start).0.len();
+    let sent = |text: &[u8]| sent::parse(text, take.start).0.len();
+    repairs.extend(stamps(folder, &take));
+    repairs.extend(tail(folder, MARKS, marks));
+    repairs.extend(tail(folder, SENT, sent));
+    table(folder, &take, &mut repairs);
+    Ok(Mending { folder: folder.into(), repairs, told: take.told, _lock: lock })
+}
+
+/// The table of arrivals, ended where the bytes end.
+fn stamps(folder: &Path, take: &OpenedTake) -> Option<Repair> {
+    let text = read(folder, STAMPS, LONGEST).ok().filter(|_| !take.from_table)?;
+    let found = wire::parse(&text, take.wire.len(), take.about.format > 0);
+    let last = found.last?;
+    let mut content = text[..whole_lines(&text)].to_vec();
+    if found.missing > 0 {
+        content.truncate(wire::within(&content, take.wire.len()));
+    }
+    if take.about.format >= 2 && !found.stopped {
+        content.extend_from_slice(wire::row(take.wire.len() as u64, last, Some(Event::Stopped)).as_bytes());
+    }
+    let what = format!("it is ended where {WIRE} ends");
+    (content != text).then_some(Repair { file: STAMPS, what, content })
+}
+
+/// A last line without its end: ended where it says something, as `rows` counts, else cut off.
+fn tail(folder: &Path, file: &'static str, rows: impl Fn(&[u8]) -> usize) -> Option<Repair> {
+    let mut content = read(folder, file, LONGEST).ok()?;
+    let whole = whole_lines(&content);
+    let torn = content.len() - whole;
+    if torn == 0 {
+        return None;
+    }
+    let what = if rows(&content) > rows(&content[..whole]) {
+        content.extend_from_slice(b"\r\n");
+        "its last line lacks its end, which is added".into()
+    } else {
+        content.truncate(whole);
+        format!("its last {} are half a line, and are cut off", bytes(torn as u64))
+    };
+    Some(Repair { file, what, content })
+}
+
+fn table(folder: &Path, take: &OpenedTake, repairs: &mut Vec<Repair>) {
+    let found = read(folder, READINGS, LONGEST);
+    let is_same_decoder = take.about.decoder == DECODER || found.as_ref().is_ok_and(Vec::is_empty);
+    // A table that cannot be read, such as a link to another file, is not ours to replace.
+    let is_there = folder.join(READINGS).symlink_metadata().is_ok();
+    if take.from_table || (!is_same_decoder && is_there) || (is_there && found.is_err()) {
+        repairs.extend(tail(folder, READINGS, |_| 0));
+        return;
+    }
+    let found = found.unwrap_or_default();
+    let (again, document) = decoded(take);
+    if found != again {
+        let whole = whole_lines(&found);
+        let what = if again.starts_with(&found[..whole]) {
+            let lines = again[whole..].iter().filter(|b| **b == b'\n').count() as u64;
+            format!("{} of it are only in {WIRE}, and are added", counted(lines, "line"))
+        } else {
+            format!("it does not hold what {WIRE} says, since it was changed or damaged: it is made again")
+        };
+        repairs.push(Repair { file: READINGS, what, content: again });
+    }
+    if let Some(document) = document.filter(|_| !folder.join(METADATA).exists()) {
+        let what = format!("it is not there, and is made again from {WIRE}");
+        repairs.push(Repair { file: METADATA, what, content: document.into_bytes() });
+    }
+}
+
+/// The table made again, and its description when it has columns.
+fn decoded(take: &OpenedTake) -> (Vec<u8>, Option<String>) {
+    let mut decoder = Decoder::new(&take.bench, take.start);
+    take.replay(&mut decoder);
+    let document = metadata::document(decoder.columns(), decoder.tally().text_times);
+    let document = (!decoder.columns().is_empty()).then_some(document);
+    (decoder.take_output(), document)
+}
+
+impl Mending {
+    /// Does it. Of each file that was there a copy is kept beside it, whose name is given.
+    ///
+    /// # Errors
+    /// When a file cannot be written; it is then as it was.
+    pub fn carry_out(self) -> Result<Vec<PathBuf>, TakeError> {
+        let mut kept = Vec::new();
+        for Repair { file, content, .. } in &self.repairs {
+            let path = self.folder.join(file);
+            if path.symlink_metadata().is_ok() {
+                kept.push(keep(&path).map_err(TakeError::io("cannot keep a copy of", &path))?);
+            }
+            disk::replace_here(&path, content).map_err(TakeError::io("cannot write to", &path))?;
+        }
+        Ok(kept)
+    }
+}
+
+/// Keeps what is in `path` under another name beside it.
+fn keep(path: &Path) -> io::Result<PathBuf> {
+    let mut number = 1;
+    loop {
+        let mut name = path.as_os_str().to_owned();
+        name.push(format!(".before-mending-{number}"));
+        let name = PathBuf::from(name);
+        match fs::hard_link(path, &name) {
+            Ok(()) => return Ok(name),
+            Err(error) if error.kind() == io::ErrorKind::AlreadyExists => number += 1,
+            // Some file systems have no second names.
+            Err(_) => {
+                let mut copy = File::options().write(true).create_new(true).open(&name)?;
+                io::copy(&mut disk::open(path, rustix::fs::OFlags::NOFOLLOW)?, &mut copy)?;
+                return disk::sync(&copy).map(|()| name);
+            }
+        }
+    }
+}

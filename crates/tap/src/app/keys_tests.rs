@@ -1,0 +1,114 @@
+//! Every key in every room, with nothing there yet, with everything hidden and with all there is.
+
+use super::tests::{START, feed, picture, press, watched};
+use super::*;
+use crossterm::event::{KeyCode, KeyModifiers};
+
+/// An app with one source that sent `text`.
+fn with(text: &str, bench: &str) -> App {
+    let bench = Bench::parse(bench).unwrap();
+    let chain = Chain::new(&bench, 0, amber_core::store::Limits::default());
+    let mut app = App::live(chain, bench.shared.clone(), PathBuf::from("out"), None, START);
+    app.zone = TimeZone::UTC;
+    app.update(START, Message::Feed(0, Feed::State(LinkState::open_at(9600))));
+    if !text.is_empty() {
+        feed(&mut app, START.plus(1.0), text.as_bytes());
+    }
+    app
+}
+
+fn take_of(text: &str) -> App {
+    let dir = tempfile::tempdir().unwrap();
+    let place = TakePlace::Exactly(dir.path().join("x"));
+    let bench = Bench::default();
+    let mut writer = amber_io::take::Writer::create(&place, &bench, START, amber_io::take::Event::BEGIN, None).unwrap();
+    writer.chunk(START.plus(1.0), text.as_bytes()).unwrap();
+    writer.finish(START.plus(2.0)).unwrap();
+    let take = amber_io::take::open(&dir.path().join("x")).unwrap();
+    let chain = chain_of(&take, &bench, 0);
+    App::take(chain, bench.shared.clone(), take, None)
+}
+
+type State = (&'static str, fn() -> App);
+
+const STATES: [State; 9] = [
+    ("nothing came", || with("", "")),
+    ("not plugged in", || {
+        let mut app = with("", "");
+        let problem = amber_io::Problem::Missing("/dev/ttyACM0".into());
+        let waiting = LinkState::Waiting { problem, pause: std::time::Duration::from_secs(1) };
+        app.update(START, Message::Feed(0, Feed::State(waiting)));
+        app
+    }),
+    ("only text", || with(&"the board is starting, please wait\n".repeat(20), "")),
+    ("channels without a row", || with("", "[split]\nshape = \"labelled\"\nlabels = [\"a\", \"b\"]\n")),
+    ("one row", || with("a=1 b=0\n", "[split]\nshape = \"labelled\"\nlabels = [\"a\", \"b\"]\n")),
+    ("everything hidden", || {
+        let mut app = watched(3);
+        for place in 0..app.chain().channels().len() {
+            app.selected.channel = place;
+            press(&mut app, KeyCode::Char('v'));
+        }
+        app
+    }),
+    ("all there is", || watched(3)),
+    ("a take without a row", || take_of("hello\n")),
+    ("a take", || take_of(&"a=1 b=2\n".repeat(50))),
+];
+
+/// What is pressed to be in a room.
+const ROOMS: [&[KeyCode]; 16] = [
+    &[],
+    &[KeyCode::Char('1')],
+    &[KeyCode::Char('2')],
+    &[KeyCode::Char('3')],
+    &[KeyCode::Char('4')],
+    &[KeyCode::Char('5')],
+    &[KeyCode::Char('6')],
+    &[KeyCode::Char('c')],
+    &[KeyCode::Char('r')],
+    &[KeyCode::Char('d')],
+    &[KeyCode::Char('l')],
+    &[KeyCode::Char('l'), KeyCode::Char('2')],
+    &[KeyCode::Char('n')],
+    &[KeyCode::Char('e')],
+    &[KeyCode::Char(':')],
+    &[KeyCode::Char('?')],
+];
+
+#[test]
+fn no_key_in_any_room_ends_the_program_whatever_there_is() {
+    let sizes = [(60, 18), (80, 24), (100, 30), (30, 8)];
+    let none = KeyModifiers::NONE;
+    let mut keys: Vec<(KeyCode, KeyModifiers)> =
+        crate::keys::KEYS.iter().flat_map(|binding| binding.keys.iter().copied()).collect();
+    keys.extend([(KeyCode::Char('1'), none), (KeyCode::Char('x'), none), (KeyCode::Enter, none)]);
+    keys.sort_by_key(|key| format!("{key:?}"));
+    keys.dedup();
+    let mut pressed = 0;
+    for (name, state) in STATES {
+        for room in ROOMS {
+            let mut app = state();
+            for (number, (code, modifiers)) in keys.iter().enumerate() {
+                // Out of wherever the last key led, and into the room again.
+                for _ in 0..4 {
+                    press(&mut app, KeyCode::Esc);
+                }
+                app.overlays.clear();
+                (app.panel, app.tool, app.view, app.lines.open) = (None, None, View::Chart, false);
+                room.iter().for_each(|key| drop(press(&mut app, *key)));
+                app.update(app.now, Message::Key(KeyEvent::new(*code, *modifiers)));
+                // What was asked is answered, wrongly at first.
+                if matches!(app.overlays.last(), Some(Overlay::Prompt(_) | Overlay::Pick(_))) {
+                    press(&mut app, KeyCode::Char('7'));
+                    press(&mut app, KeyCode::Enter);
+                }
+                let (width, height) = sizes[number % sizes.len()];
+                let text = picture(&mut app, width, height);
+                assert_eq!(text.lines().count(), usize::from(height), "{name}, {room:?}, {code:?}");
+                pressed += 1;
+            }
+        }
+    }
+    assert!(pressed > 9000, "{pressed}");
+}
