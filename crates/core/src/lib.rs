@@ -3,8 +3,8 @@
 //! One module a stage, in the order in which a reading walks the chain:
 //! [`split`] (bytes to rows), [`clock`] (how often rows come), [`scale`] (counts to quantities),
 //! [`smooth`] (noise, and what removing it costs in delay), [`watch`] (thresholds), and [`store`] (the buffer behind
-//! the chart). [`formula`] reads formulas over channels, [`derive`] works out the rows of all channels, [`levels`] finds
-//! where they were settled. [`bench`] holds the settings, [`interpret`] joins the stages
+//! the chart). [`formula`] reads formulas over channels, [`mod@derive`] works out the rows of all channels, [`levels`] finds
+//! where they were settled. [`mod@bench`] holds the settings, [`interpret`] joins the stages
 //! from bytes to rows, [`chain`] puts the buffer behind them, and [`axis`], [`digits`] and
 //! [`window`] decide what of it a person sees. Every transform takes the time as data, as a [`Stamp`].
 

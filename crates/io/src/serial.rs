@@ -200,9 +200,14 @@ fn told(path: &Path, kind: io::ErrorKind, reason: &str) -> Problem {
     }
 }
 
-/// The name of the group that `path` belongs to.
+/// The name of the group that may read and write `path`; none when only others may, or when it is root's own, which
+/// nobody should join.
 fn group_of(path: &Path) -> Option<String> {
-    let id = std::fs::metadata(path).ok()?.gid().to_string();
+    let meta = std::fs::metadata(path).ok()?;
+    if meta.mode() & 0o060 != 0o060 || meta.gid() == 0 {
+        return None;
+    }
+    let id = meta.gid().to_string();
     let groups = std::fs::read_to_string("/etc/group").ok()?;
     let mut lines = groups.lines().map(|line| line.split(':').collect::<Vec<_>>());
     lines.find(|fields| fields.get(2) == Some(&id.as_str())).map(|fields| fields[0].to_owned())
@@ -219,8 +224,19 @@ mod tests {
         assert!(told("/dev/no-such-port").contains("plug the board in"));
         assert!(told("/dev/null").contains("not a serial port"));
         assert!(told("/").contains("not a serial port"));
-        let denied = super::told(Path::new("/etc/passwd"), io::ErrorKind::PermissionDenied, "");
-        assert!(denied.to_string().contains("join group root"), "{denied}");
+        // A group is named when it may, and only then.
+        let dir = tempfile::tempdir().unwrap();
+        let path = dir.path().join("port");
+        fs::write(&path, "").unwrap();
+        for (mode, group, named) in [(0o660, 20, true), (0o600, 20, false), (0o660, 0, false)] {
+            use std::os::unix::fs::PermissionsExt;
+            if std::os::unix::fs::chown(&path, None, Some(group)).is_err() {
+                continue; // Only root may give a file away.
+            }
+            fs::set_permissions(&path, fs::Permissions::from_mode(mode)).unwrap();
+            let denied = super::told(&path, io::ErrorKind::PermissionDenied, "").to_string();
+            assert_eq!(denied.contains("join group dialout"), named, "{mode:o} {group}: {denied}");
+        }
     }
 
     #[test]

@@ -271,7 +271,7 @@ fn a_take_of_several_sources_opens_as_one_and_a_torn_sent_file_is_told() {
     let names: Vec<&str> = takes.iter().map(|(name, _)| name.as_str()).collect();
     assert_eq!(names, ["left", "right"]);
     assert_eq!((takes[0].1.sent.len(), takes[1].1.sent.len()), (1, 2));
-    assert!(takes[0].1.told[0].starts_with("sent.csv: its last line lacks its end"), "{:?}", takes[0].1.told);
+    assert!(takes[0].1.told[0].starts_with("sent.csv: its last line is incomplete"), "{:?}", takes[0].1.told);
     drop(takes);
     for mending in amber_io::take::mend_all(&folder).unwrap() {
         mending.carry_out().unwrap();

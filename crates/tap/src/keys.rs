@@ -1,4 +1,4 @@
-//! Keys as data: one table from which the program's behaviour, its footer, its help and the README's table come.
+//! Keys as data: one table from which the program's behaviour, its footer, its help and the page of keys (docs/keys.md) come.
 
 use crate::app::Stage;
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
@@ -380,10 +380,10 @@ mod tests {
         assert_eq!(resolve(&[Place::Prompt], key(Char('q'))), None);
     }
 
-    /// The README's table is this table.
+    /// The page of keys is this table.
     #[test]
-    fn the_readme_lists_every_key_of_the_main_screen() {
-        let readme = include_str!("../../../README.md");
+    fn the_page_of_keys_lists_every_key() {
+        let page = include_str!("../../../docs/keys.md");
         for binding in KEYS.iter().filter(|b| {
             matches!(
                 b.place,
@@ -399,7 +399,7 @@ mod tests {
             )
         }) {
             let row = format!("| `{}` | {} |", binding.label, binding.help);
-            assert!(readme.contains(&row), "README lacks: {row}");
+            assert!(page.contains(&row), "docs/keys.md lacks: {row}");
         }
     }
 }

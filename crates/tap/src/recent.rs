@@ -1,6 +1,7 @@
 //! The benches used lately, remembered beside the person's other program state.
 
 use amber_core::bench::Source;
+use amber_io::disk;
 use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
 
@@ -30,7 +31,8 @@ pub(crate) struct Recent {
 impl Recent {
     /// What is remembered; nothing when there is no such file, or one that makes no sense.
     pub(crate) fn load() -> Recent {
-        let text = file().and_then(|path| std::fs::read_to_string(path).ok()).unwrap_or_default();
+        let text = file().and_then(|path| disk::read(&path, disk::BENCH).ok()).unwrap_or_default();
+        let text = String::from_utf8_lossy(&text);
         let mut recent: Recent = toml_edit::de::from_str(&text).unwrap_or_default();
         recent.bench.retain(|used| used.path.is_file());
         recent
@@ -65,7 +67,7 @@ pub(crate) fn remember(path: &Path, source: &Source) {
     let mut recent = Recent::load();
     recent.note(Used { path, port: source.port.clone(), usb: source.usb.clone() });
     if let (Some(folder), Ok(text)) = (file.parent(), toml_edit::ser::to_string_pretty(&recent)) {
-        let _ = std::fs::create_dir_all(folder).and_then(|()| std::fs::write(&file, text));
+        let _ = std::fs::create_dir_all(folder).and_then(|()| disk::replace(&file, text.as_bytes()));
     }
 }
 

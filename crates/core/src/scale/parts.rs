@@ -192,7 +192,7 @@ impl Step {
             Step::Table { points, unit: to } => vec![
                 part(
                     "points",
-                    format!("{} points", points.len()),
+                    crate::digits::counted(points.len() as u64, "point"),
                     list(points),
                     "from and to, as in: 0 0, 1.2 50, 2.9 100",
                 ),

@@ -73,7 +73,7 @@ fn stamps(folder: &Path, take: &OpenedTake) -> Option<Repair> {
     if take.about.format >= 2 && !found.stopped {
         content.extend_from_slice(wire::row(take.wire.len() as u64, last, Some(Event::Stopped)).as_bytes());
     }
-    let what = format!("it is ended where {WIRE} ends");
+    let what = format!("incomplete rows at its end are removed, and its end is marked");
     (content != text).then_some(Repair { file: STAMPS, what, content })
 }
 
@@ -87,10 +87,10 @@ fn tail(folder: &Path, file: &'static str, rows: impl Fn(&[u8]) -> usize) -> Opt
     }
     let what = if rows(&content) > rows(&content[..whole]) {
         content.extend_from_slice(b"\r\n");
-        "its last line lacks its end, which is added".into()
+        "its last line has no line ending, which is added".into()
     } else {
         content.truncate(whole);
-        format!("its last {} are half a line, and are cut off", bytes(torn as u64))
+        format!("its last {} are an incomplete line, which is removed", bytes(torn as u64))
     };
     Some(Repair { file, what, content })
 }
@@ -110,14 +110,14 @@ fn table(folder: &Path, take: &OpenedTake, repairs: &mut Vec<Repair>) {
         let whole = whole_lines(&found);
         let what = if again.starts_with(&found[..whole]) {
             let lines = again[whole..].iter().filter(|b| **b == b'\n').count() as u64;
-            format!("{} of it are only in {WIRE}, and are added", counted(lines, "line"))
+            format!("{} found only in {WIRE} will be added", counted(lines, "line"))
         } else {
-            format!("it does not hold what {WIRE} says, since it was changed or damaged: it is made again")
+            format!("it differs from {WIRE}, since it was changed or damaged: it will be made again")
         };
         repairs.push(Repair { file: READINGS, what, content: again });
     }
     if let Some(document) = document.filter(|_| !folder.join(METADATA).exists()) {
-        let what = format!("it is not there, and is made again from {WIRE}");
+        let what = format!("it is missing, and will be made again");
         repairs.push(Repair { file: METADATA, what, content: document.into_bytes() });
     }
 }

@@ -129,7 +129,7 @@ fn of_bytes(folder: &Path, wire: Vec<u8>, about: About, grows: bool, mut told: V
         }
         Err(why) => {
             told.push(format!(
-                "{BENCH} {why}: the shape is found again, nothing is scaled; --bench FILE gives settings"
+                "{BENCH} {why}: the shape is detected again and nothing is scaled; use --bench FILE for settings"
             ));
             Bench::default()
         }
@@ -141,19 +141,21 @@ fn of_bytes(folder: &Path, wire: Vec<u8>, about: About, grows: bool, mut told: V
     }
     if found.damaged > 0 {
         let (rows, first) = (counted(found.damaged as u64, "damaged row"), found.first_damaged);
-        told.push(format!("{STAMPS}: {rows}, the first in line {first}: times there are those before"));
+        told.push(format!(
+            "{STAMPS}: {rows}, the first in line {first}: their bytes have the times of the rows before"
+        ));
     }
     if grows {
         told.push("it is still being written: this is what it holds so far".into());
     } else if found.missing > 0 {
         told.push(format!("{WIRE} lacks its last {}, of which {STAMPS} tells", bytes(found.missing)));
     } else if about.format >= 2 && !found.stopped {
-        told.push(format!("it was not ended properly; `amber-tap mend` adds what {READINGS} may lack"));
+        told.push(format!("it was not ended properly; `amber-tap mend` adds rows that {READINGS} may lack"));
     }
     let mut pieces = found.pieces;
     if pieces.is_empty() && !wire.is_empty() {
         let why = stamps.err().unwrap_or_else(|| "makes no sense".into());
-        told.push(format!("{STAMPS} {why}: rows have the times of their own clock, else of an assumed rate"));
+        told.push(format!("{STAMPS} {why}: row times come from the clock in the rows, else from an assumed rate"));
         pieces.push(whole(Stamp(0), wire.len()));
     }
     let start = pieces.first().map_or(Stamp(0), |piece| piece.at);
@@ -174,9 +176,9 @@ fn of_table(folder: &Path, about: About, mut told: Vec<String>, missing: &str) -
         read(folder, READINGS, LONGEST).map_err(|why| none(format!("{WIRE} {missing}, and {READINGS} {why}")))?;
     let lines = table::read(&text)
         .ok_or_else(|| none(format!("{WIRE} {missing}, and {READINGS} holds no rows with a time_s")))?;
-    told.push(format!("{WIRE} {missing}: these are the rows of {READINGS} as they stand"));
+    told.push(format!("{WIRE} {missing}: the rows of {READINGS} are shown unchanged"));
     if lines.damaged > 0 {
-        told.push(format!("{READINGS}: {} without sense left out", counted(lines.damaged, "field")));
+        told.push(format!("{READINGS}: {} ignored", counted(lines.damaged, "invalid field")));
     }
     let (wire, start) = (lines.bytes, lines.start);
     Ok(OpenedTake {
@@ -200,7 +202,7 @@ impl OpenedTake {
         match disk::read_own(&self.folder.join(name), LONGEST_NOTES) {
             Ok(text) => {
                 if whole_lines(&text) < text.len() && !self.grows {
-                    self.told.push(format!("{name}: its last line lacks its end, and may lack more"));
+                    self.told.push(format!("{name}: its last line is incomplete"));
                 }
                 text
             }
@@ -216,7 +218,7 @@ impl OpenedTake {
 
     fn tell_lost(&mut self, name: &str, lost: u64, noun: &str) {
         if lost > 0 {
-            self.told.push(format!("{name}: {} without sense left out", counted(lost, noun)));
+            self.told.push(format!("{name}: {} ignored", counted(lost, &format!("invalid {noun}"))));
         }
     }
 }

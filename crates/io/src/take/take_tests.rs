@@ -126,7 +126,7 @@ fn giving_up_leaves_whole_files_and_a_folder_that_went_away_is_noticed() {
     assert_eq!(kept.bytes, before[0]);
     assert_eq!(
         open(&folder).unwrap().told,
-        ["it was not ended properly; `amber-tap mend` adds what readings.csv may lack"]
+        ["it was not ended properly; `amber-tap mend` adds rows that readings.csv may lack"]
     );
 
     let gone = dir.path().join("gone");

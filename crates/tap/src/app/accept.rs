@@ -38,7 +38,8 @@ impl App {
 
     /// Another bench is in the file that was named: asks again.
     pub(super) fn ask_over(&mut self, path: PathBuf) {
-        let hint = format!("{} is another bench: Enter again saves into it, or type another name", name_of(&path));
+        let hint =
+            format!("{} already exists: press Enter again to save into it, or type another name", name_of(&path));
         self.ask_bench_path(path.display().to_string(), hint, Some(path));
     }
 

@@ -360,7 +360,7 @@ fn quitting_with_unsaved_settings_saves_first_and_stays_when_that_fails() {
     // Another bench is there: only the same name once more saves into it.
     for (name, replaces) in [("other.bench.toml", false), ("wave-flume.bench.toml", true)] {
         app.update(app.now, Message::BenchThere(PathBuf::from("wave-flume.bench.toml")));
-        assert!(picture(&mut app, 160, 47).contains("is another bench: Enter again"));
+        assert!(picture(&mut app, 160, 47).contains("already exists: press Enter again"));
         let effects = replace(&mut app, name);
         let [Effect::SaveBench { path, may_replace, .. }] = &effects[..] else { panic!("{effects:?}") };
         assert_eq!((path, *may_replace), (&PathBuf::from(name), replaces));
@@ -374,7 +374,7 @@ fn what_is_pasted_is_text_and_never_keys() {
     let mut app = watched(2);
     let paste = |app: &mut App, text: &str| app.update(app.now, Message::Paste(text.into()));
     assert!(paste(&mut app, "qqqst\n").is_empty());
-    assert!(picture(&mut app, 160, 47).contains("pasted text is not taken for keys"));
+    assert!(picture(&mut app, 160, 47).contains("pasted text is ignored here"));
     press(&mut app, KeyCode::Char(':'));
     assert!(paste(&mut app, "stroke\x1b[31m 40\nat last\n").is_empty());
     assert_eq!(app.talk.input.value(), "stroke[31m 40 at last");

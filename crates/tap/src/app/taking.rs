@@ -175,13 +175,13 @@ impl App {
 /// A take's content in a few words.
 pub(crate) fn in_words(summary: &Summary) -> String {
     let tally = summary.tally;
-    let mut text = format!("{} rows, {}", digits::grouped(tally.rows), digits::bytes(summary.bytes));
+    let mut text = format!("{}, {}", digits::counted(tally.rows, "row"), digits::bytes(summary.bytes));
     text += &format!(", {}", digits::duration(summary.seconds.round()));
     if tally.refused > 0 {
-        text += &format!(", {} lines refused", digits::grouped(tally.refused));
+        text += &format!(", {} refused", digits::counted(tally.refused, "line"));
     }
     if tally.late_fields > 0 {
-        text += &format!(", {} fields of late channels only in wire.bin", digits::grouped(tally.late_fields));
+        text += &format!(", {} of late channels only in wire.bin", digits::counted(tally.late_fields, "field"));
     }
     text
 }

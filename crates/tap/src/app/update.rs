@@ -59,7 +59,7 @@ impl App {
         let input = match self.overlays.last_mut() {
             Some(Overlay::Prompt(prompt)) => &mut prompt.input,
             Some(Overlay::Talk) => &mut self.talk.input,
-            _ => return self.say("pasted text is not taken for keys; it goes where something is typed", true),
+            _ => return self.say("pasted text is ignored here: open an input line first", true),
         };
         insert(input, text);
     }

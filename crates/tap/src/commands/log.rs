@@ -61,9 +61,7 @@ pub(super) fn run(
     let interrupted = |signal: u8| 128 + signal;
     let Some(summary) = summary else {
         // The board's speed was being listened for all the time.
-        aside(
-            "amber-tap: nothing came that could be read, so there is no take: is the board on? --baud gives its speed",
-        );
+        aside("amber-tap: no data arrived, so no take was made: is the board powered? --baud sets the baud rate");
         return Ok(if let End::Interrupted(signal) = end { interrupted(signal) } else { 3 });
     };
     print(&summary)?;

@@ -17,15 +17,15 @@ pub(super) fn run(folder: &Path, yes: bool) -> anyhow::Result<u8> {
         }
     }
     if mendings.iter().all(|mending| mending.repairs.is_empty()) {
-        line("nothing to mend: its files agree", "that there is nothing to mend")?;
+        line("nothing to mend: all files agree", "that there is nothing to mend")?;
         return Ok(0);
     }
     if !yes && !agreed()? {
-        bail!("nothing was changed; --yes mends without asking");
+        bail!("nothing was changed; use --yes to mend without being asked");
     }
     for mending in mendings {
         for kept in mending.carry_out()? {
-            line(format_args!("kept as it was: {}", kept.display()), "what was kept")?;
+            line(format_args!("original kept as {}", kept.display()), "what was kept")?;
         }
     }
     line("mended", "that it is done").map(|()| 0)
@@ -36,7 +36,7 @@ fn agreed() -> anyhow::Result<bool> {
     if !std::io::stdin().is_terminal() || !std::io::stderr().is_terminal() {
         return Ok(false);
     }
-    aside("Mend this? A copy of each file is kept. y and Enter does it, anything else leaves all as it is.");
+    aside("Mend these files? A copy of each is kept. [y/N]");
     let mut answer = String::new();
     std::io::stdin().lock().read_line(&mut answer)?;
     Ok(answer.trim().eq_ignore_ascii_case("y"))

@@ -4,7 +4,7 @@ use super::{put, put_right, side};
 use crate::app::App;
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
-use amber_core::digits::grouped;
+use amber_core::digits::counted;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
@@ -115,7 +115,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     if digital || channel.settings().watch.is_some() {
         let watcher = channel.watcher();
         let threshold = channel.settings().watch.map_or(String::new(), |watch| format!(" {}", watch.threshold));
-        let text = format!("{}{threshold}, {} rises  ", side(watcher.side, channel.kind()), grouped(watcher.rises));
+        let text = format!("{}{threshold}, {}  ", side(watcher.side, channel.kind()), counted(watcher.rises, "rise"));
         put_right(buffer, area, bottom, &text, theme.style(Ink::Bright));
     }
 }

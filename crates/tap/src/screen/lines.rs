@@ -4,7 +4,7 @@ use super::tail::{draw_text, sign};
 use super::{fitting, put};
 use crate::app::{App, LineForm};
 use crate::theme::{Ink, Theme};
-use amber_core::digits::grouped;
+use amber_core::digits::counted;
 use amber_core::tail::TailLine;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -15,7 +15,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let numbers = tail.numbers();
     put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
     let pace = lines.pace.map_or("every line".to_owned(), |pace| format!("{pace} lines a second"));
-    let kept = format!("{} lines kept", grouped(numbers.end - numbers.start));
+    let kept = format!("{} kept", counted(numbers.end - numbers.start, "line"));
     let state = if lines.cursor.is_some() { "held" } else { pace.as_str() };
     let filter = if lines.filter.is_open() { String::new() } else { format!(", only '{}'", lines.filter.text()) };
     let form = lines.form.name();

@@ -89,7 +89,8 @@ pub(crate) fn draw_edge(app: &App, theme: Theme) -> Option<Buffer> {
     if !fits(area) {
         return None;
     }
-    let chart = Layout::new(app, area).chart;
+    // On a narrow screen a panel takes the chart's place.
+    let chart = Some(Layout::new(app, area).chart).filter(|chart| chart.width >= chart::EDGE)?;
     let mut buffer = Buffer::empty(Rect { x: chart.right() - chart::EDGE, width: chart::EDGE, ..chart });
     buffer.set_style(buffer.area, theme.ground());
     chart::draw(app, theme, chart, true, &mut buffer);

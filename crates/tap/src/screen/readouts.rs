@@ -6,7 +6,7 @@ use crate::app::{App, ChannelId, ChannelShown, Lanes};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
-use amber_core::digits::{self, fixed, grouped, with_unit};
+use amber_core::digits::{self, counted, fixed, grouped, with_unit};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
@@ -184,10 +184,13 @@ fn draw_digital(channel: &Channel, shown: ChannelShown, theme: Theme, area: Rect
         Some(value) if !value.is_nan() => "low ",
         _ => "–   ",
     };
-    let rises = grouped(channel.watcher().rises);
+    let rises = channel.watcher().rises;
     let ink = theme.style(if chosen { Ink::Chosen } else { Ink::Bright });
     let room = area.width;
-    let text = fitting(room, [format!("{state} {rises} rises "), format!("{state} {rises} ↑ "), format!("{state} ")]);
+    let text = fitting(
+        room,
+        [format!("{state} {} ", counted(rises, "rise")), format!("{state} {} ↑ ", grouped(rises)), format!("{state} ")],
+    );
     put_right(buffer, area, 0, &text, ink);
 }
 
@@ -242,11 +245,10 @@ fn draw_facts(
     if let Some(watch) = channel.settings().watch {
         let watcher = channel.watcher();
         let state = format!("{} {}", side(watcher.side, channel.kind()), watch.threshold);
-        let rises = grouped(watcher.rises);
-        let falls = grouped(watcher.falls);
+        let [rises, falls] = [counted(watcher.rises, "rise"), counted(watcher.falls, "fall")];
         let text = fitting(
             area.width.saturating_sub(1),
-            [format!("{state}   {rises} rises, {falls} falls"), format!("{state}  {rises} rises"), state],
+            [format!("{state}   {rises}, {falls}"), format!("{state}  {rises}"), state],
         );
         put(buffer, area, 1, 2, &text, theme.style(Ink::Text));
     }

@@ -5,7 +5,7 @@ use crate::app::{App, Source, Stage, Taking, name_of};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
-use amber_core::digits::{self, Form, duration, fixed, grouped, measured, with_unit};
+use amber_core::digits::{self, Form, counted, duration, fixed, measured, with_unit};
 use amber_core::scale::Step;
 use amber_core::smooth::{Filter, Strength};
 use amber_core::tail::visible;
@@ -136,7 +136,7 @@ fn smooth(app: &App, channel: &Channel, form: &Form, room: u16) -> (String, Stri
                 Filter::Median => "median",
             };
             let strength = match smooth.strength {
-                Strength::Rows(rows) => format!("{rows} rows"),
+                Strength::Rows(rows) => counted(u64::from(rows), "row"),
                 Strength::Seconds(seconds) => duration(seconds),
             };
             let gain = interval.map_or(1.0, |interval| smooth.noise_gain(interval));
@@ -156,7 +156,7 @@ fn smooth(app: &App, channel: &Channel, form: &Form, room: u16) -> (String, Stri
 fn watch(channel: &Channel, room: u16) -> (String, String) {
     let unit = channel.settings().scale.unit();
     let watcher = channel.watcher();
-    let rises = format!("{} rises", grouped(watcher.rises));
+    let rises = counted(watcher.rises, "rise");
     let now = side(watcher.side, channel.kind());
     match channel.settings().watch {
         Some(watch) => (
@@ -172,12 +172,12 @@ fn watch(channel: &Channel, room: u16) -> (String, String) {
 
 fn keep(app: &App, room: u16) -> (String, String) {
     match &app.taking {
-        Taking::No if app.is_take() => ("recorded".into(), format!("{} rows", grouped(app.shown.rows))),
+        Taking::No if app.is_take() => ("recorded".into(), counted(app.shown.rows, "row")),
         Taking::No => ("no take runs".into(), fitting(room, ["t starts a take".into(), "t: take".into()])),
         Taking::Starting => ("take starts".into(), "–".into()),
         Taking::Yes { folder, saved, .. } => {
             let rows = saved.as_ref().map_or(0, |saved| saved.tally.rows);
-            (name_of(folder), format!("{} rows", grouped(rows)))
+            (name_of(folder), counted(rows, "row"))
         }
     }
 }

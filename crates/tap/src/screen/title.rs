@@ -3,7 +3,7 @@
 use super::{fitting, put};
 use crate::app::{App, Source, Taking, name_of};
 use crate::theme::{Ink, Theme};
-use amber_core::digits::{clock, duration, fixed, grouped};
+use amber_core::digits::{clock, counted, duration, fixed, grouped};
 use amber_io::LinkState;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -71,7 +71,7 @@ fn right_parts(app: &App) -> Vec<(Ink, String)> {
         let rows = store.rows();
         let ends = store.time(rows.start).zip(rows.end.checked_sub(1).and_then(|last| store.time(last)));
         let length = ends.map_or(0.0, |(first, last)| last.seconds_since(first));
-        parts.push((Ink::Text, format!("{} rows over {}", grouped(rows.end - rows.start), clock(length))));
+        parts.push((Ink::Text, format!("{} over {}", counted(rows.end - rows.start, "row"), clock(length))));
     }
     if !app.doctor.findings.is_empty() {
         let count = app.doctor.findings.len();
@@ -91,7 +91,7 @@ fn right_parts(app: &App) -> Vec<(Ink, String)> {
             let name = name_of(folder);
             let rows = saved.as_ref().map_or(0, |saved| saved.tally.rows);
             let time = clock(app.now.seconds_since(*since));
-            parts.push((Ink::Alert, format!(" ● {name} {time} {} rows ", grouped(rows))));
+            parts.push((Ink::Alert, format!(" ● {name} {time} {} ", counted(rows, "row"))));
         }
         (Taking::No, _) => {}
     }

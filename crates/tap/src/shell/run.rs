@@ -184,7 +184,7 @@ impl Shell<'_> {
     /// Stops until the shell lets the program go on.
     fn suspend(&mut self, screen: &mut Screen) -> anyhow::Result<()> {
         if self.app.taking.runs() {
-            self.app.say("a take is running, and would miss what comes meanwhile: end it first", true);
+            self.app.say("a take is running and would miss data: end it first (t)", true);
             return Ok(());
         }
         screen.suspend()?;

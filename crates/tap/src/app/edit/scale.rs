@@ -225,7 +225,7 @@ impl App {
             let by = measured(channel.quantity_of(level.mean), channel.resolution(), channel.settings().scale.unit());
             let taken = taken.clone();
             self.with_channel(id, |channel| channel.scale.take_zero(level.mean, reference, taken));
-            done.push(format!("{title} ({by}, mean of {} rows)", amber_core::digits::grouped(level.count)));
+            done.push(format!("{title} ({by}, mean of {})", amber_core::digits::counted(level.count, "row")));
         }
         let shortest = self.shared.levels.seconds;
         match (done.is_empty(), moving.is_empty()) {

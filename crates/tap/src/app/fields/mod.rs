@@ -7,7 +7,7 @@ mod wire;
 use super::{App, Stage, Taking};
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
-use amber_core::digits::{bytes, duration, fixed, grouped, with_unit};
+use amber_core::digits::{bytes, counted, duration, fixed, grouped, with_unit};
 use amber_core::smooth::{Filter, Strength};
 use amber_core::store::Store;
 
@@ -252,11 +252,11 @@ impl App {
             fields.push(setting(
                 FieldId::HistoryRows,
                 "or at most",
-                format!("{} rows", grouped(history.rows)),
+                counted(history.rows, "row"),
                 "rows that stay in memory; whichever is less",
             ));
         }
-        fields.push(fact("in memory", format!("{} rows", grouped(kept.end - kept.start))));
+        fields.push(fact("in memory", counted(kept.end - kept.start, "row")));
         fields.push(fact(
             "",
             format!("{per_row:.0} bytes a row, {}", bytes((per_row * (kept.end - kept.start) as f64) as u64)),

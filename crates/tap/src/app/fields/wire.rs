@@ -3,7 +3,7 @@
 use super::super::{App, Source, name_of};
 use super::{Field, FieldId, fact, setting, text};
 use amber_core::clock::Time;
-use amber_core::digits::{bytes, duration, fixed, grouped};
+use amber_core::digits::{bytes, counted, duration, fixed, grouped};
 use amber_io::LinkState;
 
 impl App {
@@ -141,7 +141,7 @@ impl App {
             fields.push(fact("board's clock", format!("{:.0} ± {:.0} ppm{which}", drift.ppm.abs(), drift.error)));
         }
         if timer.resets() > 0 {
-            fields.push(fact("board started over", format!("{} times", grouped(timer.resets()))));
+            fields.push(fact("board started over", counted(timer.resets(), "time")));
         }
         let verdict = self.chain().verdict();
         fields.extend(text("even enough for a spectrum?", &verdict.reason));

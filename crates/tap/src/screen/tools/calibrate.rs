@@ -4,7 +4,7 @@ use super::super::{frame, put, put_right, wrapped};
 use crate::app::{App, CalibrationRow};
 use crate::theme::{Ink, Theme};
 use amber_core::calibrate::Fit;
-use amber_core::digits::{fixed, measured, with_unit};
+use amber_core::digits::{counted, fixed, measured, with_unit};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
@@ -126,10 +126,10 @@ fn below(app: &App, fit: &Result<Fit, String>, width: u16) -> Vec<(Ink, String)>
         let worst = kept.residuals.iter().fold(0.0, |worst: f64, residual| worst.max(residual.abs()));
         let worst = measured(worst, worst / 50.0, &kept.unit);
         let text = format!(
-            "in the scale: {} of {}, {} points, error {worst}",
+            "in the scale: {} of {}, {}, error {worst}",
             kept.curve.name(),
             kept.date,
-            kept.points.len()
+            counted(kept.points.len() as u64, "point")
         );
         lines.push((Ink::Dim, text));
     }

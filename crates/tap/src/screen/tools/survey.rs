@@ -3,7 +3,7 @@
 use super::super::{frame, put, put_right, wrapped};
 use crate::app::App;
 use crate::theme::{Ink, Theme};
-use amber_core::digits::{duration, fixed, grouped};
+use amber_core::digits::{counted, duration, fixed};
 use amber_core::survey::Survey;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -110,14 +110,19 @@ fn told(app: &App, found: &Survey) -> Vec<String> {
     }
     for gap in found.jumps.iter().take(4) {
         let why = if gap.times > 1 { "a dead spot, or a worn track" } else { "a dead spot, or turned too fast" };
-        lines.push(format!("jumps from {} to {}, {} times: {why}", percent(gap.from), percent(gap.to), gap.times));
+        lines.push(format!(
+            "jumps from {} to {}, {}: {why}",
+            percent(gap.from),
+            percent(gap.to),
+            counted(gap.times as u64, "time")
+        ));
     }
     if !found.dropouts.is_empty() {
         let places: Vec<String> = found.dropouts.iter().take(5).map(|place| percent(*place)).collect();
         lines.push(format!("drops out at {}: the contact lifts there for a moment", places.join(", ")));
     }
     if found.jumps.is_empty() && found.dropouts.is_empty() {
-        lines.push(format!("no jumps and no dead spots between, over {} rows", grouped(found.rows as u64)));
+        lines.push(format!("no jumps and no dead spots between, over {}", counted(found.rows as u64, "row")));
     }
     lines
 }
