@@ -1,6 +1,6 @@
 //! What a link does beside reading: finding the speed, sending, resetting, lending, and watching texts.
 
-use amber_boards::{Pty, ServedBoard, by_name, serve};
+use amber_boards::{Board, Pty, ServedBoard, by_name, serve};
 use amber_core::bench::{Bench, Source};
 use amber_core::clock::Opening;
 use amber_io::take::{Event, From, Keeper, Order, Place, Report, open};
@@ -77,6 +77,52 @@ fn the_speed_of_each_board_is_found_by_listening() {
     }
 }
 
+/// A thermometer that says one short line every two seconds.
+struct Rare {
+    said: u64,
+}
+
+impl Board for Rare {
+    fn baud(&self) -> u32 {
+        9600
+    }
+
+    fn reset(&mut self) {
+        self.said = 0;
+    }
+
+    fn run(&mut self, now: Duration, out: &mut Vec<u8>) {
+        while self.due() <= now {
+            out.extend_from_slice(format!("{}.{}\r\n", 20 + self.said % 3, self.said % 10).as_bytes());
+            self.said += 1;
+        }
+    }
+
+    fn due(&self) -> Duration {
+        Duration::from_secs(2 * (self.said + 1))
+    }
+
+    fn hear(&mut self, _: &[u8], _: &mut Vec<u8>) {}
+}
+
+#[test]
+fn a_board_that_sends_rarely_is_found_by_its_first_two_lines_at_its_speed_and_they_are_kept() {
+    let board = serve(Box::new(Rare { said: 0 })).unwrap();
+    let link = Link::start(port(board.path(), None), HostClock::start()).unwrap();
+    let (mut tried, mut lines) = (Vec::new(), Vec::new());
+    until(&link, "two lines", |feed| {
+        match feed {
+            Feed::State(LinkState::Open { tried: found, .. }) => tried = found.clone(),
+            Feed::Chunk(chunk) => lines.extend_from_slice(&chunk.bytes),
+            _ => {}
+        }
+        (lines.iter().filter(|b| **b == b'\n').count() >= 2).then_some(())
+    });
+    let speeds: Vec<u32> = tried.iter().map(|tried| tried.baud).collect();
+    // Its first line was heard at another speed, the next two tell, and both are there.
+    assert_eq!((speeds, lines.as_slice()), (vec![115_200, 9600], &b"21.1\r\n22.2\r\n"[..]));
+}
+
 #[test]
 fn the_board_hears_what_is_sent_and_a_take_tells_it_apart() {
     let dir = tempfile::tempdir().unwrap();
@@ -105,6 +151,26 @@ fn the_board_hears_what_is_sent_and_a_take_tells_it_apart() {
     let table = fs::read(dir.path().join("x/sent.csv")).unwrap();
     assert!(!table.contains(&0x1b), "what was sent is safe to look at");
     assert!(take.wire.windows(11).any(|w| w == b"ok stroke 7") && !take.wire.windows(4).any(|w| w == b"\x1b[2J"));
+}
+
+#[test]
+fn what_cannot_be_done_now_is_refused_with_a_reason() {
+    let gone = Link::start(port(Path::new("/dev/no-such-port"), Some(9600)), HostClock::start()).unwrap();
+    until(&gone, "the port's absence", |feed| matches!(feed, Feed::State(LinkState::Waiting { .. })).then_some(()));
+    for (command, said) in [(Command::Reset, "not reset"), (Command::Send(b"x".to_vec()), "not sent")] {
+        gone.tell(command).unwrap();
+        until(&gone, said, |feed| matches!(feed, Feed::NotDone(why) if why.starts_with(said)).then_some(()));
+    }
+    let dir = tempfile::tempdir().unwrap();
+    fs::write(dir.path().join("text"), "a=1\n").unwrap();
+    let file = Wanted::File { path: dir.path().join("text"), grows: false };
+    let text = Link::start(file, HostClock::start()).unwrap();
+    for (command, said) in
+        [(Command::FindBaud, "the speed is not looked for"), (Command::Lend { back: true }, "not lent")]
+    {
+        text.tell(command).unwrap();
+        until(&text, said, |feed| matches!(feed, Feed::NotDone(why) if why.starts_with(said)).then_some(()));
+    }
 }
 
 #[test]

@@ -184,3 +184,10 @@ fn no_two_channels_are_called_alike_nor_like_a_column_of_a_take() {
     }
     assert!(wrong("level").is_ok());
 }
+
+#[test]
+fn a_text_that_is_no_bench_is_given_up_soon() {
+    let text = "this is = = no bench\n".repeat(40_000);
+    let (bench, mistakes) = Bench::parse_what_holds(&text);
+    assert_eq!((bench, mistakes.len()), (Bench::default(), 20));
+}

@@ -62,6 +62,9 @@ pub struct BenchError {
     pub message: String,
 }
 
+/// Mistakes after which a text is taken for something else than a bench.
+const MISTAKES: usize = 20;
+
 impl BenchError {
     fn at(text: &str, offset: usize, message: String) -> Self {
         let before = text.get(..offset).unwrap_or(text);
@@ -127,7 +130,7 @@ impl Bench {
     }
 
     /// Reads what holds of a bench file's text: a line with a mistake is left out and told, the rest counts. Nothing at
-    /// all holds of a text in which every line is wrong.
+    /// all holds of a text with more mistakes than a person makes (20).
     pub fn parse_what_holds(text: &str) -> (Bench, Vec<BenchError>) {
         let mut lines: Vec<&str> = text.lines().collect();
         let mut mistakes: Vec<BenchError> = Vec::new();
@@ -140,7 +143,7 @@ impl Bench {
                     // Where the place is not told, the whole text is given up rather than looked at for ever.
                     let told = lines.get(line).is_some_and(|line| !line.trim().is_empty());
                     mistakes.push(mistake);
-                    if !told {
+                    if !told || mistakes.len() >= MISTAKES {
                         return (Bench::default(), mistakes);
                     }
                     lines[line] = "";
