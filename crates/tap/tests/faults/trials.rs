@@ -10,7 +10,7 @@ use rustix::process::{Pid, Signal, kill_process};
 use std::collections::BTreeMap;
 use std::error::Error;
 use std::fs::{self, File};
-use std::io::Write;
+use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Output, Stdio};
 use std::time::{Duration, Instant};
@@ -96,6 +96,33 @@ fn wait(what: &str, mut test: impl FnMut() -> bool) -> Outcome {
     Ok(())
 }
 
+/// A running program, which a trial that ends by an error does not leave behind.
+struct Running(Child);
+
+impl Drop for Running {
+    fn drop(&mut self) {
+        let _ = self.0.kill();
+        let _ = self.0.wait();
+    }
+}
+
+impl Running {
+    /// Waits until its take is there; an error with its words when it ends before that.
+    fn wait_for_take(&mut self, take: &Path) -> Outcome {
+        let mut ended = None;
+        wait("the take", || {
+            ended = self.0.try_wait().ok().flatten();
+            ended.is_some() || take.join("marks.csv").exists()
+        })?;
+        let Some(status) = ended else { return Ok(()) };
+        let mut said = String::new();
+        if let Some(stderr) = &mut self.0.stderr {
+            stderr.read_to_string(&mut said)?;
+        }
+        Err(format!("ended with {status}: {said}").into())
+    }
+}
+
 fn wait_for(child: &mut Child) -> Outcome<Option<i32>> {
     let mut ended = None;
     wait("the end of the program", || {
@@ -114,7 +141,8 @@ struct Board {
     name: PathBuf,
     pty: Pty,
     next: u64,
-    bytes: u64,
+    /// What it sent, each time that it was plugged in.
+    sent: Vec<Vec<u8>>,
 }
 
 impl Board {
@@ -122,7 +150,7 @@ impl Board {
         let pty = Pty::open(115_200)?;
         let _ = fs::remove_file(&name);
         std::os::unix::fs::symlink(pty.path(), &name)?;
-        Ok(Board { name, pty, next: 0, bytes: 0 })
+        Ok(Board { name, pty, next: 0, sent: vec![Vec::new()] })
     }
 
     fn send(&mut self, lines: u64) -> Outcome {
@@ -130,19 +158,47 @@ impl Board {
             let line = format!("n={} a=7\n", self.next);
             (&self.pty.board).write_all(line.as_bytes())?;
             self.next += 1;
-            self.bytes += line.len() as u64;
+            self.sent.last_mut().ok_or("it is plugged in")?.extend_from_slice(line.as_bytes());
         }
         Ok(())
     }
 
-    /// Takes the cable out and puts it in again. Gives the bytes that the system still held, which nobody could read.
-    fn replug(&mut self) -> Outcome<u64> {
-        let device = File::options().read(true).write(true).open(self.pty.path())?;
-        let undelivered = rustix::io::ioctl_fionread(&device)?;
-        drop(device);
-        let Board { next, bytes, .. } = *self;
-        *self = Board { next, bytes, ..Board::plug(self.name.clone())? };
-        Ok(undelivered)
+    /// Waits until the last line that was sent is the last one of `wire`.
+    fn wait_for_last(&self, wire: &Path) -> Outcome {
+        let last = format!("n={} a=7\n", self.next - 1);
+        let mut end = vec![0; last.len()];
+        wait(&format!("the line {last}"), || {
+            let mut read = || -> std::io::Result<()> {
+                let file = File::open(wire)?;
+                let from = file.metadata()?.len().saturating_sub(last.len() as u64);
+                std::os::unix::fs::FileExt::read_exact_at(&file, &mut end, from)
+            };
+            read().is_ok() && end == last.as_bytes()
+        })
+    }
+
+    /// Takes the cable out and puts it in again.
+    fn replug(&mut self) -> Outcome {
+        let mut sent = std::mem::take(&mut self.sent);
+        sent.push(Vec::new());
+        *self = Board { next: self.next, sent, ..Board::plug(self.name.clone())? };
+        Ok(())
+    }
+
+    /// How many bytes of each plugging-in are in `wire`, which must be the first ones of each: what the system still held
+    /// when the cable went out is never delivered to anybody. Also what is in `wire` beside that, which must be nothing.
+    fn prefixes(&self, wire: &[u8]) -> (Vec<usize>, usize) {
+        let mut at = 0;
+        let mut prefixes = Vec::new();
+        for sent in &self.sent {
+            // All lines begin alike, so a first line that is not there whole is the beginning of a later one.
+            let first = sent.split_inclusive(|b| *b == b'\n').next().unwrap_or_default();
+            let is_there = wire[at..].starts_with(first);
+            let length = sent.iter().zip(&wire[at..]).take_while(|(a, b)| is_there && a == b).count();
+            at += length;
+            prefixes.push(length);
+        }
+        (prefixes, wire.len() - at)
     }
 }
 
@@ -159,9 +215,9 @@ pub(crate) fn kills(rig: &mut Rig, times: usize) -> Outcome<Count> {
         count.tried += 1;
         let take = rig.new_folder("killed");
         let mut board = Board::plug(rig.folder.join("port"))?;
-        let mut child =
-            rig.command(&["log", &board.name.display().to_string(), "--baud", "115200", "--out", "killed"]).spawn()?;
-        wait("the take", || take.join("marks.csv").exists())?;
+        let name = board.name.display().to_string();
+        let mut child = Running(rig.command(&["log", &name, "--baud", "115200", "--out", "killed"]).spawn()?);
+        child.wait_for_take(&take)?;
         let length = Duration::from_millis(rig.random.random_range(10..900));
         let (begun, mut second_ago) = (Instant::now(), 0);
         while begun.elapsed() < length {
@@ -171,8 +227,7 @@ pub(crate) fn kills(rig: &mut Rig, times: usize) -> Outcome<Count> {
             }
             std::thread::sleep(Duration::from_millis(10));
         }
-        child.kill()?;
-        child.wait()?;
+        drop(child);
         let opened = open(&take)?;
         let rows = numbers(&opened);
         count.check(rows.iter().copied().eq(0..rows.len() as u64), || format!("rows are missing inside: {rows:?}"));
@@ -248,38 +303,44 @@ pub(crate) fn replugs(rig: &mut Rig, times: usize) -> Outcome<Count> {
     let take = rig.new_folder("replugged");
     let mut board = Board::plug(rig.folder.join("port"))?;
     let name = board.name.display().to_string();
-    let mut child = rig.command(&["log", &name, "--baud", "115200", "--out", "replugged"]).spawn()?;
-    wait("the take", || take.join("marks.csv").exists())?;
-    let mut undelivered = 0;
-    for _ in 0..times {
-        // Each cycle something arrives, so that the port is tried again soon.
+    let mut child = Running(rig.command(&["log", &name, "--baud", "115200", "--out", "replugged"]).spawn()?);
+    child.wait_for_take(&take)?;
+    let wire = take.join("wire.bin");
+    // The times that the cable was out only after all had been read.
+    let mut waited = Vec::new();
+    for i in 0..times {
+        // Something arrives each time, so that the port is tried again soon.
         let lines = rig.random.random_range(1..200);
         board.send(lines)?;
-        let expected = board.bytes - undelivered;
-        // Sometimes the cable is out before all has been read.
         if rig.random.random_bool(0.7) {
-            wait("the bytes", || length(&take.join("wire.bin")) >= expected.saturating_sub(60))?;
+            board.wait_for_last(&wire)?;
+            waited.push(i);
         }
-        undelivered += board.replug()?;
+        board.replug()?;
     }
     board.send(10)?;
-    let sent = board.bytes;
-    wait("the last bytes", || length(&take.join("wire.bin")) + undelivered >= sent)?;
-    kill_process(Pid::from_child(&child), Signal::INT)?;
-    wait_for(&mut child)?;
+    board.wait_for_last(&wire)?;
+    waited.push(times);
+    kill_process(Pid::from_child(&child.0), Signal::INT)?;
+    wait_for(&mut child.0)?;
     let opened = open(&take)?;
-    let kept = opened.wire.len() as u64;
-    count.check(kept + undelivered == sent, || format!("{kept} kept and {undelivered} undelivered of {sent}"));
+    let (prefixes, beside) = board.prefixes(&opened.wire);
+    count.check(beside == 0, || format!("{beside} bytes that were not sent, or not in this order"));
+    for i in waited {
+        let (kept, sent) = (prefixes[i], board.sent[i].len());
+        count.check(kept == sent, || format!("{kept} of {sent} bytes that were delivered"));
+    }
     count.check(opened.told.is_empty(), || format!("{:?}", opened.told));
     // Where rows are missing the port was opened anew; a cable that is out again at once is not always noticed.
     let gaps = opened.pieces.iter().filter(|piece| piece.event == Some(Event::JOIN)).count();
     let jumps = numbers(&opened).windows(2).filter(|pair| pair[1] != pair[0] + 1).count();
     count.check(jumps < gaps && gaps <= times + 1, || format!("{jumps} jumps of the numbers, {gaps} openings"));
     count.check(opened.decode() == fs::read(take.join("readings.csv"))?, || "the table differs".into());
+    let (sent, kept) = (board.sent.concat().len() as u64, opened.wire.len() as u64);
     count.figures.extend([
         ("bytes sent", sent),
         ("bytes kept", kept),
-        ("bytes that the system never delivered", undelivered),
+        ("bytes the system never delivered", sent - kept),
     ]);
     Ok(count)
 }
@@ -296,30 +357,25 @@ pub(crate) fn blocked(rig: &mut Rig, times: usize) -> Outcome<Count> {
     let name = board.name.display().to_string();
     let mut command = rig.command(&["watch", &name, "--baud", "115200"]);
     command.stdin(device.try_clone()?).stdout(device.try_clone()?).stderr(device);
-    let mut child = command.spawn()?;
+    let mut child = Running(command.spawn()?);
     // Keys wait in the terminal until the program reads them.
     (&terminal.board).write_all(b"t")?;
-    wait("the take", || take.join("marks.csv").exists())?;
-    let mut undelivered = 0;
+    child.wait_for_take(&take)?;
     for _ in 0..times {
         board.send(2500)?;
-        let (sent, lost) = (board.bytes, undelivered);
-        wait("the bytes", || length(&take.join("wire.bin")) + lost + 60 >= sent)?;
-        undelivered += board.replug()?;
+        board.wait_for_last(&take.join("wire.bin"))?;
+        board.replug()?;
     }
     board.send(10)?;
-    let sent = board.bytes;
-    wait("the last bytes", || length(&take.join("wire.bin")) + undelivered >= sent)?;
+    board.wait_for_last(&take.join("wire.bin"))?;
     let asked = Instant::now();
-    kill_process(Pid::from_child(&child), if times % 2 == 0 { Signal::TERM } else { Signal::HUP })?;
-    wait_for(&mut child)?;
+    kill_process(Pid::from_child(&child.0), if times % 2 == 0 { Signal::TERM } else { Signal::HUP })?;
+    wait_for(&mut child.0)?;
     count.add("milliseconds to the end", asked.elapsed().as_millis() as u64);
     let opened = open(&take)?;
-    let kept = opened.wire.len() as u64;
-    // What came between the opening of the terminal and the key is not part of the take; nothing did.
-    count.check(kept + undelivered == sent, || format!("{kept} kept and {undelivered} undelivered of {sent}"));
+    count.check(opened.wire == board.sent.concat(), || format!("{} bytes kept", opened.wire.len()));
     count.check(opened.told.is_empty(), || format!("{:?}", opened.told));
-    count.figures.extend([("bytes sent", sent), ("bytes kept", kept)]);
+    count.add("bytes kept", opened.wire.len() as u64);
     Ok(count)
 }
 
