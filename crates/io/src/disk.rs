@@ -27,6 +27,7 @@ pub fn unread(error: &io::Error) -> String {
     match error.kind() {
         io::ErrorKind::PermissionDenied => "you may not read it, ask who owns it".into(),
         io::ErrorKind::IsADirectory => "that is a folder, give a file".into(),
+        io::ErrorKind::NotFound => "it is not there".into(),
         _ => error.to_string(),
     }
 }

@@ -225,15 +225,15 @@ impl Desk {
     fn run(&mut self, feed: &Receiver<Feed>, orders: &Receiver<Order>) {
         loop {
             crossbeam_channel::select! {
-                recv(orders) -> order => match order {
-                    Ok(order) => {
-                        // What arrived before the order belongs before it.
-                        feed.try_iter().take(feed.len()).for_each(|piece| self.receive(piece));
-                        self.obey(order);
+                recv(orders) -> order => {
+                    // What arrived before the order belongs before it.
+                    feed.try_iter().take(feed.len()).for_each(|piece| self.receive(piece));
+                    match order {
+                        Ok(order) => self.obey(order),
+                        // Whoever gives orders is gone: there is nobody left to take for.
+                        Err(_) => return self.stop(),
                     }
-                    // Whoever gives orders is gone: there is nobody left to take for.
-                    Err(_) => return self.stop(),
-                },
+                }
                 recv(feed) -> piece => match piece {
                     Ok(piece) => self.receive(piece),
                     Err(_) => break,
@@ -282,6 +282,8 @@ impl Desk {
     }
 
     fn receive(&mut self, piece: Feed) {
+        #[cfg(test)]
+        assert!(!matches!(&piece, Feed::Chunk(chunk) if *chunk.bytes == *tests::FAULT), "a fault on purpose");
         let written = match (&piece, &mut self.take) {
             (Feed::Chunk(chunk), Some(take)) => take.writer.chunk(chunk.at, &chunk.bytes),
             (Feed::Opened { at, opening, within }, Some(take)) => {
@@ -356,5 +358,37 @@ impl Desk {
             // Nobody listening means nobody to tell.
             _ => drop(self.say.send(report)),
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::link::Chunk;
+
+    /// What makes the keeper fail in these tests.
+    pub(super) const FAULT: &[u8] = b"a fault on purpose";
+
+    #[test]
+    fn a_fault_of_its_own_leaves_a_take_with_all_that_had_come() {
+        let dir = tempfile::tempdir().unwrap();
+        let (give, feed) = bounded(64);
+        let clock = HostClock::start();
+        let start =
+            Order::Start { place: Place::Next(dir.path().into()), bench: Box::default(), from: From::Now, rows: None };
+        let keeper = Keeper::start_with(feed, clock, Some(start)).unwrap();
+        let chunk = |bytes: &[u8]| Feed::Chunk(Chunk { at: clock.now(), bytes: bytes.into(), skipped: 0 });
+        for i in 0..20 {
+            give.send(chunk(format!("a={i} b=2\n").as_bytes())).unwrap();
+        }
+        give.send(chunk(FAULT)).unwrap();
+        let said = keeper.join();
+        let failed = said.iter().find_map(|report| match report {
+            Report::Failed { error: TakeError::Fault, kept } => kept.clone(),
+            _ => None,
+        });
+        let take = super::super::open(&failed.expect("it was said, with what is kept").folder).unwrap();
+        assert_eq!(take.wire.iter().filter(|b| **b == b'\n').count(), 20);
+        assert!(give.send(chunk(b"x")).is_err(), "whoever gives more hears that nobody takes it");
     }
 }

@@ -73,7 +73,7 @@ fn stamps(folder: &Path, take: &OpenedTake) -> Option<Repair> {
     if take.about.format >= 2 && !found.stopped {
         content.extend_from_slice(wire::row(take.wire.len() as u64, last, Some(Event::Stopped)).as_bytes());
     }
-    let what = format!("incomplete rows at its end are removed, and its end is marked");
+    let what = "incomplete rows at its end are removed, and its end is marked".to_owned();
     (content != text).then_some(Repair { file: STAMPS, what, content })
 }
 
@@ -117,7 +117,7 @@ fn table(folder: &Path, take: &OpenedTake, repairs: &mut Vec<Repair>) {
         repairs.push(Repair { file: READINGS, what, content: again });
     }
     if let Some(document) = document.filter(|_| !folder.join(METADATA).exists()) {
-        let what = format!("it is missing, and will be made again");
+        let what = "it is missing, and will be made again".to_owned();
         repairs.push(Repair { file: METADATA, what, content: document.into_bytes() });
     }
 }

@@ -1,5 +1,6 @@
 //! The settled stretches of a channel, without a screen.
 
+use super::unreadable;
 use crate::app::chain_of;
 use crate::print::{aside, printed};
 use amber_core::Stamp;
@@ -8,9 +9,13 @@ use amber_core::chain::{Chain, Channel};
 use amber_core::clock::Opening;
 use amber_core::digits::{counted, fixed, with_unit};
 use amber_core::store::Limits;
-use anyhow::{Context, bail};
+use amber_io::disk;
+use anyhow::bail;
 use std::io;
 use std::path::Path;
+
+/// The longest text that is read.
+const LONGEST: u64 = 4_000_000_000;
 
 /// Prints the levels of `channel` in a take or a text as CSV.
 pub(super) fn run(source: &Path, channel: &str, shortest: Option<f64>, bench: Option<Bench>) -> anyhow::Result<u8> {
@@ -68,7 +73,7 @@ fn takes(folder: &Path, bench: Option<Bench>) -> anyhow::Result<Vec<Part>> {
 
 /// A text has no arrival times: its rows have those that the clock in it tells.
 fn text(path: &Path, bench: Option<Bench>) -> anyhow::Result<(Chain, Stamp)> {
-    let text = std::fs::read(path).with_context(|| format!("cannot read {}", path.display()))?;
+    let text = disk::read(path, LONGEST).map_err(|error| unreadable(path, &error))?;
     let mut chain = Chain::new(&bench.unwrap_or_default(), 0, Limits::NONE);
     chain.open(Opening::Text { at: Stamp(0), arrives: false }, false);
     text.chunks(1 << 16).for_each(|piece| chain.feed(Stamp(0), piece));

@@ -123,7 +123,7 @@ fn read_given_bench(path: Option<&Path>) -> anyhow::Result<(Option<Bench>, Vec<S
             Ok((Some(bench), mistakes.iter().map(|mistake| format!("{}: {mistake}", path.display())).collect()))
         }
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => bail!("{} is not there", path.display()),
-        Err(error) => bail!("cannot read {}: {}", path.display(), disk::unread(&error)),
+        Err(error) => Err(unreadable(path, &error)),
     }
 }
 
@@ -135,6 +135,10 @@ fn read_or_new_bench(path: Option<&Path>) -> anyhow::Result<(Option<Bench>, Vec<
         }
         path => read_given_bench(path),
     }
+}
+
+fn unreadable(path: &Path, error: &std::io::Error) -> anyhow::Error {
+    anyhow::anyhow!("cannot read {}: {}", path.display(), disk::unread(error))
 }
 
 fn tell_mistakes(mistakes: &[String]) {

@@ -1,5 +1,6 @@
 //! Text split into rows, without a screen: a file or standard input to CSV or JSON.
 
+use super::unreadable;
 use crate::print::{aside, printed};
 use amber_core::Stamp;
 use amber_core::bench::{Bench, SourceSettings, Split};
@@ -10,7 +11,6 @@ use amber_core::interpret::{Interpreter, Layout, Row, RowSink};
 use amber_core::split::{Fate, Refusal, STATE_WORDS, Shape};
 use amber_core::store::Limits;
 use amber_core::tail::visible;
-use anyhow::Context;
 use serde_json::{Value, json};
 use std::fs::File;
 use std::io::{self, BufWriter, Read, Write};
@@ -29,7 +29,7 @@ pub(super) fn run(file: &Path, shape: Option<Shape>, as_json: bool) -> anyhow::R
     let mut input: Box<dyn Read> = if file == Path::new("-") {
         Box::new(io::stdin().lock())
     } else {
-        Box::new(File::open(file).with_context(|| format!("cannot read {}", file.display()))?)
+        Box::new(File::open(file).map_err(|error| unreadable(file, &error))?)
     };
     let mut found = Found::new(shape.clone(), BufWriter::new(io::stdout().lock()), as_json);
     let bench =
@@ -41,7 +41,7 @@ pub(super) fn run(file: &Path, shape: Option<Shape>, as_json: bool) -> anyhow::R
             Ok(0) => break,
             Ok(length) => length,
             Err(error) if error.kind() == io::ErrorKind::Interrupted => continue,
-            Err(error) => return Err(error).with_context(|| format!("cannot read {}", file.display())),
+            Err(error) => return Err(unreadable(file, &error)),
         };
         printed(found.feed(&piece[..length]), ROWS)?;
         if let Some(chain) = &mut chain {

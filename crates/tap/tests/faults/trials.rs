@@ -369,7 +369,7 @@ pub(crate) fn blocked(rig: &mut Rig, times: usize) -> Outcome<Count> {
     board.send(10)?;
     board.wait_for_last(&take.join("wire.bin"))?;
     let asked = Instant::now();
-    kill_process(Pid::from_child(&child.0), if times % 2 == 0 { Signal::TERM } else { Signal::HUP })?;
+    kill_process(Pid::from_child(&child.0), if times.is_multiple_of(2) { Signal::TERM } else { Signal::HUP })?;
     wait_for(&mut child.0)?;
     count.add("milliseconds to the end", asked.elapsed().as_millis() as u64);
     let opened = open(&take)?;
