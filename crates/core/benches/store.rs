@@ -74,10 +74,10 @@ fn store(criterion: &mut Criterion) {
     let mut group = criterion.benchmark_group("an edit over a million rows of history");
     group.sample_size(10);
     // A scale alone is measured in the bench of that name.
-    for (name, smooth) in [
-        ("moving average", Some(Smooth { filter: Filter::Mean, strength: Strength::Rows(9) })),
-        ("median of 31", Some(Smooth { filter: Filter::Median, strength: Strength::Rows(31) })),
-    ] {
+    let mean = ("moving average of 9".to_owned(), Filter::Mean, 9);
+    let medians = [5, 31, 501, 5000, 60_000].map(|rows| (format!("median of {rows}"), Filter::Median, rows));
+    for (name, filter, rows) in [mean].into_iter().chain(medians) {
+        let smooth = Some(Smooth { filter, strength: Strength::Rows(rows) });
         let mut settings = ChannelSettings { smooth, ..ChannelSettings::named("c0") };
         group.bench_function(name, |b| {
             b.iter(|| {

@@ -28,6 +28,14 @@ pub fn fixed(value: f64, decimals: usize) -> String {
 /// Adds the shortest plain text that reads back as the same number to `out`, never with an exponent: `2210`, `-1.78`.
 /// Nothing for NaN.
 pub fn write_shortest(value: f64, out: &mut Vec<u8>) {
+    // Most readings have few decimals. Of a number that is a whole one divided by the least power of ten that gives it
+    // back exactly, that whole one has the shortest digits, as long as there are no more of them than a double holds.
+    for (places, power) in [1.0, 10.0, 100.0, 1e3, 1e4].into_iter().enumerate() {
+        let whole = (value * power).round_ties_even();
+        if whole.abs() < 1e15 && whole / power == value && (value != 0.0 || value.is_sign_positive()) {
+            return write_decimal(whole as i64, places, out);
+        }
+    }
     if value.is_nan() {
         return;
     }
@@ -39,6 +47,23 @@ pub fn write_shortest(value: f64, out: &mut Vec<u8>) {
         // Writing to a vector cannot fail.
         let _ = write!(out, "{value}");
     }
+}
+
+/// Adds `digits` with the point before the last `places` of them, which are at most 15.
+pub fn write_decimal(digits: i64, places: usize, out: &mut Vec<u8>) {
+    if digits < 0 {
+        out.push(b'-');
+    }
+    let mut buffer = itoa::Buffer::new();
+    let text = buffer.format(digits.unsigned_abs()).as_bytes();
+    if places == 0 {
+        return out.extend_from_slice(text);
+    }
+    let before = text.len().saturating_sub(places);
+    out.extend_from_slice(if before == 0 { b"0" } else { &text[..before] });
+    out.push(b'.');
+    out.extend_from_slice(&b"000000000000000"[..places.saturating_sub(text.len()).min(15)]);
+    out.extend_from_slice(&text[before..]);
 }
 
 /// A whole number with a thin gap between thousands: `75 122`.

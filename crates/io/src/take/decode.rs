@@ -5,7 +5,7 @@ use super::wire::Event;
 use amber_core::Stamp;
 use amber_core::bench::{Bench, ChannelSettings, Words};
 use amber_core::derive::Now;
-use amber_core::digits::write_shortest;
+use amber_core::digits::{write_decimal, write_shortest};
 use amber_core::interpret::{Interpreter, Layout, Row, RowSink};
 use amber_core::split::Fate;
 
@@ -290,22 +290,12 @@ fn write_number(value: f64, decimals: Option<usize>, out: &mut Vec<u8>) {
     if value.is_nan() {
         return;
     }
-    let power = 10f64.powi(places as i32);
-    let whole = (value * power).round();
+    let whole = (value * 10f64.powi(places as i32)).round();
     if whole.abs() >= 9e15 {
         // Writing to a vector cannot fail.
         let _ = write!(out, "{value:.places$}");
     } else {
-        let digits = whole.abs() as i64;
-        if whole < 0.0 {
-            out.push(b'-');
-        }
-        let power = power as i64;
-        out.extend_from_slice(itoa::Buffer::new().format(digits / power).as_bytes());
-        if places > 0 {
-            out.push(b'.');
-            when::padded(digits % power, places, out);
-        }
+        write_decimal(whole as i64, places, out);
     }
 }
 

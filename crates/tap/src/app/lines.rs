@@ -2,7 +2,7 @@
 
 use super::{App, Effect, Overlay, Prompt, Purpose};
 use amber_core::Stamp;
-use amber_core::tail::{Filter, Tail, TailLine, visible};
+use amber_core::tail::{Filter, Matches, Tail, TailLine, visible};
 use std::collections::VecDeque;
 use tui_input::Input;
 
@@ -54,6 +54,8 @@ pub(crate) struct Lines {
     /// Lines that were picked at the pace, by number.
     picked: VecDeque<u64>,
     picked_at: Option<Stamp>,
+    /// The lines that the filter lets through, while there is one.
+    matches: Matches,
 }
 
 impl Lines {
@@ -63,14 +65,24 @@ impl Lines {
         self.picked.clear();
     }
 
-    /// Picks the newest line when its time has come; gives whether it did.
+    /// Looks through new lines, and picks the newest when its time has come; gives whether something else is to be seen.
     pub(super) fn follow(&mut self, tail: &Tail, now: Stamp) -> bool {
+        let filtered = self.open && !self.filter.is_open();
+        let place = self.cursor.unwrap_or(tail.numbers().end);
+        let found = filtered && self.matches.follow(tail, &self.filter, place);
+        self.pick(tail, now) || (found && self.pace.is_none())
+    }
+
+    fn pick(&mut self, tail: &Tail, now: Stamp) -> bool {
         let Some(pace) = self.pace.filter(|_| self.open && self.cursor.is_none()) else { return false };
         if self.picked_at.is_some_and(|at| now >= at && now.seconds_since(at) < 1.0 / pace) {
             return false;
         }
         self.picked_at = Some(now);
-        let newest = tail.before(tail.numbers().end, &self.filter).map(|line| line.number);
+        let newest = match self.filter.is_open() {
+            true => tail.numbers().last(),
+            false => self.matches.numbers().back().copied(),
+        };
         if newest.is_none() || self.picked.back() == newest.as_ref() {
             return false;
         }
@@ -87,6 +99,12 @@ impl Lines {
         match (self.cursor, self.pace) {
             (None, Some(_)) => {
                 lines.extend(self.picked.iter().rev().filter_map(|number| tail.line(*number)).take(rows));
+            }
+            (cursor, _) if !self.filter.is_open() => {
+                let numbers = self.matches.numbers();
+                let end = cursor.map_or(numbers.len(), |cursor| numbers.partition_point(|n| *n <= cursor) + rows / 3);
+                let newest_first = numbers.iter().take(end).rev();
+                lines.extend(newest_first.filter_map(|number| tail.line(*number)).take(rows));
             }
             (cursor, _) => {
                 // The chosen line stands above the middle, with what came after it below.

@@ -11,13 +11,16 @@ use amber_core::interpret::{Interpreter, Layout, Row, RowSink};
 use amber_core::split::{Fate, Refusal, STATE_WORDS, Shape};
 use amber_core::store::Limits;
 use amber_core::tail::visible;
-use serde_json::{Value, json};
+use serde_json::json;
 use std::fs::File;
 use std::io::{self, BufWriter, Read, Write};
 use std::path::Path;
 
 /// Bytes that are read at once.
 const PIECE: usize = 64 * 1024;
+
+/// Rows that are kept in memory.
+const HISTORY: Limits = Limits { seconds: f64::INFINITY, rows: 10_000 };
 
 const ROWS: &str = "the rows";
 
@@ -34,7 +37,8 @@ pub(super) fn run(file: &Path, shape: Option<Shape>, as_json: bool) -> anyhow::R
     let mut found = Found::new(shape.clone(), BufWriter::new(io::stdout().lock()), as_json);
     let bench =
         Bench::of(SourceSettings { split: shape.map_or(Split::Auto, Split::Pinned), ..SourceSettings::default() });
-    let mut chain = as_json.then(|| Chain::new(&bench, 0, Limits::NONE));
+    // Kinds and words of channels are told as the screen tells them; it needs no long history for that.
+    let mut chain = as_json.then(|| Chain::new(&bench, 0, HISTORY));
     let mut piece = vec![0; PIECE];
     loop {
         let length = match input.read(&mut piece) {
@@ -73,7 +77,6 @@ struct Rows<W> {
     /// The channels that have a column, in order; none before the header is written.
     columns: Vec<usize>,
     count: u64,
-    kept: Vec<Vec<f64>>,
     messages: u64,
     message_lines: Vec<String>,
     refused: [u64; Refusal::ALL.len()],
@@ -93,7 +96,6 @@ impl<W: Write> Found<W> {
             layout: Layout::default(),
             columns: Vec::new(),
             count: 0,
-            kept: Vec::new(),
             messages: 0,
             message_lines: Vec::new(),
             refused: [0; Refusal::ALL.len()],
@@ -150,7 +152,6 @@ impl<W: Write> Found<W> {
             let words = channel.words().map(|pair| [STATE_WORDS[pair].0, STATE_WORDS[pair].1]);
             json!({ "name": channel.name(), "kind": channel.kind().name(), "unit": channel.settings().scale.unit(), "words": words })
         };
-        let rows: Vec<Value> = self.rows.kept.iter().map(|row| json!(row)).collect();
         let reasons = Refusal::ALL.into_iter().filter(|why| self.rows.refused[*why as usize] > 0);
         let refused = reasons.map(|why| {
             let lines: Vec<_> =
@@ -163,11 +164,14 @@ impl<W: Write> Found<W> {
             "fit": self.interpreter.splitter().fit(),
             "offer": self.interpreter.splitter().offer().map(|offer| json!({ "spelled": offer.shape.to_string(), "why": offer.why })),
             "channels": chain.channels().iter().map(channel).collect::<Vec<_>>(),
-            "rows": rows,
             "messages": { "count": self.rows.messages, "examples": self.rows.message_lines },
             "refused": refused.collect::<Vec<_>>(),
         });
-        printed(writeln!(self.rows.out, "{document:#}").and_then(|()| self.rows.out.flush()), "the document")
+        // The rows stand before it, printed as they came.
+        let (begin, rest) = (if self.rows.count == 0 { "{\"rows\":[" } else { "" }, document.to_string());
+        let out = &mut self.rows.out;
+        let done = writeln!(out, "{begin}],\n{}", rest.trim_start_matches('{')).and_then(|()| out.flush());
+        printed(done, "the document")
     }
 }
 
@@ -189,13 +193,20 @@ impl<W: Write> Rows<W> {
 
     fn write_row(&mut self, values: impl Iterator<Item = f64>) -> io::Result<()> {
         self.text.clear();
+        let (before, gap, end): (&[u8], &[u8], &[u8]) = match (self.as_json, self.count) {
+            (false, _) => (b"", b"", b"\r\n"),
+            (true, 1) => (b"{\"rows\":[\n[", b"null", b"]"),
+            (true, _) => (b",\n[", b"null", b"]"),
+        };
+        self.text.extend_from_slice(before);
         for (i, value) in values.enumerate() {
             if i > 0 {
                 self.text.push(b',');
             }
-            write_shortest(value, &mut self.text);
+            // Neither CSV nor JSON has a word for an infinity.
+            if value.is_finite() { write_shortest(value, &mut self.text) } else { self.text.extend_from_slice(gap) }
         }
-        self.text.extend_from_slice(b"\r\n");
+        self.text.extend_from_slice(end);
         self.out.write_all(&self.text)
     }
 }
@@ -233,9 +244,7 @@ impl<W: Write> RowSink for Rows<W> {
         self.late += late as u64;
         let columns = std::mem::take(&mut self.columns);
         let values = columns.iter().map(|channel| row.values[*channel].raw);
-        if self.as_json {
-            self.kept.push(values.collect());
-        } else if self.failed.is_ok() {
+        if self.failed.is_ok() {
             self.failed = self.write_row(values);
         }
         self.columns = columns;

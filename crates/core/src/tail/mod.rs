@@ -1,5 +1,9 @@
 //! The last lines as they came, for the screen and for searching back.
 
+mod matches;
+
+pub use matches::Matches;
+
 use crate::Stamp;
 use crate::split::{Fate, MAX_LINE, Shape, Sink, Splitter};
 use regex::bytes::{Regex, RegexBuilder};
