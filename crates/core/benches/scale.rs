@@ -82,7 +82,8 @@ fn history(criterion: &mut Criterion) {
             chain.set_channel(length, settings);
         });
     });
-    let raw: Vec<f64> = alone.store().raw_blocks(0).flatten().copied().collect();
+    let mut raw: Vec<f64> = Vec::new();
+    alone.store().each_raw_block(0, |block| raw.extend_from_slice(block));
     group.bench_function("a bare loop that multiplies and finds least and most", |b| {
         b.iter(|| {
             let mut out = Vec::with_capacity(raw.len());

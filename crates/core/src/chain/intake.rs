@@ -104,13 +104,13 @@ impl Intake {
         }
         let (plain, walked): (Vec<usize>, Vec<usize>) = wanted.iter().partition(|channel| fresh.is_plain(**channel));
         for channel in plain {
-            let mut values = Vec::new();
-            for block in self.store.raw_blocks(channel) {
+            let (mut values, made) = (Vec::new(), &mut self.channels[channel]);
+            self.store.each_raw_block(channel, |block| {
                 values.clear();
                 values.extend_from_slice(block);
                 fresh.scaler(channel).quantities(&mut values);
-                self.channels[channel].take_block(&values);
-            }
+                made.take_block(&values);
+            });
             self.remember_last(&fresh, channel);
         }
         if !walked.is_empty() {

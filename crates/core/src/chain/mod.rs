@@ -14,7 +14,7 @@ use crate::derive::circle;
 use crate::interpret::Interpreter;
 use crate::levels::LevelRule;
 use crate::split::{Fate, Offer, Refusal, Shape, Sure};
-use crate::store::{Limits, Store};
+use crate::store::{Limits, Series, Store};
 use crate::tail::Tail;
 use intake::Intake;
 
@@ -345,6 +345,12 @@ impl Chain {
     /// The buffer.
     pub fn store(&self) -> &Store {
         &self.intake.store
+    }
+
+    /// The bytes that the history takes in memory, lines apart.
+    pub fn size(&self) -> usize {
+        let series = |channel: &Channel| channel.scaled().size() + channel.smoothed().map_or(0, Series::size);
+        self.store().size() + self.channels().iter().map(series).sum::<usize>()
     }
 
     /// What was received, kept and refused.

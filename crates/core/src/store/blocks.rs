@@ -58,11 +58,6 @@ impl<T> Blocks<T> {
         }
     }
 
-    /// All blocks' values, the oldest first.
-    pub(super) fn slices(&self) -> impl Iterator<Item = &[T]> {
-        self.blocks.iter().map(Vec::as_slice)
-    }
-
     /// The values of the block that holds row `row`, from its first row on.
     #[inline]
     pub(super) fn block(&self, row: u64) -> Option<&[T]> {

@@ -2,16 +2,18 @@
 //! "least and most between these rows" without a scan.
 //!
 //! Rows are numbered from 0 since the start and keep their number when older rows are let go. All parts are made of
-//! blocks of [`BLOCK`] rows, and are let go of a block at a time.
+//! blocks of [`BLOCK`] rows, and are let go of a block at a time. Raw values and times are kept in the narrowest form that
+//! gives them back to the bit ([`packed`]).
 
 mod blocks;
+mod packed;
 mod series;
 
 pub use blocks::BLOCK;
 pub use series::Series;
 
 use crate::Stamp;
-use blocks::Blocks;
+use packed::Queue;
 use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
 use std::ops::Range;
@@ -40,9 +42,9 @@ impl Limits {
 /// The newest rows, raw.
 #[derive(Debug)]
 pub struct Store {
-    times: Blocks<Stamp>,
-    arrivals: Blocks<Stamp>,
-    columns: Vec<Blocks<f64>>,
+    times: Queue<Stamp>,
+    arrivals: Queue<Stamp>,
+    columns: Vec<Queue<f64>>,
     breaks: VecDeque<u64>,
     /// Before which rows how many lines with numbers were refused.
     missed: VecDeque<(u64, u32)>,
@@ -53,8 +55,8 @@ impl Store {
     /// An empty store.
     pub fn new(limits: Limits) -> Self {
         Store {
-            times: Blocks::default(),
-            arrivals: Blocks::default(),
+            times: Queue::default(),
+            arrivals: Queue::default(),
             columns: Vec::new(),
             breaks: VecDeque::new(),
             missed: VecDeque::new(),
@@ -80,7 +82,7 @@ impl Store {
     /// Makes room for `columns` columns; new ones are gaps (NaN) for the rows so far.
     pub fn widen(&mut self, columns: usize) {
         while self.columns.len() < columns {
-            let mut column = Blocks::starting_at(self.rows().start);
+            let mut column = Queue::starting_at(self.rows().start);
             self.rows().for_each(|_| column.push(f64::NAN));
             self.columns.push(column);
         }
@@ -104,7 +106,7 @@ impl Store {
 
     /// Gives a column other values, one for each row that is kept.
     pub fn set_column(&mut self, column: usize, values: impl IntoIterator<Item = f64>) {
-        let mut fresh = Blocks::starting_at(self.rows().start);
+        let mut fresh = Queue::starting_at(self.rows().start);
         values.into_iter().for_each(|value| fresh.push(value));
         if let Some(column) = self.columns.get_mut(column) {
             *column = fresh;
@@ -116,9 +118,11 @@ impl Store {
         self.columns.remove(column);
     }
 
-    /// A column's raw values in blocks, the oldest first.
-    pub fn raw_blocks(&self, column: usize) -> impl Iterator<Item = &[f64]> {
-        self.columns.get(column).into_iter().flat_map(Blocks::slices)
+    /// Calls `take` with the raw values of a column, a block at a time, the oldest first.
+    pub fn each_raw_block(&self, column: usize, take: impl FnMut(&[f64])) {
+        if let Some(column) = self.columns.get(column) {
+            column.each_block(take);
+        }
     }
 
     /// Lets go of the oldest block while the rest still fills the limits; gives the first row that is kept when that
@@ -135,7 +139,7 @@ impl Store {
             }
             self.times.drop_block();
             self.arrivals.drop_block();
-            self.columns.iter_mut().for_each(Blocks::drop_block);
+            self.columns.iter_mut().for_each(Queue::drop_block);
         }
         let start = self.rows().start;
         while self.missed.front().is_some_and(|(row, _)| *row < start) {
@@ -211,7 +215,7 @@ impl Store {
     /// backwards.
     pub fn retime(&mut self, first: u64, times: impl IntoIterator<Item = Stamp>) {
         let start = self.rows().start;
-        let mut fresh = Blocks::starting_at(start);
+        let mut fresh = Queue::starting_at(start);
         (start..first).filter_map(|row| self.times.get(row)).for_each(|time| fresh.push(time));
         times.into_iter().for_each(|time| fresh.push(time));
         self.times = fresh;
@@ -233,8 +237,8 @@ impl Store {
         self.first_at(from)..self.first_at(Stamp(to.0.saturating_add(1)))
     }
 
-    /// The bytes that one row takes in memory, for `smoothed` of the columns smoothed.
-    pub fn bytes_per_row(columns: usize, smoothed: usize) -> f64 {
-        16.0 + columns as f64 * 8.0 + (columns + smoothed) as f64 * Series::BYTES_PER_ROW
+    /// The bytes that it takes in memory.
+    pub fn size(&self) -> usize {
+        self.times.size() + self.arrivals.size() + self.columns.iter().map(Queue::size).sum::<usize>()
     }
 }

@@ -36,8 +36,10 @@ pub struct Series {
 }
 
 impl Series {
-    /// Memory of one row, the pyramid included.
-    pub const BYTES_PER_ROW: f64 = 4.0 + size_of::<Summary>() as f64 / BLOCK as f64;
+    /// The bytes that it takes in memory, the pyramid included.
+    pub fn size(&self) -> usize {
+        self.summaries.len() * (size_of::<Summary>() + BLOCK * size_of::<f32>())
+    }
 
     /// An empty series whose first row will be `first`, which must be the first row of a block of the store.
     pub fn starting_at(first: u64) -> Self {

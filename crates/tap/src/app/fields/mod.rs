@@ -9,7 +9,6 @@ use amber_core::bench::Kind;
 use amber_core::chain::Channel;
 use amber_core::digits::{bytes, counted, duration, fixed, grouped, with_unit};
 use amber_core::smooth::{Filter, Strength};
-use amber_core::store::Store;
 
 /// A setting.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -226,10 +225,9 @@ impl App {
 
     fn keep_fields(&self) -> Vec<Field> {
         let history = self.shared.history;
-        let channels = self.chain().channels();
-        let smoothed = channels.iter().filter(|c| c.smoothed().is_some()).count();
-        let per_row = Store::bytes_per_row(channels.len(), smoothed);
         let kept = self.chain().store().rows();
+        let rows = kept.end - kept.start;
+        let size = self.chain().size() as u64;
         let bench = self.bench_file.as_ref().map_or("not saved yet (s)".into(), |path| path.display().to_string());
         let mut fields = vec![
             setting(FieldId::Folder, "folder", self.folder.display().to_string(), "where takes and figures go"),
@@ -256,11 +254,10 @@ impl App {
                 "rows that stay in memory; whichever is less",
             ));
         }
-        fields.push(fact("in memory", counted(kept.end - kept.start, "row")));
-        fields.push(fact(
-            "",
-            format!("{per_row:.0} bytes a row, {}", bytes((per_row * (kept.end - kept.start) as f64) as u64)),
-        ));
+        fields.push(fact("in memory", counted(rows, "row")));
+        if rows > 0 {
+            fields.push(fact("", format!("{} bytes a row, {}", size / rows, bytes(size))));
+        }
         fields.push(fact("", ""));
         match &self.taking {
             Taking::No => fields

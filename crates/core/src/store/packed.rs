@@ -1,0 +1,277 @@
+//! A queue of values like [`super::blocks`], whose full blocks are kept in the narrowest form that gives them back to the
+//! bit: counts of a converter take two bytes each, times four and a half.
+
+use super::blocks::BLOCK;
+use crate::Stamp;
+use std::collections::VecDeque;
+use std::ops::Range;
+
+/// Times that share a base.
+const GROUP: usize = 16;
+
+/// What can be kept in a narrower form, a block at a time.
+pub(super) trait Narrow: Copy {
+    /// A block in that form.
+    type Packed: std::fmt::Debug;
+
+    /// The narrowest form of the values.
+    fn pack(values: &[Self]) -> Self::Packed;
+
+    /// The value at this place of the block.
+    fn get(packed: &Self::Packed, index: usize) -> Self;
+
+    /// The bytes that it takes.
+    fn size(packed: &Self::Packed) -> usize;
+}
+
+/// Values numbered by row. The oldest kept row is always the first of a block.
+#[derive(Debug)]
+pub(super) struct Queue<T: Narrow> {
+    full: VecDeque<T::Packed>,
+    tail: Vec<T>,
+    first: u64,
+}
+
+impl<T: Narrow> Default for Queue<T> {
+    fn default() -> Self {
+        Queue::starting_at(0)
+    }
+}
+
+impl<T: Narrow> Queue<T> {
+    pub(super) fn starting_at(first: u64) -> Self {
+        Queue { full: VecDeque::new(), tail: Vec::new(), first }
+    }
+
+    pub(super) fn range(&self) -> Range<u64> {
+        self.first..self.first + (self.full.len() * BLOCK + self.tail.len()) as u64
+    }
+
+    #[inline]
+    pub(super) fn push(&mut self, value: T) {
+        self.tail.push(value);
+        if self.tail.len() == BLOCK {
+            self.full.push_back(T::pack(&self.tail));
+            self.tail.clear();
+        }
+    }
+
+    /// The first row of the second block, which becomes the first kept row when a block is let go.
+    pub(super) fn second_block(&self) -> Option<u64> {
+        let blocks = self.full.len() + usize::from(!self.tail.is_empty());
+        (blocks > 1).then_some(self.first + BLOCK as u64)
+    }
+
+    pub(super) fn drop_block(&mut self) {
+        if self.full.pop_front().is_some() {
+            self.first += BLOCK as u64;
+        }
+    }
+
+    #[inline]
+    pub(super) fn get(&self, row: u64) -> Option<T> {
+        let index = row.checked_sub(self.first)? as usize;
+        match self.full.get(index / BLOCK) {
+            Some(packed) => Some(T::get(packed, index % BLOCK)),
+            None => self.tail.get(index.checked_sub(self.full.len() * BLOCK)?).copied(),
+        }
+    }
+
+    /// Calls `take` with the values of each block in turn, the oldest first.
+    pub(super) fn each_block(&self, mut take: impl FnMut(&[T])) {
+        let mut values = Vec::with_capacity(BLOCK);
+        for packed in &self.full {
+            values.clear();
+            values.extend((0..BLOCK).map(|index| T::get(packed, index)));
+            take(&values);
+        }
+        if !self.tail.is_empty() {
+            take(&self.tail);
+        }
+    }
+
+    /// The bytes that it takes in memory.
+    pub(super) fn size(&self) -> usize {
+        self.full.iter().map(T::size).sum::<usize>() + self.tail.capacity() * size_of::<T>()
+    }
+}
+
+/// Numbers of a column.
+#[derive(Debug)]
+pub(super) enum Numbers {
+    /// Whole numbers, to be divided by this power of ten; the least one is a gap.
+    Two(Box<[i16]>, f64),
+    /// The same, of four bytes.
+    Four(Box<[i32]>, f64),
+    Single(Box<[f32]>),
+    Double(Box<[f64]>),
+}
+
+/// Whether `a` is what went in as `b`: all gaps are one.
+fn is_same(a: f64, b: f64) -> bool {
+    a.to_bits() == b.to_bits() || (a.is_nan() && b.is_nan())
+}
+
+/// `value` times `power` as a whole number, if it has no more decimals and comes back to the bit.
+#[inline]
+fn whole(value: f64, power: f64) -> Option<i32> {
+    if value.is_nan() {
+        return Some(i32::MIN);
+    }
+    let scaled = (value * power).round_ties_even();
+    // The least number stands for a gap.
+    let fits = scaled > f64::from(i32::MIN) && scaled <= f64::from(i32::MAX);
+    // The whole number has no minus before zero.
+    let number = scaled as i32;
+    (fits && is_same(f64::from(number) / power, value)).then_some(number)
+}
+
+impl Narrow for f64 {
+    type Packed = Numbers;
+
+    fn pack(values: &[f64]) -> Numbers {
+        for power in [1.0, 10.0, 100.0, 1e3, 1e4, 1e5, 1e6] {
+            let four: Option<Vec<i32>> = values.iter().map(|value| whole(*value, power)).collect();
+            let Some(four) = four else { continue };
+            let two: Option<Vec<i16>> = four
+                .iter()
+                .map(|number| match *number {
+                    i32::MIN => Some(i16::MIN),
+                    number => i16::try_from(number).ok().filter(|number| *number != i16::MIN),
+                })
+                .collect();
+            return two.map_or(Numbers::Four(four.into(), power), |two| Numbers::Two(two.into(), power));
+        }
+        if values.iter().all(|value| is_same(f64::from(*value as f32), *value)) {
+            return Numbers::Single(values.iter().map(|value| *value as f32).collect());
+        }
+        Numbers::Double(values.into())
+    }
+
+    #[inline]
+    fn get(packed: &Numbers, index: usize) -> f64 {
+        match packed {
+            Numbers::Two(numbers, power) => match numbers[index] {
+                i16::MIN => f64::NAN,
+                number => f64::from(number) / power,
+            },
+            Numbers::Four(numbers, power) => match numbers[index] {
+                i32::MIN => f64::NAN,
+                number => f64::from(number) / power,
+            },
+            Numbers::Single(numbers) => f64::from(numbers[index]),
+            Numbers::Double(numbers) => numbers[index],
+        }
+    }
+
+    fn size(packed: &Numbers) -> usize {
+        match packed {
+            Numbers::Two(numbers, _) => size_of_val(&**numbers),
+            Numbers::Four(numbers, _) => size_of_val(&**numbers),
+            Numbers::Single(numbers) => size_of_val(&**numbers),
+            Numbers::Double(numbers) => size_of_val(&**numbers),
+        }
+    }
+}
+
+/// Times, which never run back.
+#[derive(Debug)]
+pub(super) enum Times {
+    /// The first time of each group, and how much later the others are, in nanoseconds.
+    Later(Box<[i64; BLOCK / GROUP]>, Box<[u32]>),
+    Full(Box<[Stamp]>),
+}
+
+impl Narrow for Stamp {
+    type Packed = Times;
+
+    fn pack(values: &[Stamp]) -> Times {
+        let mut bases = Box::new([0; BLOCK / GROUP]);
+        for (base, group) in bases.iter_mut().zip(values.chunks(GROUP)) {
+            *base = group[0].0;
+        }
+        let later = |(index, at): (usize, &Stamp)| u32::try_from(at.0.checked_sub(bases[index / GROUP])?).ok();
+        match values.iter().enumerate().map(later).collect::<Option<Vec<u32>>>() {
+            Some(later) => Times::Later(bases, later.into()),
+            // More than four seconds between two rows of a group, or a time that ran back.
+            None => Times::Full(values.into()),
+        }
+    }
+
+    #[inline]
+    fn get(packed: &Times, index: usize) -> Stamp {
+        match packed {
+            Times::Later(bases, later) => Stamp(bases[index / GROUP] + i64::from(later[index])),
+            Times::Full(times) => times[index],
+        }
+    }
+
+    fn size(packed: &Times) -> usize {
+        match packed {
+            Times::Later(bases, later) => size_of_val(&**bases) + size_of_val(&**later),
+            Times::Full(times) => size_of_val(&**times),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn column() -> impl Strategy<Value = Vec<f64>> {
+        let places = (0i32..8).prop_map(|places| 10f64.powi(places));
+        let number = prop_oneof![
+            8 => (-5000i64..5000).prop_map(|n| n as f64),
+            2 => Just(f64::NAN),
+            1 => prop_oneof![Just(-32_768.0), Just(-2_147_483_648.0), Just(-0.0), Just(f64::INFINITY), Just(3.4e38)],
+            1 => proptest::num::f64::ANY,
+        ];
+        // Most blocks are of one kind.
+        (proptest::collection::vec(number, 40), places, 0usize..40, any::<bool>()).prop_map(
+            |(numbers, places, odd, plain)| {
+                let kept = numbers.iter().enumerate().filter(|(i, n)| !plain || n.abs() < 5001.0 || *i == odd);
+                let mut column: Vec<f64> = kept.map(|(_, number)| number / places).collect();
+                column.push(1.5);
+                column.iter().copied().cycle().take(BLOCK).collect()
+            },
+        )
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(200))]
+
+        #[test]
+        fn every_form_gives_back_what_went_in(values in column(), step in prop_oneof![Just(10_000_000i64), Just(400_000_000)]) {
+            let (mut queue, mut times) = (Queue::starting_at(4096), Queue::default());
+            for (i, value) in values.iter().enumerate() {
+                queue.push(*value);
+                times.push(Stamp(i as i64 * step));
+            }
+            queue.push(7.25);
+            for (i, value) in values.iter().chain([&7.25]).enumerate() {
+                let got = queue.get(4096 + i as u64).unwrap();
+                prop_assert!(is_same(got, *value), "{value} came back as {got}");
+            }
+            let mut all = Vec::new();
+            queue.each_block(|block| all.extend_from_slice(block));
+            prop_assert!(all.iter().zip(&values).all(|(a, b)| is_same(*a, *b)) && all.len() == BLOCK + 1);
+            prop_assert_eq!(queue.range(), 4096..8193);
+            prop_assert!((0..BLOCK as u64).all(|i| times.get(i) == Some(Stamp(i as i64 * step))));
+        }
+    }
+
+    #[test]
+    fn the_narrowest_form_is_taken() {
+        let size = |values: &dyn Fn(usize) -> f64| {
+            f64::size(&f64::pack(&(0..BLOCK).map(values).collect::<Vec<f64>>())) / BLOCK
+        };
+        assert_eq!(size(&|i| (i % 4096) as f64), 2, "counts of 12 bits");
+        assert_eq!(size(&|i| (i % 300) as f64 / 100.0), 2, "two decimals");
+        assert_eq!(size(&|i| if i == 7 { f64::NAN } else { i as f64 * 100.0 }), 4);
+        assert_eq!(size(&|i| f64::from(i as f32 * 1e20)), 4, "singles");
+        assert_eq!(size(&|i| (i as f64).sqrt()), 8);
+        let times: Vec<Stamp> = (0..BLOCK as i64).map(|i| Stamp(i * 10_000_000)).collect();
+        assert!(Stamp::size(&Stamp::pack(&times)) < 5 * BLOCK);
+    }
+}
