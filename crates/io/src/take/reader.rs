@@ -149,7 +149,7 @@ fn of_bytes(folder: &Path, wire: Vec<u8>, about: About, grows: bool, mut told: V
         told.push("it is still being written: this is what it holds so far".into());
     } else if found.missing > 0 {
         told.push(format!("{WIRE} lacks its last {}, of which {STAMPS} tells", bytes(found.missing)));
-    } else if about.format >= 2 && !found.stopped {
+    } else if about.format >= 2 && !found.stopped && !found.pieces.is_empty() {
         told.push(format!("it was not ended properly; `amber-tap mend` adds rows that {READINGS} may lack"));
     }
     let mut pieces = found.pieces;

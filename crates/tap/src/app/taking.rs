@@ -58,9 +58,13 @@ pub(crate) fn chain_of(take: &OpenedTake, bench: &Bench, place: usize) -> Chain 
 }
 
 impl App {
-    /// Sets how lines are laid out, for the history too.
+    /// Sets how the selected source's lines are laid out, for the history too.
     pub(super) fn set_split(&mut self, split: Split) {
-        let place = self.place();
+        self.set_split_of(self.place(), split);
+    }
+
+    /// The same for the source at `place`.
+    pub(super) fn set_split_of(&mut self, place: usize, split: Split) {
         let Watched { chain, source } = &mut self.watched[place];
         match source {
             Source::Take(take) => {
@@ -71,7 +75,9 @@ impl App {
             }
             Source::Live { .. } => chain.set_split(split),
         }
-        self.selected.channel = 0;
+        if place == self.place() {
+            self.selected.channel = 0;
+        }
         self.axes.clear();
         // Rows have other numbers now.
         self.calibrating.known.clear();

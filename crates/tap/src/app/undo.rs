@@ -94,59 +94,57 @@ impl App {
         self.shared.screen.span = span;
         self.apply_limits();
         self.apply_levels();
-        let selected = self.selected;
         let mut effects = Vec::new();
         for (place, settings) in bench.sources.into_iter().enumerate().take(self.sources()) {
-            self.selected = ChannelId { source: place, ..selected };
-            if settings.wire != self.chain().settings().wire {
+            if settings.wire != self.chain_at(place).settings().wire {
                 effects.push(Effect::Open(place, settings.wire.clone()));
             }
-            self.apply_source(settings);
+            self.apply_source(place, settings);
         }
-        self.selected = selected;
-        self.selected.channel = selected.channel.min(self.chain().channels().len().saturating_sub(1));
+        self.selected.channel = self.selected.channel.min(self.chain().channels().len().saturating_sub(1));
         effects
     }
 
-    /// The same for the selected source.
-    fn apply_source(&mut self, settings: SourceSettings) {
+    /// The same for the source at `place`.
+    fn apply_source(&mut self, place: usize, settings: SourceSettings) {
         let SourceSettings { wire, split, time, channel } = settings;
-        let now = self.chain().settings().clone();
-        self.chain_mut().edit_wire(|own| *own = wire);
+        let now = self.chain_at(place).settings().clone();
+        self.watched[place].chain.edit_wire(|own| *own = wire);
         if split != now.split {
-            self.set_split(split);
+            self.set_split_of(place, split);
         }
         if time != now.time {
-            self.chain_mut().set_time(time);
+            self.watched[place].chain.set_time(time);
         }
-        self.apply_channels(&channel);
-        self.chain_mut().set_known(channel);
+        self.apply_channels(place, &channel);
+        self.watched[place].chain.set_known(channel);
     }
 
-    fn apply_channels(&mut self, channels: &[ChannelSettings]) {
-        let wanted = |name: &str| channels.iter().find(|channel| channel.name == name);
-        for index in (0..self.chain().channels().len()).rev() {
-            if wanted(self.chain().channels()[index].name()).is_none() {
-                self.chain_mut().remove_computed(index);
+    fn apply_channels(&mut self, place: usize, channels: &[ChannelSettings]) {
+        let wanted = |name: &str| channels.iter().any(|channel| channel.name == name);
+        let at = |app: &App, name: &str| app.chain_at(place).channels().iter().position(|own| own.name() == name);
+        for index in (0..self.chain_at(place).channels().len()).rev() {
+            if !wanted(self.chain_at(place).channels()[index].name()) {
+                self.watched[place].chain.remove_computed(index);
             }
         }
         for settings in channels {
-            let at = self.chain().channels().iter().position(|channel| channel.name() == settings.name);
-            match at {
-                Some(at) => self.with_channel(self.own(at), |own| *own = settings.clone()),
+            match at(self, &settings.name) {
+                Some(channel) => {
+                    self.with_channel(ChannelId { source: place, channel }, |own| *own = settings.clone());
+                }
                 None if settings.formula.is_some() => {
                     // It was there before, so it makes no circle.
-                    let _ = self.chain_mut().add_computed(settings.clone());
+                    let _ = self.watched[place].chain.add_computed(settings.clone());
                 }
                 None => {}
             }
         }
-        let known = |app: &App, name: &str| app.chain().channels().iter().position(|channel| channel.name() == name);
-        let mut place = 0;
+        let mut to = 0;
         for settings in channels {
-            if let Some(at) = known(self, &settings.name) {
-                self.chain_mut().swap_channels(place, at);
-                place += 1;
+            if let Some(from) = at(self, &settings.name) {
+                self.watched[place].chain.swap_channels(to, from);
+                to += 1;
             }
         }
     }
