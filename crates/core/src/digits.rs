@@ -31,9 +31,13 @@ pub fn write_shortest(value: f64, out: &mut Vec<u8>) {
     // Most readings have few decimals. Of a number that is a whole one divided by the least power of ten that gives it
     // back exactly, that whole one has the shortest digits, as long as there are no more of them than a double holds.
     for (places, power) in [1.0, 10.0, 100.0, 1e3, 1e4].into_iter().enumerate() {
-        let whole = (value * power).round_ties_even();
-        if whole.abs() < 1e15 && whole / power == value && (value != 0.0 || value.is_sign_positive()) {
-            return write_decimal(whole as i64, places, out);
+        let scaled = value * power;
+        let whole = (scaled + 0.5f64.copysign(scaled)) as i64;
+        if whole.unsigned_abs() < 1_000_000_000_000_000
+            && whole as f64 / power == value
+            && (whole != 0 || value.is_sign_positive())
+        {
+            return write_decimal(whole, places, out);
         }
     }
     if value.is_nan() {

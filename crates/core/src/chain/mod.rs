@@ -18,6 +18,9 @@ use crate::store::{Limits, Series, Store};
 use crate::tail::Tail;
 use intake::Intake;
 
+/// Lines that are split again between two looks at what they changed.
+const LINES_AGAIN: u64 = 1024;
+
 /// One source's chain of stages, with its buffer.
 #[derive(Debug)]
 pub struct Chain {
@@ -129,6 +132,10 @@ impl Chain {
         let opening = old.intake.opening();
         self.open(opening, false);
         for line in old.intake.tail.lines() {
+            // As after each piece that arrives, but not after each line.
+            if line.number.is_multiple_of(LINES_AGAIN) {
+                self.follow();
+            }
             if old.intake.tail.is_broken_before(line.number) {
                 self.open(opening, false);
             }
@@ -165,7 +172,6 @@ impl Chain {
         }
         self.interpreter.feed(at, line, &mut self.intake);
         self.interpreter.feed(at, b"\n", &mut self.intake);
-        self.follow();
     }
 
     /// Replaces a channel's settings and makes all its history anew with them.

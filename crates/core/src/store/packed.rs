@@ -118,12 +118,10 @@ fn whole(value: f64, power: f64) -> Option<i32> {
     if value.is_nan() {
         return Some(i32::MIN);
     }
-    let scaled = (value * power).round_ties_even();
-    // The least number stands for a gap.
-    let fits = scaled > f64::from(i32::MIN) && scaled <= f64::from(i32::MAX);
-    // The whole number has no minus before zero.
-    let number = scaled as i32;
-    (fits && is_same(f64::from(number) / power, value)).then_some(number)
+    // Whatever does not fit, or has more decimals, does not come back; nor has a whole number a minus before zero.
+    let scaled = value * power;
+    let number = (scaled + 0.5f64.copysign(scaled)) as i32;
+    (number != i32::MIN && is_same(f64::from(number) / power, value)).then_some(number)
 }
 
 impl Narrow for f64 {
