@@ -255,8 +255,8 @@ impl App {
             ));
         }
         fields.push(fact("in memory", counted(rows, "row")));
-        if rows > 0 {
-            fields.push(fact("", format!("{} bytes a row, {}", size / rows, bytes(size))));
+        if let Some(per_row) = size.checked_div(rows) {
+            fields.push(fact("", format!("{per_row} bytes a row, {}", bytes(size))));
         }
         fields.push(fact("", ""));
         match &self.taking {
