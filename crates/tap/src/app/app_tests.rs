@@ -376,6 +376,6 @@ fn what_is_pasted_is_text_and_never_keys() {
     assert!(paste(&mut app, "qqqst\n").is_empty());
     assert!(picture(&mut app, 160, 47).contains("pasted text is ignored here"));
     press(&mut app, KeyCode::Char(':'));
-    assert!(paste(&mut app, "stroke\x1b[31m 40\nat last\n").is_empty());
-    assert_eq!(app.talk.input.value(), "stroke[31m 40 at last");
+    assert!(paste(&mut app, "stroke\x1b[31m 40\n水 at last\u{2028}\n").is_empty());
+    assert_eq!(app.talk.input.value(), "stroke[31m 40 水 at last");
 }

@@ -11,6 +11,7 @@ use amber_io::{Feed, LinkState};
 use crossterm::event::{Event, KeyCode, KeyEvent, MouseButton, MouseEvent, MouseEventKind};
 use tui_input::backend::crossterm::EventHandler;
 use tui_input::{Input, InputRequest};
+use unicode_width::UnicodeWidthChar;
 
 impl App {
     /// Takes one message at `now`.
@@ -442,7 +443,8 @@ pub(crate) fn insert(input: &mut Input, text: &str) {
     let line = text.trim_end_matches(['\r', '\n']);
     for c in line.chars().take(PASTED) {
         let c = if matches!(c, '\n' | '\r' | '\t') { ' ' } else { c };
-        if visible_char(c) == c {
+        // What may be seen is text, wide characters too.
+        if visible_char(c) == c || c.width() == Some(2) {
             input.handle(InputRequest::InsertChar(c));
         }
     }
