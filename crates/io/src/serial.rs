@@ -1,14 +1,15 @@
 //! Opening a serial port, and saying in plain words why it could not be opened.
 
+use crate::link::device::{Device, Ports};
 use amber_core::bench::{Parity, Source};
-use serialport::{DataBits, ErrorKind, SerialPort, SerialPortType, StopBits, TTYPort};
-use std::io;
+use serialport::{ClearBuffer, DataBits, ErrorKind, SerialPort, SerialPortType, StopBits, TTYPort};
+use std::io::{self, Read, Write};
 use std::os::unix::fs::{FileTypeExt, MetadataExt};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 /// The longest that a read waits; it returns as soon as there are bytes.
-pub(crate) const PATIENCE: Duration = Duration::from_millis(100);
+const PATIENCE: Duration = Duration::from_millis(100);
 
 /// Why a link is not open. Each says what to do about it.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -60,8 +61,67 @@ fn remedy(group: &Option<String>) -> String {
     }
 }
 
+/// The ports of this machine.
+pub(crate) struct System;
+
+impl Ports for System {
+    fn open(&self, path: &Path, source: &Source, baud: u32) -> Result<Box<dyn Device>, Problem> {
+        open(path, source, baud).map(|port| Box::new(Tty(port)) as Box<dyn Device>)
+    }
+
+    fn is_there(&self, path: &Path) -> bool {
+        path.exists()
+    }
+
+    fn usb_of(&self, path: &Path) -> Option<String> {
+        usb_of(path)
+    }
+
+    fn path_of(&self, usb: &str) -> Option<PathBuf> {
+        path_of(usb)
+    }
+
+    fn is_in_use(&self, path: &Path) -> bool {
+        is_in_use(path)
+    }
+}
+
+/// A serial port of this machine.
+struct Tty(TTYPort);
+
+impl Read for Tty {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        self.0.read(buffer)
+    }
+}
+
+impl Write for Tty {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        self.0.write(bytes)
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        self.0.flush()
+    }
+}
+
+impl Device for Tty {
+    fn set_baud(&mut self, baud: u32) -> io::Result<()> {
+        Ok(self.0.set_baud_rate(baud)?)
+    }
+
+    fn discard(&mut self) -> u64 {
+        let waiting = self.0.bytes_to_read().unwrap_or(0);
+        self.0.clear(ClearBuffer::Input).map_or(0, |()| u64::from(waiting))
+    }
+
+    fn reset(&mut self, length: Duration) -> io::Result<()> {
+        Ok(reset(&mut self.0, length)?)
+    }
+}
+
 /// Opens `path` for this program alone, with the wire set as `source` says, at `baud`.
-pub(crate) fn open(path: &Path, source: &Source, baud: u32) -> Result<TTYPort, Problem> {
+fn open(path: &Path, source: &Source, baud: u32) -> Result<TTYPort, Problem> {
     let meta = std::fs::metadata(path).map_err(|error| told(path, error.kind(), &error.to_string()))?;
     if !meta.file_type().is_char_device() {
         return Err(Problem::NotATty(path.into()));
@@ -116,7 +176,7 @@ fn keep_running(path: &Path) {
 ///
 /// # Errors
 /// Where the port has no such lines.
-pub(crate) fn reset(port: &mut TTYPort, length: Duration) -> serialport::Result<()> {
+fn reset(port: &mut TTYPort, length: Duration) -> serialport::Result<()> {
     port.write_data_terminal_ready(false)?;
     port.write_request_to_send(false)?;
     std::thread::sleep(length);
@@ -159,13 +219,13 @@ pub fn ports() -> Vec<FoundPort> {
 }
 
 /// The serial number that the board at `path` gives on USB.
-pub(crate) fn usb_of(path: &Path) -> Option<String> {
+fn usb_of(path: &Path) -> Option<String> {
     let path = std::fs::canonicalize(path).ok()?;
     ports().into_iter().find(|port| port.path == path && !port.usb.is_empty()).map(|port| port.usb)
 }
 
 /// Where the board with this serial number is now.
-pub(crate) fn path_of(usb: &str) -> Option<PathBuf> {
+fn path_of(usb: &str) -> Option<PathBuf> {
     at_serial_number(ports(), usb)
 }
 
@@ -174,7 +234,7 @@ fn at_serial_number(ports: Vec<FoundPort>, usb: &str) -> Option<PathBuf> {
 }
 
 /// Whether another program has the device open, as far as this one may see.
-pub(crate) fn is_in_use(path: &Path) -> bool {
+fn is_in_use(path: &Path) -> bool {
     let Ok(device) = std::fs::canonicalize(path) else { return false };
     let Ok(processes) = std::fs::read_dir("/proc") else { return false };
     let own = std::process::id().to_string();

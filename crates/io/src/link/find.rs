@@ -1,11 +1,11 @@
 //! Finding a board's speed by listening: how much of what comes at each speed is text that splits into numbers.
 
+use super::device::Device;
 use super::outlet::{Halt, Outlet};
 use super::{Command, Feed, LinkState, Tried};
 use amber_core::Stamp;
 use amber_core::split::{Judged, judge};
-use serialport::{ClearBuffer, SerialPort, TTYPort};
-use std::io::{ErrorKind, Read};
+use std::io::ErrorKind;
 use std::time::{Duration, Instant};
 
 /// The speeds that are tried, in the order in which boards use them.
@@ -53,21 +53,18 @@ pub(super) enum Outcome {
 }
 
 /// Listens at each speed until one is good; else sets the best of them.
-pub(super) fn find(port: &mut TTYPort, outlet: &mut Outlet) -> Result<Outcome, Halt> {
+pub(super) fn find(port: &mut dyn Device, outlet: &mut Outlet) -> Result<Outcome, Halt> {
     let mut tried: Vec<Tried> = Vec::new();
     // What was heard at the best of them, which is kept if no better one comes.
     let mut best: (f64, Pieces) = (-1.0, Vec::new());
     for baud in COMMON {
         outlet.state(LinkState::Finding { baud, tried: tried.clone() })?;
         // A driver that does not do this speed leaves the one before, which was tried.
-        if port.set_baud_rate(baud).is_err() {
+        if port.set_baud(baud).is_err() {
             continue;
         }
         // What waits was sampled at the speed before.
-        let waiting = port.bytes_to_read().unwrap_or(0);
-        if port.clear(ClearBuffer::Input).is_ok() {
-            outlet.tell(Feed::Unkept(u64::from(waiting)))?;
-        }
+        outlet.tell(Feed::Unkept(port.discard()))?;
         let mut heard = Vec::new();
         let judged = match listen(port, &mut heard, outlet)? {
             Heard::Enough(judged) => judged,
@@ -94,7 +91,7 @@ pub(super) fn find(port: &mut TTYPort, outlet: &mut Outlet) -> Result<Outcome, H
     tried.sort_by(|a, b| a.heard.score().total_cmp(&b.heard.score()));
     if let Some(best) = tried.last() {
         // It was accepted before.
-        let _ = port.set_baud_rate(best.baud);
+        let _ = port.set_baud(best.baud);
     }
     Ok(Outcome::Found { tried, heard: best.1 })
 }
@@ -111,7 +108,7 @@ enum Heard {
 }
 
 /// Listens until what comes can be judged; a board that is silent is waited for.
-fn listen(port: &mut TTYPort, pieces: &mut Pieces, outlet: &mut Outlet) -> Result<Heard, Halt> {
+fn listen(port: &mut dyn Device, pieces: &mut Pieces, outlet: &mut Outlet) -> Result<Heard, Halt> {
     let begun = Instant::now();
     let (mut first, mut last) = (None, begun);
     // What follows a silence begins a line, as if one had ended before it.

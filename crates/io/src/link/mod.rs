@@ -5,13 +5,14 @@
 //! bytes that do not fit are counted, and the count travels with the next chunk that does; news of the link that do not
 //! fit are merged until there is room.
 
+pub(crate) mod device;
 mod find;
 mod outlet;
 mod port;
 mod text;
 
 use crate::clock::HostClock;
-use crate::serial::Problem;
+use crate::serial::{Problem, System};
 use amber_core::Stamp;
 use amber_core::bench::Source;
 use amber_core::clock::Opening;
@@ -248,7 +249,7 @@ impl Drop for Link {
 fn run(mut wanted: Wanted, outlet: &mut Outlet) {
     loop {
         let halt = match wanted {
-            Wanted::Port { path, source } => port::Port::new(path, source).watch(outlet),
+            Wanted::Port { path, source } => port::Port::new(&System, path, source).watch(outlet),
             Wanted::File { path, grows } => text::watch_file(&path, grows, outlet),
             Wanted::Input => text::watch_input(outlet),
         };

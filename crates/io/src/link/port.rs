@@ -1,11 +1,11 @@
 //! Watching a serial port: opening it, reading it, opening it again when it went away, lending it.
 
+use super::device::{Device, Ports};
 use super::outlet::{Halt, Outlet};
 use super::{Command, Feed, LinkState, Tried, find};
-use crate::serial::{self, Problem};
+use crate::serial::Problem;
 use amber_core::bench::Source;
-use serialport::TTYPort;
-use std::io::{ErrorKind, Read, Write};
+use std::io::ErrorKind;
 use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
@@ -29,7 +29,8 @@ const RESET: Duration = Duration::from_millis(120);
 const SENDING: Duration = Duration::from_secs(1);
 
 /// One serial port.
-pub(super) struct Port {
+pub(super) struct Port<'a> {
+    ports: &'a dyn Ports,
     path: PathBuf,
     source: Source,
     /// The speed that was found, and how.
@@ -50,9 +51,9 @@ enum Next {
     Lend(bool),
 }
 
-impl Port {
-    pub(super) fn new(path: PathBuf, source: Source) -> Port {
-        Port { path, source, found: Vec::new(), heard: false }
+impl<'a> Port<'a> {
+    pub(super) fn new(ports: &'a dyn Ports, path: PathBuf, source: Source) -> Port<'a> {
+        Port { ports, path, source, found: Vec::new(), heard: false }
     }
 
     /// Watches until something else is wanted.
@@ -121,15 +122,15 @@ impl Port {
         self.source.baud = None;
     }
 
-    fn open(&mut self) -> Result<TTYPort, Problem> {
+    fn open(&mut self) -> Result<Box<dyn Device>, Problem> {
         // The same board may have come back under another name.
-        if !self.path.exists()
-            && let Some(path) = serial::path_of(&self.source.usb)
+        if !self.ports.is_there(&self.path)
+            && let Some(path) = self.ports.path_of(&self.source.usb)
         {
             self.path = path;
         }
-        let port = serial::open(&self.path, &self.source, self.speed())?;
-        if let Some(usb) = serial::usb_of(&self.path) {
+        let port = self.ports.open(&self.path, &self.source, self.speed())?;
+        if let Some(usb) = self.ports.usb_of(&self.path) {
             self.source.usb = usb;
         }
         Ok(port)
@@ -141,13 +142,13 @@ impl Port {
     }
 
     /// Reads until the port is closed.
-    fn read(&mut self, mut port: TTYPort, outlet: &mut Outlet) -> Result<Next, Halt> {
+    fn read(&mut self, mut port: Box<dyn Device>, outlet: &mut Outlet) -> Result<Next, Halt> {
         if self.source.reset {
             // Opening starts most boards anew, but not those that were left running by another program.
-            let _ = serial::reset(&mut port, RESET);
+            let _ = port.reset(RESET);
         }
         if self.source.baud.is_none() && self.found.is_empty() {
-            match find::find(&mut port, outlet)? {
+            match find::find(&mut *port, outlet)? {
                 find::Outcome::Found { tried, heard } => {
                     self.found = tried;
                     self.say_open(outlet)?;
@@ -159,7 +160,7 @@ impl Port {
                 }
                 find::Outcome::Vanished => return Ok(Next::Failed(Problem::Vanished(self.path.clone()))),
                 find::Outcome::Told(command) => {
-                    if let Some(next) = self.obey(command, &mut port, outlet)? {
+                    if let Some(next) = self.obey(command, &mut *port, outlet)? {
                         return Ok(next);
                     }
                     return Ok(Next::Again);
@@ -181,7 +182,7 @@ impl Port {
                 Err(_) => return Ok(Next::Failed(Problem::Vanished(self.path.clone()))),
             }
             while let Some(command) = outlet.command()? {
-                if let Some(next) = self.obey(command, &mut port, outlet)? {
+                if let Some(next) = self.obey(command, &mut *port, outlet)? {
                     return Ok(next);
                 }
             }
@@ -194,7 +195,7 @@ impl Port {
     }
 
     /// Does what was told; gives what comes next when the port is to be closed for it.
-    fn obey(&mut self, command: Command, port: &mut TTYPort, outlet: &mut Outlet) -> Result<Option<Next>, Halt> {
+    fn obey(&mut self, command: Command, port: &mut dyn Device, outlet: &mut Outlet) -> Result<Option<Next>, Halt> {
         match command {
             Command::Send(bytes) => self.send(port, &bytes, outlet)?,
             Command::Lend { back } => return Ok(Some(Next::Lend(back))),
@@ -205,7 +206,7 @@ impl Port {
             }
             // A port without those lines is closed for a moment, which starts the boards that have none anew.
             Command::Reset => {
-                return Ok(match serial::reset(port, RESET) {
+                return Ok(match port.reset(RESET) {
                     Ok(()) => None,
                     Err(_) => Some(Next::Pause(RESET)),
                 });
@@ -215,7 +216,7 @@ impl Port {
         Ok(None)
     }
 
-    fn send(&mut self, port: &mut TTYPort, bytes: &[u8], outlet: &mut Outlet) -> Result<(), Halt> {
+    fn send(&mut self, port: &mut dyn Device, bytes: &[u8], outlet: &mut Outlet) -> Result<(), Halt> {
         let begun = Instant::now();
         let mut sent = 0;
         let mut reason = None;
@@ -241,7 +242,7 @@ impl Port {
     fn lend(&mut self, back: bool, outlet: &mut Outlet) -> Result<(), Halt> {
         let (mut seen, mut free_since) = (false, Instant::now());
         loop {
-            let in_use = serial::is_in_use(&self.path);
+            let in_use = self.ports.is_in_use(&self.path);
             outlet.state(LinkState::Lent { back, in_use })?;
             if in_use {
                 (seen, free_since) = (true, Instant::now());
@@ -258,3 +259,7 @@ impl Port {
         }
     }
 }
+
+#[cfg(test)]
+#[path = "port_tests.rs"]
+mod tests;

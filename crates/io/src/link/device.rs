@@ -1,0 +1,47 @@
+//! What a link needs of ports, so that it can be driven without one.
+
+use crate::serial::Problem;
+use amber_core::bench::Source;
+use std::io::{self, Read, Write};
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+/// A port that is open. Reading returns as soon as there is something, and with `TimedOut` when nothing came for a while;
+/// 0 bytes and other errors mean that the port is gone.
+pub(crate) trait Device: Read + Write {
+    /// Runs at another speed from now on.
+    ///
+    /// # Errors
+    /// When it cannot; it then runs at the one before.
+    fn set_baud(&mut self, baud: u32) -> io::Result<()>;
+
+    /// Discards what has come and was not read. Gives how many bytes that were.
+    fn discard(&mut self) -> u64;
+
+    /// Starts the board's program anew by its reset line, which is held for this long.
+    ///
+    /// # Errors
+    /// Where there is no such line.
+    fn reset(&mut self, length: Duration) -> io::Result<()>;
+}
+
+/// Where ports are.
+pub(crate) trait Ports {
+    /// Opens the port at `path` for this program alone, with the wire set as `source` says, at `baud`.
+    ///
+    /// # Errors
+    /// Why not, and what to do about it.
+    fn open(&self, path: &Path, source: &Source, baud: u32) -> Result<Box<dyn Device>, Problem>;
+
+    /// Whether there is something at `path`.
+    fn is_there(&self, path: &Path) -> bool;
+
+    /// The serial number that the board at `path` gives on USB.
+    fn usb_of(&self, path: &Path) -> Option<String>;
+
+    /// Where the board with this serial number is now.
+    fn path_of(&self, usb: &str) -> Option<PathBuf>;
+
+    /// Whether another program has the port open, as far as this one may see.
+    fn is_in_use(&self, path: &Path) -> bool;
+}
