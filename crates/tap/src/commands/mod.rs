@@ -3,6 +3,7 @@
 mod calc;
 mod levels;
 mod log;
+mod man;
 mod mend;
 mod split;
 
@@ -69,11 +70,7 @@ pub(crate) fn run(command: Option<Command>) -> anyhow::Result<u8> {
             clap_complete::generate(shell, &mut Cli::command(), "amber-tap", &mut text);
             whole(&text, "the completions")
         }
-        Command::Man => {
-            let mut text = Vec::new();
-            clap_mangen::Man::new(Cli::command()).render(&mut text).context("the manual page")?;
-            whole(&text, "the manual page")
-        }
+        Command::Man => whole(&man::page().context("the manual page")?, "the manual page"),
     }
 }
 
