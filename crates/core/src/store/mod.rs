@@ -3,7 +3,7 @@
 //!
 //! Rows are numbered from 0 since the start and keep their number when older rows are let go. All parts are made of
 //! blocks of [`BLOCK`] rows, and are let go of a block at a time. Raw values and times are kept in the narrowest form that
-//! gives them back to the bit ([`packed`]).
+//! gives them back to the bit.
 
 mod blocks;
 mod packed;
