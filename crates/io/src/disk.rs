@@ -6,6 +6,9 @@ use std::fs::{self, File, OpenOptions};
 use std::io::{self, Read, Write};
 use std::path::Path;
 
+/// The longest text or take that is read into memory.
+pub const LONGEST: u64 = 4_000_000_000;
+
 /// The longest bench that is read.
 pub const BENCH: u64 = 1_000_000;
 

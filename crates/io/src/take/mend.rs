@@ -2,10 +2,10 @@
 
 use super::decode::{DECODER, Decoder};
 use super::marks::Mark;
-use super::reader::{LONGEST, OpenedTake, being_written, open, parts, read, whole_lines};
+use super::reader::{OpenedTake, being_written, open, parts, read, whole_lines};
 use super::wire::{self, Event};
 use super::{MARKS, METADATA, READINGS, SENT, STAMPS, TakeError, WIRE, metadata, sent};
-use crate::disk;
+use crate::disk::{self, LONGEST};
 use amber_core::digits::{bytes, counted};
 use rustix::fs::{FlockOperation, flock};
 use std::fs::{self, File};

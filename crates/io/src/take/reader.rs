@@ -6,7 +6,7 @@ use super::marks::Mark;
 use super::sent::{self, Sent};
 use super::wire::{self, Event, Piece};
 use super::{ABOUT, BENCH, MARKS, READINGS, SENT, STAMPS, TakeError, WIRE, table};
-use crate::disk;
+use crate::disk::{self, LONGEST};
 use amber_core::Stamp;
 use amber_core::bench::Bench;
 use amber_core::clock::Opening;
@@ -16,8 +16,7 @@ use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
-/// The longest files that are plausible, and are read.
-pub(super) const LONGEST: u64 = 4_000_000_000;
+/// The longest of the smaller files that are plausible, and are read.
 const LONGEST_NOTES: u64 = 64_000_000;
 const LONGEST_ABOUT: u64 = 64_000;
 

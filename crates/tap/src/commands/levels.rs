@@ -14,9 +14,6 @@ use anyhow::bail;
 use std::io;
 use std::path::Path;
 
-/// The longest text that is read.
-const LONGEST: u64 = 4_000_000_000;
-
 /// Prints the levels of `channel` in a take or a text as CSV.
 pub(super) fn run(source: &Path, channel: &str, shortest: Option<f64>, bench: Option<Bench>) -> anyhow::Result<u8> {
     let mut parts = if source.is_dir() { takes(source, bench)? } else { vec![(String::new(), text(source, bench)?)] };
@@ -73,7 +70,7 @@ fn takes(folder: &Path, bench: Option<Bench>) -> anyhow::Result<Vec<Part>> {
 
 /// A text has no arrival times: its rows have those that the clock in it tells.
 fn text(path: &Path, bench: Option<Bench>) -> anyhow::Result<(Chain, Stamp)> {
-    let text = disk::read(path, LONGEST).map_err(|error| unreadable(path, &error))?;
+    let text = disk::read(path, disk::LONGEST).map_err(|error| unreadable(path, &error))?;
     let mut chain = Chain::new(&bench.unwrap_or_default(), 0, Limits::NONE);
     chain.open(Opening::Text { at: Stamp(0), arrives: false }, false);
     text.chunks(1 << 16).for_each(|piece| chain.feed(Stamp(0), piece));
