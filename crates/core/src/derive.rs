@@ -21,7 +21,7 @@ pub struct Now {
 /// Nothing known.
 pub const GAP: Now = Now { raw: f64::NAN, quantity: f64::NAN, smoothed: f64::NAN };
 
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 struct Slot {
     program: Option<Program>,
     /// For each input of the program, the channel that it comes from.
@@ -50,7 +50,7 @@ impl Slot {
 }
 
 /// The channels of one source, ready to run.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub struct Deriver {
     slots: Vec<Slot>,
     /// All channels, each behind those that it needs.
@@ -58,21 +58,35 @@ pub struct Deriver {
     /// Those of them that need others, which come after all that do not.
     late: Vec<usize>,
     inputs: Vec<f64>,
+    /// What the channels are called.
+    names: Vec<Names>,
+}
+
+/// The names of a channel: the board's label, and what a person calls it.
+#[derive(Clone, Debug)]
+struct Names {
+    label: String,
+    title: String,
+}
+
+fn names(channels: &[&ChannelSettings]) -> Vec<Names> {
+    let of = |channel: &&ChannelSettings| Names { label: channel.name.clone(), title: channel.title().to_owned() };
+    channels.iter().map(of).collect()
 }
 
 /// The channel that `name` means: by the board's label, else by what a person calls it.
-fn meant<'a>(mut channels: impl Iterator<Item = &'a ChannelSettings> + Clone, name: &str) -> Option<usize> {
-    let labelled = channels.clone().position(|channel| channel.name == name);
-    labelled.or_else(|| channels.position(|channel| channel.title() == name))
+fn meant(channels: &[Names], name: &str) -> Option<usize> {
+    let labelled = channels.iter().position(|channel| channel.label == name);
+    labelled.or_else(|| channels.iter().position(|channel| channel.title == name))
 }
 
 /// The channels that each one needs, by index.
 fn needs(channels: &[&ChannelSettings]) -> Vec<Vec<usize>> {
-    let meant = |name: &str| meant(channels.iter().copied(), name);
+    let names = names(channels);
     let of = |channel: &&ChannelSettings| {
         let formula = channel.formula.iter().flat_map(|formula| formula.program().inputs().to_vec());
         let reference = channel.scale.scaler().reference().map(str::to_owned);
-        formula.map(|input| input.name).chain(reference).filter_map(|name| meant(&name)).collect()
+        formula.map(|input| input.name).chain(reference).filter_map(|name| meant(&names, &name)).collect()
     };
     channels.iter().map(of).collect()
 }
@@ -131,11 +145,11 @@ impl Deriver {
                 Err(circle) => circle.iter().for_each(|at| needs[*at].clear()),
             }
         };
-        let meant = |name: &str| meant(channels.iter().copied(), name);
+        let names = names(channels);
         let mut slots: Vec<Slot> = Vec::with_capacity(channels.len());
         for (at, channel) in channels.iter().enumerate() {
             let program = channel.formula.as_ref().map(|formula| formula.program());
-            let source = |name: &str| meant(name).filter(|source| needs[at].contains(source));
+            let source = |name: &str| meant(&names, name).filter(|source| needs[at].contains(source));
             let sources = program.iter().flat_map(|program| program.inputs());
             let sources = sources.map(|input| source(&input.name).map(|source| (source, input.stage))).collect();
             let scaler = channel.scale.scaler();
@@ -149,7 +163,7 @@ impl Deriver {
             let unasked = slots.iter_mut().enumerate().filter(|(at, _)| !asked.contains(at));
             unasked.for_each(|(_, slot)| slot.smoother = None);
         }
-        let mut deriver = Deriver { slots, order, late: Vec::new(), inputs: Vec::new() };
+        let mut deriver = Deriver { slots, order, late: Vec::new(), inputs: Vec::new(), names };
         deriver.note_late();
         deriver
     }
@@ -261,6 +275,7 @@ impl Deriver {
             }
         };
         self.slots.swap(a, b);
+        self.names.swap(a, b);
         self.order.iter_mut().for_each(|at| *at = turn(*at));
         for slot in &mut self.slots {
             slot.sources.iter_mut().flatten().for_each(|(at, _)| *at = turn(*at));
@@ -281,14 +296,40 @@ impl Deriver {
         }
     }
 
-    /// Takes over what `other`, of the same channels, remembers of those among `which`.
+    /// Lets go of a channel; those behind it move up, and those that need it have gaps.
+    pub fn remove(&mut self, channel: usize) {
+        self.slots.remove(channel);
+        self.names.remove(channel);
+        self.order.retain(|at| *at != channel);
+        let moved = |at: usize| if at > channel { at - 1 } else { at };
+        self.order.iter_mut().for_each(|at| *at = moved(*at));
+        for slot in &mut self.slots {
+            let still = |source: usize| (source != channel).then(|| moved(source));
+            let sources = slot.sources.iter_mut();
+            sources.for_each(|source| *source = source.and_then(|(at, stage)| Some((still(at)?, stage))));
+            slot.reference = slot.reference.and_then(still);
+        }
+        self.note_late();
+    }
+
+    /// Takes over what `other`, of the same channels, remembers of those among `which`. Where it has another formula or
+    /// reference, it has it here, too.
     pub fn adopt(&mut self, other: Deriver, which: &[usize]) {
         for (at, theirs) in other.slots.into_iter().enumerate() {
-            if let Some(slot) = self.slots.get_mut(at).filter(|_| which.contains(&at)) {
-                // What a name means is known here, where there may be more channels by now.
-                let (sources, reference) = (std::mem::take(&mut slot.sources), slot.reference);
-                *slot = Slot { sources, reference, ..theirs };
+            let Some(slot) = self.slots.get_mut(at).filter(|_| which.contains(&at)) else { continue };
+            // What a name means is known here, where there may be more channels by now.
+            let names = &self.names;
+            let inputs = |program: &Option<Program>| program.as_ref().map(|program| program.inputs().to_vec());
+            let wanted = inputs(&theirs.program);
+            if inputs(&slot.program) != wanted {
+                let sources = wanted.iter().flatten();
+                slot.sources = sources.map(|input| Some((meant(names, &input.name)?, input.stage))).collect();
             }
+            if slot.scaler.reference() != theirs.scaler.reference() {
+                slot.reference = theirs.scaler.reference().and_then(|name| meant(names, name));
+            }
+            let (sources, reference) = (std::mem::take(&mut slot.sources), slot.reference);
+            *slot = Slot { sources, reference, ..theirs };
         }
         self.note_late();
     }

@@ -29,6 +29,7 @@ pub mod tail;
 pub mod talk;
 pub mod watch;
 pub mod window;
+pub mod work;
 
 mod stamp;
 

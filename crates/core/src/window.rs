@@ -242,7 +242,7 @@ mod tests {
 
     fn filled(rows: &[(f64, f64)]) -> (Store, Series) {
         let mut store = Store::new(Limits::default());
-        let mut series = Series::default();
+        let mut series = Series::starting_at(0);
         store.widen(1);
         for (t, v) in rows {
             store.push(Stamp::default().plus(*t), Stamp(0), [*v]);

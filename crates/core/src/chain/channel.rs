@@ -10,6 +10,7 @@ use crate::scale::Scaler;
 use crate::split::{STATE_WORDS, Seen};
 use crate::store::Series;
 use crate::watch::{Watch, Watcher};
+use std::ops::Range;
 
 /// The threshold by which a digital channel's edges are counted.
 const LOGIC: Watch = Watch { threshold: 0.5, hysteresis: 0.0 };
@@ -33,9 +34,12 @@ pub struct Reading {
 }
 
 /// One channel.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Channel {
+    /// Those that its history was made with.
     settings: ChannelSettings,
+    /// Those that its history will be made with.
+    wished: Option<ChannelSettings>,
     scaler: Scaler,
     /// The scale without its rounding.
     unrounded: Scaler,
@@ -59,11 +63,12 @@ pub struct Channel {
 }
 
 impl Channel {
-    pub(super) fn new(settings: ChannelSettings, rule: LevelRule, first: u64) -> Self {
+    /// A channel whose history, of `rows`, is gaps.
+    pub(super) fn new(settings: ChannelSettings, rule: LevelRule, rows: Range<u64>) -> Self {
         let mut channel = Channel {
             scaler: Scaler::default(),
             unrounded: Scaler::default(),
-            scaled: Series::starting_at(first),
+            scaled: Series::starting_at(rows.start),
             smoothed: None,
             watcher: Watcher::new(LOGIC),
             levels: Levels::new(rule),
@@ -76,15 +81,21 @@ impl Channel {
             last: GAP,
             reference: f64::NAN,
             settings: ChannelSettings::default(),
+            wished: Some(settings),
         };
-        channel.begin_anew(settings, first);
+        channel.begin_anew(rows.start);
+        channel.scaled = Series::gaps(rows.clone());
+        channel.smoothed = channel.settings.smooth.map(|_| Series::gaps(rows));
         channel
     }
 
-    /// Takes settings, and forgets what was made behind the raw values.
-    pub(super) fn begin_anew(&mut self, settings: ChannelSettings, first: u64) {
-        (self.scaler, self.unrounded) = (settings.scale.scaler(), settings.scale.without_rounding());
-        self.settings = settings;
+    /// Goes by the settings that are wished, and forgets what was made behind the raw values.
+    pub(super) fn begin_anew(&mut self, first: u64) {
+        if let Some(settings) = self.wished.take() {
+            self.settings = settings;
+        }
+        let scale = &self.settings.scale;
+        (self.scaler, self.unrounded) = (scale.scaler(), scale.without_rounding());
         self.scaled = Series::starting_at(first);
         self.smoothed = self.settings.smooth.map(|_| Series::starting_at(first));
         self.watcher = Watcher::new(self.settings.watch.unwrap_or(LOGIC));
@@ -149,9 +160,27 @@ impl Channel {
         }
     }
 
-    /// Takes settings that change nothing of what was made.
-    pub(super) fn rename(&mut self, settings: ChannelSettings) {
-        self.settings = settings;
+    /// Wishes for settings. Those that change nothing of what was made hold at once; gives whether there are others that
+    /// were not wished before.
+    pub(super) fn wish(&mut self, settings: ChannelSettings) -> bool {
+        let made = |settings: &ChannelSettings| {
+            let ChannelSettings { formula, scale, smooth, watch, .. } = settings.clone();
+            (formula, scale, smooth, watch)
+        };
+        let changes = made(self.wished()) != made(&settings);
+        let (formula, scale, smooth, watch) = made(&self.settings);
+        self.settings = ChannelSettings { formula, scale, smooth, watch, ..settings.clone() };
+        self.wished = (self.settings != settings).then_some(settings);
+        changes
+    }
+
+    /// Goes on with the settings that its history was made with; gives whether others were wished.
+    pub(super) fn forget_wish(&mut self) -> bool {
+        self.wished.take().is_some()
+    }
+
+    pub(super) fn has_wish(&self) -> bool {
+        self.wished.is_some()
     }
 
     pub(super) fn seen(&self) -> Seen {
@@ -224,7 +253,12 @@ impl Channel {
         &self.settings.name
     }
 
-    /// Its settings.
+    /// The settings that are wished: the same as [`Channel::settings`], but for edits that have not taken effect yet.
+    pub fn wished(&self) -> &ChannelSettings {
+        self.wished.as_ref().unwrap_or(&self.settings)
+    }
+
+    /// Its settings, those that its history was made with.
     pub fn settings(&self) -> &ChannelSettings {
         &self.settings
     }

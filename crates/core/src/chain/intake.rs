@@ -11,9 +11,13 @@ use crate::levels::LevelRule;
 use crate::split::{Fate, Seen};
 use crate::store::{Limits, Store};
 use crate::tail::Tail;
+use crate::work::{Cancelled, Ticket};
 use std::collections::VecDeque;
 
-#[derive(Debug)]
+/// After how many rows it is told how far the work is.
+const TOLD: u64 = 4096;
+
+#[derive(Clone, Debug)]
 pub(super) struct Intake {
     pub(super) store: Store,
     pub(super) channels: Vec<Channel>,
@@ -31,6 +35,10 @@ pub(super) struct Intake {
     /// What was sent among lines that come again.
     sent_again: VecDeque<(Stamp, Vec<u8>)>,
     new_channels: bool,
+    /// How much is made anew at once: channels times rows.
+    pub(super) at_once: u64,
+    /// Rows have other times, and what depends on them must be made anew.
+    stale: bool,
 }
 
 impl Intake {
@@ -48,6 +56,8 @@ impl Intake {
             before: None,
             sent_again: VecDeque::new(),
             new_channels: false,
+            at_once: u64::MAX,
+            stale: false,
         }
     }
 
@@ -68,6 +78,18 @@ impl Intake {
         std::mem::take(&mut self.new_channels)
     }
 
+    /// Whether rows got other times, and what depends on them has not been made anew, since the last call.
+    pub(super) fn is_stale(&mut self) -> bool {
+        std::mem::take(&mut self.stale)
+    }
+
+    /// Whether there is more than is made anew at once.
+    pub(super) fn is_long(&self) -> bool {
+        let (rows, lines) = (self.store.rows(), self.tail.numbers());
+        let values = (rows.end - rows.start) * self.channels.len() as u64;
+        values.max(lines.end - lines.start) > self.at_once
+    }
+
     pub(super) fn arrive(&mut self, at: Stamp, bytes: &[u8]) -> Stamp {
         let at = self.newest.map_or(at, |newest| newest.max(at));
         self.newest = Some(at);
@@ -77,9 +99,7 @@ impl Intake {
 
     /// Adds a channel, whose history is gaps.
     pub(super) fn add(&mut self, settings: ChannelSettings) {
-        let mut channel = Channel::new(settings, self.rule, self.store.rows().start);
-        self.store.rows().for_each(|_| channel.take(GAP, f64::NAN));
-        self.channels.push(channel);
+        self.channels.push(Channel::new(settings, self.rule, self.store.rows()));
         self.store.widen(self.channels.len());
     }
 
@@ -90,14 +110,13 @@ impl Intake {
     }
 
     /// Makes the history of the channels `which`, and of all that need them, anew from what came.
-    pub(super) fn rebuild(&mut self, joint: &mut Joint, which: &[usize]) {
+    pub(super) fn rebuild(&mut self, joint: &mut Joint, which: &[usize], ticket: &Ticket) -> Result<(), Cancelled> {
         let rows = self.store.rows();
         let mut fresh = joint.fresh_deriver();
         let mut wanted: Vec<usize> = which.iter().flat_map(|channel| fresh.dependents(*channel)).collect();
         wanted = fresh.order().iter().copied().filter(|channel| wanted.contains(channel)).collect();
         for channel in &wanted {
-            let settings = self.channels[*channel].settings().clone();
-            self.channels[*channel].begin_anew(settings, rows.start);
+            self.channels[*channel].begin_anew(rows.start);
             if fresh.is_computed(*channel) {
                 self.channels[*channel].look_anew(self.rule);
             }
@@ -112,13 +131,15 @@ impl Intake {
                 made.take_block(&values);
             });
             self.remember_last(&fresh, channel);
+            ticket.done(0, 1)?;
         }
         if !walked.is_empty() {
-            self.walk(&mut fresh, &walked);
+            self.walk(&mut fresh, &walked, ticket)?;
         }
         let deriver = joint.deriver_mut();
         deriver.reorder(fresh.order().to_vec());
         deriver.adopt(fresh, &wanted);
+        Ok(())
     }
 
     /// What a channel that was made anew block by block says now.
@@ -132,7 +153,7 @@ impl Intake {
     }
 
     /// Works out all rows that are kept, one after the other, for `wanted`.
-    fn walk(&mut self, fresh: &mut Deriver, wanted: &[usize]) {
+    fn walk(&mut self, fresh: &mut Deriver, wanted: &[usize], ticket: &Ticket) -> Result<(), Cancelled> {
         let rows = self.store.rows();
         let needed = fresh.needed(wanted);
         let mut now = vec![GAP; self.channels.len()];
@@ -149,6 +170,9 @@ impl Intake {
             }
             if row == rows.end {
                 break;
+            }
+            if row.is_multiple_of(TOLD) {
+                ticket.done(row - rows.start, rows.end - rows.start)?;
             }
             let at = self.store.time(row).unwrap_or_default();
             for channel in &needed {
@@ -167,6 +191,7 @@ impl Intake {
         for (channel, raw) in computed {
             self.store.set_column(channel, raw);
         }
+        Ok(())
     }
 
     /// Lets two channels change places.
@@ -184,7 +209,12 @@ impl Intake {
     }
 
     /// Gives every row its time by `timing`, which goes on from there, and makes anew what depends on it.
-    pub(super) fn retime_all(&mut self, joint: &mut Joint, mut timing: Timing) {
+    pub(super) fn retime_all(
+        &mut self,
+        joint: &mut Joint,
+        mut timing: Timing,
+        ticket: &Ticket,
+    ) -> Result<(), Cancelled> {
         let rows = self.store.rows();
         let mut times: Vec<(Stamp, bool)> = Vec::with_capacity((rows.end - rows.start) as usize);
         let mut values = vec![f64::NAN; joint.layout().columns().len()];
@@ -194,6 +224,9 @@ impl Intake {
         let mut opening = next.checked_sub(1).map_or(Opening::Link, |last| openings[last].1);
         timing.open(opening);
         for row in rows.clone() {
+            if row.is_multiple_of(TOLD) {
+                ticket.done(row - rows.start, rows.end - rows.start)?;
+            }
             let broken = self.store.breaks_before(row);
             if broken && opening == Opening::Link {
                 timing.open(opening);
@@ -223,11 +256,12 @@ impl Intake {
         }
         self.openings = openings;
         joint.set_timing(timing);
-        self.set_times(joint, &times);
+        self.set_times(&times);
+        self.follow_times(joint, ticket)
     }
 
     /// The last rows have these times, and begin a new stretch where the board's clock started over.
-    fn set_times(&mut self, joint: &mut Joint, times: &[(Stamp, bool)]) {
+    fn set_times(&mut self, times: &[(Stamp, bool)]) {
         let rows = self.store.rows();
         let first = rows.end.saturating_sub(times.len() as u64).max(rows.start);
         let times = &times[times.len() - (rows.end - first) as usize..];
@@ -246,14 +280,19 @@ impl Intake {
                 self.intervals.row(at, arrival);
             }
         }
-        self.look_anew();
+    }
+
+    /// Makes anew what depends on the times of rows.
+    fn follow_times(&mut self, joint: &mut Joint, ticket: &Ticket) -> Result<(), Cancelled> {
+        self.look_anew(ticket)?;
         let all: Vec<usize> = (0..self.channels.len()).collect();
-        self.rebuild(joint, &all);
+        self.rebuild(joint, &all, ticket)?;
         self.note_timer(joint);
+        Ok(())
     }
 
     /// Finds the levels of all rows that are kept anew.
-    pub(super) fn look_anew(&mut self) {
+    pub(super) fn look_anew(&mut self, ticket: &Ticket) -> Result<(), Cancelled> {
         let rows = self.store.rows();
         self.channels.iter_mut().for_each(|channel| channel.look_anew(self.rule));
         for row in rows.start..=rows.end {
@@ -263,6 +302,9 @@ impl Intake {
             if row == rows.end {
                 break;
             }
+            if row.is_multiple_of(TOLD) {
+                ticket.done(row - rows.start, rows.end - rows.start)?;
+            }
             let at = self.store.time(row).unwrap_or_default();
             for (index, channel) in self.channels.iter_mut().enumerate() {
                 let raw = self.store.raw(index, row).unwrap_or(f64::NAN);
@@ -270,27 +312,7 @@ impl Intake {
                 channel.remember_raw(raw);
             }
         }
-    }
-
-    pub(super) fn set_channel(&mut self, joint: &mut Joint, index: usize, settings: ChannelSettings) {
-        let Some(channel) = self.channels.get_mut(index) else { return };
-        let before = channel.settings();
-        let looks_same = before.formula == settings.formula
-            && before.scale == settings.scale
-            && before.smooth == settings.smooth
-            && before.watch == settings.watch
-            && before.title() == settings.title();
-        let renamed = before.title() != settings.title();
-        joint.edit_layout(|layout| layout.set(index, settings.clone()));
-        if looks_same {
-            channel.rename(settings);
-            return;
-        }
-        channel.begin_anew(settings, self.store.rows().start);
-        // A formula may have meant it by its old name, or mean it by the new one.
-        let computed = (0..self.channels.len()).filter(|at| renamed && joint.deriver().is_computed(*at));
-        let which: Vec<usize> = computed.chain([index]).collect();
-        self.rebuild(joint, &which);
+        Ok(())
     }
 
     /// After a piece was taken in: lets go of what is beyond the limits, learns how fine the numbers are.
@@ -313,8 +335,8 @@ impl RowSink for Intake {
     fn layout(&mut self, layout: &Layout) {
         self.before.get_or_insert_with(|| (self.counts.clone(), self.tail.numbers().end));
         for (channel, settings) in self.channels.iter_mut().zip(layout.channels()) {
-            if channel.settings() != settings {
-                channel.rename(settings.clone());
+            if channel.wished() != settings {
+                channel.wish(settings.clone());
             }
         }
         for settings in &layout.channels()[self.channels.len().min(layout.channels().len())..] {
@@ -374,6 +396,13 @@ impl RowSink for Intake {
     }
 
     fn retimed(&mut self, times: &[(Stamp, bool)], joint: &mut Joint) {
-        self.set_times(joint, times);
+        self.set_times(times);
+        self.note_timer(joint);
+        if self.is_long() {
+            self.stale = true;
+        } else {
+            // Nobody can cancel this.
+            self.follow_times(joint, &Ticket::default()).unwrap_or(());
+        }
     }
 }

@@ -1,32 +1,40 @@
 //! The stages joined: bytes in, and everything that a screen shows of them out.
 
+mod anew;
 mod channel;
 mod counts;
 mod intake;
 
+pub use anew::Work;
 pub use channel::{Channel, Reading};
 pub use counts::Counts;
 
 use crate::Stamp;
 use crate::bench::{Bench, ChannelSettings, Source, SourceSettings, Split};
-use crate::clock::{Intervals, Opening, RateMeter, Time, Timer, Timing, Verdict};
+use crate::clock::{Intervals, Opening, RateMeter, Time, Timer, Verdict};
 use crate::derive::circle;
 use crate::interpret::Interpreter;
 use crate::levels::LevelRule;
 use crate::split::{Fate, Offer, Refusal, Shape, Sure};
 use crate::store::{Limits, Series, Store};
 use crate::tail::Tail;
+use crate::work::{Cancelled, Ticket};
+use anew::{Anew, Came, Deferred};
 use intake::Intake;
 
 /// Lines that are split again between two looks at what they changed.
 const LINES_AGAIN: u64 = 1024;
 
 /// One source's chain of stages, with its buffer.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Chain {
     settings: SourceSettings,
     interpreter: Interpreter,
     intake: Intake,
+    /// How lines were split and timed whose rows are kept, as it was set.
+    made_with: (Split, Time),
+    /// Where long work is left to somebody else.
+    deferred: Option<Deferred>,
 }
 
 impl Chain {
@@ -40,13 +48,15 @@ impl Chain {
         let mut interpreter = Interpreter::new(settings.split.shape(), settings.time.clone(), &settings.channel);
         let mut intake = Intake::new(limits, levels);
         interpreter.begin(&mut intake);
-        let mut chain = Chain { settings, interpreter, intake };
+        let made_with = (settings.split.clone(), settings.time.clone());
+        let mut chain = Chain { settings, interpreter, intake, made_with, deferred: None };
         chain.put_in_order();
         chain
     }
 
     /// Takes bytes that arrived at `at`. Stamps must not run backwards; one that does counts as the newest so far.
     pub fn feed(&mut self, at: Stamp, bytes: &[u8]) {
+        self.note(|| Came::Bytes(at, bytes.to_vec()));
         let at = self.intake.arrive(at, bytes);
         self.interpreter.feed(at, bytes, &mut self.intake);
         self.follow();
@@ -66,6 +76,11 @@ impl Chain {
     /// The source was opened: what comes next does not follow from what came before. `within`: it may begin within a
     /// line.
     pub fn open(&mut self, opening: Opening, within: bool) {
+        self.note(|| Came::Opened(opening, within));
+        self.opened(opening, within);
+    }
+
+    fn opened(&mut self, opening: Opening, within: bool) {
         self.intake.opened(opening);
         let cut_off = self.interpreter.open(opening, within, &mut self.intake);
         self.intake.counts.cut_off += cut_off as u64;
@@ -74,6 +89,7 @@ impl Chain {
 
     /// The text has come to its end: its last line counts although it may have no ending.
     pub fn end(&mut self) {
+        self.note(|| Came::Ended);
         let newest = self.intake.newest.unwrap_or_default();
         self.interpreter.finish(Some(newest), &mut self.intake);
         self.follow();
@@ -91,6 +107,13 @@ impl Chain {
             self.put_in_order();
         }
         self.intake.settle(self.interpreter.splitter().seen(), self.interpreter.joint().layout().columns());
+        if self.intake.is_stale() {
+            self.wish(Anew { levels: true, channels: self.all_names(), ..Anew::default() });
+        }
+    }
+
+    fn all_names(&self) -> Vec<String> {
+        self.channels().iter().map(|channel| channel.name().to_owned()).collect()
     }
 
     fn put_in_order(&mut self) {
@@ -101,16 +124,19 @@ impl Chain {
 
     /// So many bytes were heard while the speed was being found, and are kept nowhere.
     pub fn unkept(&mut self, bytes: u64) {
+        self.note(|| Came::Unkept(bytes));
         self.intake.counts.unkept += bytes;
     }
 
     /// So many news of the link were not told one by one.
     pub fn merged(&mut self, news: u64) {
+        self.note(|| Came::Merged(news));
         self.intake.counts.merged += news;
     }
 
     /// Bytes were sent to the board.
     pub fn sent(&mut self, at: Stamp, bytes: &[u8]) {
+        self.note(|| Came::Sent(at, bytes.to_vec()));
         let at = self.intake.newest.map_or(at, |newest| newest.max(at));
         self.intake.counts.sent += bytes.len() as u64;
         self.intake.tail.push(at, Fate::Sent, bytes.trim_ascii_end());
@@ -118,23 +144,31 @@ impl Chain {
 
     /// `bytes` bytes arrived that this chain will never see. They are counted, and the stream goes on as after a break.
     pub fn skip(&mut self, bytes: u64) {
+        self.note(|| Came::Skipped(bytes));
         self.intake.counts.skipped += bytes;
-        self.join();
+        self.opened(Opening::Link, true);
     }
 
     /// Sets how lines are laid out; [`Split::Auto`] finds the shape afresh. All lines that are still kept are split
     /// again, so that the history follows; rows whose lines are not kept any more are let go.
     pub fn set_split(&mut self, split: Split) {
-        let settings = SourceSettings { split, ..self.live_settings() };
-        let fresh = Chain::with(settings, self.intake.rule, self.intake.store.limits());
+        self.settings.split = split;
+        self.wish(Anew { split: true, ..Anew::default() });
+    }
+
+    fn split_anew(&mut self, ticket: &Ticket) -> Result<(), Cancelled> {
+        let fresh = Chain::with(self.live_settings(), self.intake.rule, self.intake.store.limits());
+        let (deferred, at_once) = (self.deferred.take(), self.intake.at_once);
         let old = std::mem::replace(self, fresh);
         self.intake.counts = old.intake.counts.recount_lines();
         let opening = old.intake.opening();
         self.open(opening, false);
+        let numbers = old.intake.tail.numbers();
         for line in old.intake.tail.lines() {
             // As after each piece that arrives, but not after each line.
             if line.number.is_multiple_of(LINES_AGAIN) {
                 self.follow();
+                ticket.done(line.number - numbers.start, numbers.end - numbers.start)?;
             }
             if old.intake.tail.is_broken_before(line.number) {
                 self.open(opening, false);
@@ -150,6 +184,9 @@ impl Chain {
                 fate => self.split_again(line.at, fate == Fate::Half, line.bytes),
             }
         }
+        if old.intake.tail.is_broken_before(numbers.end) {
+            self.open(opening, false);
+        }
         let splitter = old.interpreter.splitter();
         for line in splitter.waiting() {
             if line.broken {
@@ -163,6 +200,8 @@ impl Chain {
         self.follow();
         self.intake.newest = old.intake.newest;
         self.interpreter.splitter_mut().go_on_from(old.interpreter.into_splitter());
+        (self.deferred, self.intake.at_once) = (deferred, at_once);
+        Ok(())
     }
 
     /// Splits a line that came before; `half`: its beginning may be missing.
@@ -176,7 +215,18 @@ impl Chain {
 
     /// Replaces a channel's settings and makes all its history anew with them.
     pub fn set_channel(&mut self, index: usize, settings: ChannelSettings) {
-        self.intake.set_channel(self.interpreter.joint_mut(), index, settings);
+        let Some(channel) = self.intake.channels.get_mut(index) else { return };
+        let is_renamed = channel.wished().title() != settings.title();
+        self.interpreter.joint_mut().edit_layout(|layout| layout.set(index, settings.clone()));
+        let is_changed = channel.wish(settings);
+        // A formula may have meant it by its old name, or mean it by the new one.
+        let deriver = self.interpreter.joint().deriver();
+        let computed = (0..self.channels().len()).filter(|at| is_renamed && deriver.is_computed(*at));
+        let which = computed.chain(is_changed.then_some(index));
+        let channels: Vec<String> = which.map(|index| self.channels()[index].name().to_owned()).collect();
+        if !channels.is_empty() {
+            self.wish(Anew { channels, ..Anew::default() });
+        }
     }
 
     /// Adds a channel that is computed from others. Gives its index; `None` when there is a channel of that name already.
@@ -184,7 +234,7 @@ impl Chain {
     /// # Errors
     /// Which channels would need one another in a circle.
     pub fn add_computed(&mut self, settings: ChannelSettings) -> Result<usize, String> {
-        let mut all: Vec<&ChannelSettings> = self.channels().iter().map(Channel::settings).collect();
+        let mut all: Vec<&ChannelSettings> = self.channels().iter().map(Channel::wished).collect();
         if all.iter().any(|other| other.name == settings.name || other.title() == settings.name) {
             return Err(format!("there is a channel {} already", settings.name));
         }
@@ -192,38 +242,35 @@ impl Chain {
         if let Some(circle) = circle(&all) {
             return Err(circle);
         }
-        let joint = self.interpreter.joint_mut();
-        joint.edit_layout(|layout| layout.add(settings.clone()));
+        self.interpreter.joint_mut().edit_layout(|layout| layout.add(settings.clone()));
+        let channels = vec![settings.name.clone()];
         self.intake.add(settings);
-        let index = self.intake.channels.len() - 1;
-        self.intake.rebuild(joint, &[index]);
-        Ok(index)
+        self.wish(Anew { channels, ..Anew::default() });
+        Ok(self.channels().len() - 1)
     }
 
     /// Lets go of a channel that is computed from others; one that the board sends stays.
     pub fn remove_computed(&mut self, index: usize) {
         if self.channels().get(index).is_some_and(|channel| channel.settings().formula.is_some()) {
             let name = self.channels()[index].name().to_owned();
-            let joint = self.interpreter.joint_mut();
-            joint.edit_layout(|layout| layout.remove(index));
+            self.interpreter.joint_mut().remove(index);
             self.intake.remove(index);
             self.settings.channel.retain(|channel| channel.name != name);
             // Those that needed it have gaps from now on.
-            let all: Vec<usize> = (0..self.intake.channels.len()).collect();
-            self.intake.rebuild(joint, &all);
+            self.wish(Anew { channels: self.all_names(), ..Anew::default() });
         }
     }
 
     /// Why a channel cannot have these settings, if it cannot: others would need one another in a circle.
     pub fn circle_with(&self, index: usize, settings: &ChannelSettings) -> Option<String> {
-        let own = |(i, channel)| if i == index { settings } else { Channel::settings(channel) };
+        let own = |(i, channel)| if i == index { settings } else { Channel::wished(channel) };
         circle(&self.channels().iter().enumerate().map(own).collect::<Vec<_>>())
     }
 
     /// Sets what counts as a level; those of the history are found anew.
     pub fn set_levels(&mut self, rule: LevelRule) {
         self.intake.rule = rule;
-        self.intake.look_anew();
+        self.wish(Anew { levels: true, ..Anew::default() });
     }
 
     /// Lets two channels change places.
@@ -232,17 +279,14 @@ impl Chain {
         if a < count && b < count {
             self.interpreter.joint_mut().swap(a, b);
             self.intake.swap(a, b);
+            self.begin_again();
         }
     }
 
     /// Sets where rows get their time from; the history is timed anew.
     pub fn set_time(&mut self, time: Time) {
-        self.settings.time = time.clone();
-        let mut timing = Timing::new(time);
-        if let Some(shape) = self.interpreter.splitter().shape() {
-            timing.shape(shape);
-        }
-        self.intake.retime_all(self.interpreter.joint_mut(), timing);
+        self.settings.time = time;
+        self.wish(Anew { times: true, ..Anew::default() });
     }
 
     /// Where rows get their time from.
@@ -272,7 +316,7 @@ impl Chain {
     /// The settings in force. Channels come first that are there, then those for which settings are merely known.
     pub fn live_settings(&self) -> SourceSettings {
         let mut settings = self.settings.clone();
-        let live = self.intake.channels.iter().map(|channel| channel.settings().clone());
+        let live = self.intake.channels.iter().map(|channel| channel.wished().clone());
         let missing = settings.channel.iter().filter(|c| self.intake.channels.iter().all(|l| l.name() != c.name));
         settings.channel = live.chain(missing.cloned()).collect();
         settings
@@ -383,20 +427,20 @@ impl Chain {
     pub fn reading(&self, channel: usize, row: u64) -> Option<Reading> {
         let known = self.intake.channels.get(channel)?;
         let raw = self.store().raw(channel, row)?;
-        let reference = self.reference(channel, row);
+        let reference = self.reference(channel, row, self.channels().len());
         let quantity = self.interpreter.joint().deriver().scaler(channel).quantity(raw, reference);
         let smoothed = known.smoothed_at(row).unwrap_or(quantity);
         let volts = known.settings().scale.volts(raw, reference);
         Some(Reading { raw, volts, quantity, smoothed, reference: Some(reference).filter(|volts| !volts.is_nan()) })
     }
 
-    /// What the channel says that is the reference of `channel`'s converter; NaN without one.
-    fn reference(&self, channel: usize, row: u64) -> f64 {
+    /// What the channel says that is the reference of `channel`'s converter; NaN without one. `depth`: the longest way,
+    /// since channels may need one another in a circle while an edit has not taken effect.
+    fn reference(&self, channel: usize, row: u64, depth: usize) -> f64 {
         let deriver = self.interpreter.joint().deriver();
-        let Some(source) = deriver.reference(channel) else { return f64::NAN };
+        let Some(source) = deriver.reference(channel).filter(|_| depth > 0) else { return f64::NAN };
         let raw = self.store().raw(source, row).unwrap_or(f64::NAN);
-        // No channel needs itself, so this comes to an end.
-        deriver.scaler(source).quantity(raw, self.reference(source, row))
+        deriver.scaler(source).quantity(raw, self.reference(source, row, depth - 1))
     }
 
     /// The share of bytes that are not text, once that is so large that the baud is probably wrong.

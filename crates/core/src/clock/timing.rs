@@ -39,7 +39,7 @@ pub enum Item<'a> {
 }
 
 /// Rows that waited, with the times that they have now.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub struct Settled {
     held: Vec<Held>,
     values: Vec<f64>,
@@ -83,7 +83,7 @@ pub enum Timed {
 /// Gives rows their times. While a rule is being found, or how late the arrivals are behind it, rows wait: their times
 /// become final with a later row, all at once. How rows were cut into chunks changes nothing, and neither does when
 /// somebody looks: the same rows with the same arrivals always get the same times.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Timing {
     timer: Timer,
     /// As the timer was before the first row that waits, while any may wait.

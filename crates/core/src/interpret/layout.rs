@@ -106,7 +106,7 @@ impl Layout {
     }
 
     /// Deletes a channel that no column feeds.
-    pub fn remove(&mut self, channel: usize) {
+    pub(super) fn remove(&mut self, channel: usize) {
         let name = self.channels.remove(channel).name;
         self.known.retain(|known| known.name != name);
         self.columns.iter_mut().filter(|at| **at > channel).for_each(|at| *at -= 1);

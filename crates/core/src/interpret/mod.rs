@@ -58,14 +58,14 @@ pub trait RowSink {
 }
 
 /// Bytes to rows of one source.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Interpreter {
     splitter: Splitter,
     joint: Joint,
 }
 
 /// The stages behind the splitter.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Joint {
     layout: Layout,
     timing: Timing,
@@ -76,7 +76,7 @@ pub struct Joint {
 }
 
 /// How the source was opened, before the lines that may be read again and among them.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 struct Openings {
     before: Opening,
     among: Vec<Opening>,
@@ -221,6 +221,13 @@ impl Joint {
     /// Changes the channels; what formulas and smoothing of those remember that keep their place stays.
     pub fn edit_layout(&mut self, edit: impl FnOnce(&mut Layout)) {
         edit(&mut self.layout);
+        self.prepare();
+    }
+
+    /// Deletes a channel that no column feeds.
+    pub fn remove(&mut self, channel: usize) {
+        self.layout.remove(channel);
+        self.deriver.remove(channel);
         self.prepare();
     }
 

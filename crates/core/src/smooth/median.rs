@@ -6,7 +6,7 @@ use std::collections::VecDeque;
 /// of the upper half. Each value knows its place in its heap, so that the oldest is taken out of the middle of one.
 ///
 /// The lower half has as many values as the upper one, or one more.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(super) struct Halves {
     /// Values by slot; slots of values that left are used again.
     values: Vec<f64>,

@@ -129,7 +129,7 @@ fn rows_in(strength: Strength, interval: f64) -> f64 {
 /// The window is a queue of two parts. For the older one the sum from each value to the part's end is kept, for the
 /// younger one its sum. When the older part is used up the younger one takes its place, so that a row costs two
 /// additions on average.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 struct Sums {
     /// For the older part, the oldest value last.
     older: Vec<f64>,
@@ -163,7 +163,7 @@ impl Sums {
 }
 
 /// A filter with its memory.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Smoother {
     settings: Smooth,
     window: VecDeque<(Stamp, f64)>,

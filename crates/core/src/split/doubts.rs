@@ -11,7 +11,7 @@ use super::words::Sign;
 const SWITCH: u32 = 32;
 
 /// What the lines so far tell of signs that can be read in more than one way.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(super) struct Doubts {
     /// The least and the most digits behind a comma.
     behind: Option<(usize, usize)>,

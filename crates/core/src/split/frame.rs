@@ -17,7 +17,7 @@ pub enum Frame<'a> {
 /// Cuts a stream of bytes, in pieces of any size, into lines.
 ///
 /// Empty lines are skipped, which is also why CRLF needs no state: it is a line and an empty line.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub struct Framer {
     partial: Vec<u8>,
     discarding: bool,

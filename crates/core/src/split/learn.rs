@@ -13,7 +13,7 @@ pub(super) const MOST_HELD: usize = 64;
 const VARIED_LINES: usize = 6;
 
 /// A line that waits for the shape.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(super) struct Held {
     pub(super) at: Stamp,
     pub(super) half: bool,
@@ -22,7 +22,7 @@ pub(super) struct Held {
 }
 
 /// The lines so far, and what each could be.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(super) struct Learning {
     pub(super) held: Vec<Held>,
     header: Option<Header>,

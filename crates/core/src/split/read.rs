@@ -60,7 +60,7 @@ impl Cells<'_> {
 }
 
 /// Reads lines of one shape.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(super) struct Reader {
     shape: Shape,
     /// `label=` of each column, for labelled lines in the usual order.

@@ -37,7 +37,7 @@ pub(super) enum Better {
 }
 
 /// What is known while a shape is in force.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(super) struct Reading {
     pub(super) reader: Reader,
     pub(super) pinned: bool,

@@ -46,7 +46,7 @@ pub struct Waiting<'a> {
     pub bytes: &'a [u8],
 }
 
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 enum State {
     /// No shape is known.
     Learning(Learning),
@@ -60,13 +60,13 @@ enum State {
 ///
 /// A shape is on trial until eight lines fit it. What is given meanwhile may be void ([`Sink::restart`]); a patient
 /// splitter gives nothing before the shape is settled. Both give the same rows in the end.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Splitter {
     framer: Framer,
     lines: Lines,
 }
 
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 struct Lines {
     state: State,
     half: bool,

@@ -12,7 +12,7 @@ use std::collections::VecDeque;
 /// Lines after which the shape stays, although few of them fit it.
 const MOST: usize = 256;
 
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 struct Line {
     at: Stamp,
     half: bool,
@@ -25,7 +25,7 @@ struct Line {
 }
 
 /// Lines from the first one that carried numbers until the shape is settled.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(super) struct Trial {
     lines: VecDeque<Line>,
     /// The link was broken since the last of them.

@@ -14,7 +14,7 @@ const SHARE: f64 = 0.05;
 const TRUSTED: u32 = 8;
 
 /// A row that is being put together.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(super) struct Turns {
     /// The columns so far.
     pub(super) values: Vec<f64>,
@@ -151,7 +151,7 @@ impl Turns {
 }
 
 /// Finds out whether bare numbers come in turn: by values that fall into separate families by their order.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(super) struct Families {
     values: Vec<f64>,
 }

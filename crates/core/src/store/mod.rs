@@ -5,11 +5,9 @@
 //! blocks of [`BLOCK`] rows, and are let go of a block at a time. Raw values and times are kept in the narrowest form that
 //! gives them back to the bit.
 
-mod blocks;
 mod packed;
 mod series;
 
-pub use blocks::BLOCK;
 pub use series::Series;
 
 use crate::Stamp;
@@ -17,6 +15,9 @@ use packed::Queue;
 use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
 use std::ops::Range;
+
+/// Rows in a block; a power of 16, so that the levels of [`Series`] fit into it.
+pub const BLOCK: usize = 4096;
 
 /// How much history is kept: whichever of the two is less, to within one block.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -39,8 +40,8 @@ impl Limits {
     pub const NONE: Limits = Limits { seconds: f64::INFINITY, rows: u64::MAX };
 }
 
-/// The newest rows, raw.
-#[derive(Debug)]
+/// The newest rows, raw. Copies share full blocks, so that one of a million rows costs microseconds.
+#[derive(Clone, Debug)]
 pub struct Store {
     times: Queue<Stamp>,
     arrivals: Queue<Stamp>,
@@ -82,9 +83,7 @@ impl Store {
     /// Makes room for `columns` columns; new ones are gaps (NaN) for the rows so far.
     pub fn widen(&mut self, columns: usize) {
         while self.columns.len() < columns {
-            let mut column = Queue::starting_at(self.rows().start);
-            self.rows().for_each(|_| column.push(f64::NAN));
-            self.columns.push(column);
+            self.columns.push(Queue::filled(self.rows(), f64::NAN));
         }
     }
 
@@ -214,11 +213,8 @@ impl Store {
     /// Gives the rows from `first` on, which must be kept, other times; `times` must be one a row and must not run
     /// backwards.
     pub fn retime(&mut self, first: u64, times: impl IntoIterator<Item = Stamp>) {
-        let start = self.rows().start;
-        let mut fresh = Queue::starting_at(start);
-        (start..first).filter_map(|row| self.times.get(row)).for_each(|time| fresh.push(time));
-        times.into_iter().for_each(|time| fresh.push(time));
-        self.times = fresh;
+        self.times.truncate(first);
+        times.into_iter().for_each(|time| self.times.push(time));
     }
 
     /// The first kept row at or after `at`; the end of [`Store::rows`] when there is none.

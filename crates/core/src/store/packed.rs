@@ -1,10 +1,12 @@
-//! A queue of values like [`super::blocks`], whose full blocks are kept in the narrowest form that gives them back to the
-//! bit: counts of a converter take two bytes each, times four and a half.
+//! A queue of values in blocks, full ones kept in the narrowest form that gives them back to the bit: counts of a converter
+//! take two bytes each, times four and a half. Full blocks never change and are shared by copies of the queue, so that a
+//! copy costs little.
 
-use super::blocks::BLOCK;
+use super::BLOCK;
 use crate::Stamp;
 use std::collections::VecDeque;
 use std::ops::Range;
+use std::sync::Arc;
 
 /// Times that share a base.
 const GROUP: usize = 16;
@@ -12,7 +14,7 @@ const GROUP: usize = 16;
 /// What can be kept in a narrower form, a block at a time.
 pub(super) trait Narrow: Copy {
     /// A block in that form.
-    type Packed: std::fmt::Debug;
+    type Packed: Clone + std::fmt::Debug;
 
     /// The narrowest form of the values.
     fn pack(values: &[Self]) -> Self::Packed;
@@ -25,9 +27,9 @@ pub(super) trait Narrow: Copy {
 }
 
 /// Values numbered by row. The oldest kept row is always the first of a block.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(super) struct Queue<T: Narrow> {
-    full: VecDeque<T::Packed>,
+    full: VecDeque<Arc<T::Packed>>,
     tail: Vec<T>,
     first: u64,
 }
@@ -43,6 +45,26 @@ impl<T: Narrow> Queue<T> {
         Queue { full: VecDeque::new(), tail: Vec::new(), first }
     }
 
+    /// Nothing but `value`, for all of `rows`.
+    pub(super) fn filled(rows: Range<u64>, value: T) -> Self {
+        let count = (rows.end - rows.start) as usize;
+        let full = Arc::new(T::pack(&[value; BLOCK]));
+        let full = std::iter::repeat_n(full, count / BLOCK).collect();
+        Queue { full, tail: vec![value; count % BLOCK], first: rows.start }
+    }
+
+    /// Lets go of all rows from `end` on, which must not lie before the first.
+    pub(super) fn truncate(&mut self, end: u64) {
+        let keep = end.saturating_sub(self.first) as usize;
+        if keep / BLOCK < self.full.len() {
+            self.tail.clear();
+            let cut = self.full.drain(keep / BLOCK..).next();
+            self.tail.extend(cut.iter().flat_map(|packed| (0..keep % BLOCK).map(|index| T::get(packed, index))));
+        } else {
+            self.tail.truncate(keep - self.full.len() * BLOCK);
+        }
+    }
+
     pub(super) fn range(&self) -> Range<u64> {
         self.first..self.first + (self.full.len() * BLOCK + self.tail.len()) as u64
     }
@@ -51,7 +73,7 @@ impl<T: Narrow> Queue<T> {
     pub(super) fn push(&mut self, value: T) {
         self.tail.push(value);
         if self.tail.len() == BLOCK {
-            self.full.push_back(T::pack(&self.tail));
+            self.full.push_back(Arc::new(T::pack(&self.tail)));
             self.tail.clear();
         }
     }
@@ -92,12 +114,12 @@ impl<T: Narrow> Queue<T> {
 
     /// The bytes that it takes in memory.
     pub(super) fn size(&self) -> usize {
-        self.full.iter().map(T::size).sum::<usize>() + self.tail.capacity() * size_of::<T>()
+        self.full.iter().map(|packed| T::size(packed)).sum::<usize>() + self.tail.capacity() * size_of::<T>()
     }
 }
 
 /// Numbers of a column.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(super) enum Numbers {
     /// Whole numbers, to be divided by this power of ten; the least one is a gap.
     Two(Box<[i16]>, f64),
@@ -173,7 +195,7 @@ impl Narrow for f64 {
 }
 
 /// Times, which never run back.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(super) enum Times {
     /// The first time of each group, and how much later the others are, in nanoseconds.
     Later(Box<[i64; BLOCK / GROUP]>, Box<[u32]>),

@@ -1,8 +1,9 @@
 //! A derived series in single precision, with the least and most of every 16, 256 and 4096 rows beside it.
 
-use super::blocks::{BLOCK, Blocks};
+use super::BLOCK;
 use std::collections::VecDeque;
 use std::ops::Range;
+use std::sync::Arc;
 
 const FINE: usize = 16;
 const COARSE: usize = 256;
@@ -18,111 +19,135 @@ fn join(a: Span, b: Span) -> Span {
 }
 
 /// What a block knows of itself.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 struct Summary {
     fine: [Span; BLOCK / FINE],
     coarse: [Span; BLOCK / COARSE],
     whole: Span,
 }
 
-/// Values by row, NaN for gaps, with a pyramid of least and most.
+const EMPTY: Summary = Summary { fine: [NOTHING; BLOCK / FINE], coarse: [NOTHING; BLOCK / COARSE], whole: NOTHING };
+
+/// A block and what it knows of itself.
+#[derive(Debug)]
+struct Full {
+    values: Box<[f32]>,
+    summary: Summary,
+}
+
+/// Values by row, NaN for gaps, with a pyramid of least and most. Copies share full blocks, which never change.
 ///
 /// Single precision carries 7 digits, more than a 16-bit converter resolves; raw values are kept in full by
 /// [`super::Store`].
-#[derive(Debug, Default)]
+#[derive(Clone, Debug)]
 pub struct Series {
-    values: Blocks<f32>,
-    summaries: VecDeque<Box<Summary>>,
+    full: VecDeque<Arc<Full>>,
+    tail: Vec<f32>,
+    summary: Box<Summary>,
+    first: u64,
 }
 
 impl Series {
     /// The bytes that it takes in memory, the pyramid included.
     pub fn size(&self) -> usize {
-        self.summaries.len() * (size_of::<Summary>() + BLOCK * size_of::<f32>())
+        let values = self.full.len() * BLOCK + self.tail.capacity();
+        (self.full.len() + 1) * size_of::<Summary>() + values * size_of::<f32>()
     }
 
     /// An empty series whose first row will be `first`, which must be the first row of a block of the store.
     pub fn starting_at(first: u64) -> Self {
-        Series { values: Blocks::starting_at(first), summaries: VecDeque::new() }
+        Series { full: VecDeque::new(), tail: Vec::new(), summary: Box::new(EMPTY), first }
+    }
+
+    /// Nothing but gaps, for all of `rows`, the first of which must be the first of a block.
+    pub fn gaps(rows: Range<u64>) -> Self {
+        let count = (rows.end - rows.start) as usize;
+        let full = Arc::new(Full { values: vec![f32::NAN; BLOCK].into(), summary: EMPTY });
+        let full = std::iter::repeat_n(full, count / BLOCK).collect();
+        Series { full, tail: vec![f32::NAN; count % BLOCK], summary: Box::new(EMPTY), first: rows.start }
+    }
+
+    fn range(&self) -> Range<u64> {
+        self.first..self.first + (self.full.len() * BLOCK + self.tail.len()) as u64
     }
 
     /// Adds the value of the next row; NaN for a gap.
     #[inline]
     pub fn push(&mut self, value: f64) {
-        let value = value as f32;
-        let range = self.values.range();
-        let at = (range.end - range.start) as usize % BLOCK;
-        if at == 0 {
-            let empty = Summary { fine: [NOTHING; BLOCK / FINE], coarse: [NOTHING; BLOCK / COARSE], whole: NOTHING };
-            self.summaries.push_back(Box::new(empty));
+        let (value, at) = (value as f32, self.tail.len());
+        self.tail.push(value);
+        // `f32::min` and `max` give the other operand for NaN, so gaps change nothing.
+        let summary = &mut *self.summary;
+        for span in [&mut summary.fine[at / FINE], &mut summary.coarse[at / COARSE], &mut summary.whole] {
+            *span = join(*span, (value, value));
         }
-        self.values.push(value);
-        if let Some(summary) = self.summaries.back_mut() {
-            // `f32::min` and `max` give the other operand for NaN, so gaps change nothing.
-            for span in [&mut summary.fine[at / FINE], &mut summary.coarse[at / COARSE], &mut summary.whole] {
-                *span = join(*span, (value, value));
-            }
+        if self.tail.len() == BLOCK {
+            let full = Full { values: self.tail.as_slice().into(), summary: self.summary.as_ref().clone() };
+            self.full.push_back(Arc::new(full));
+            self.tail.clear();
+            *self.summary = EMPTY;
         }
     }
 
     /// Adds the values of the next rows; quickest where they are whole blocks.
     pub fn extend(&mut self, values: &[f64]) {
-        let range = self.values.range();
-        let is_block = values.len() == BLOCK && (range.end - range.start).is_multiple_of(BLOCK as u64);
-        if !is_block {
+        if values.len() != BLOCK || !self.tail.is_empty() {
             values.iter().for_each(|value| self.push(*value));
             return;
         }
-        let block: Vec<f32> = values.iter().map(|value| *value as f32).collect();
-        let mut summary = Summary { fine: [NOTHING; BLOCK / FINE], coarse: [NOTHING; BLOCK / COARSE], whole: NOTHING };
-        for (span, values) in summary.fine.iter_mut().zip(block.chunks_exact(FINE)) {
+        let values: Box<[f32]> = values.iter().map(|value| *value as f32).collect();
+        let mut summary = EMPTY;
+        for (span, values) in summary.fine.iter_mut().zip(values.chunks_exact(FINE)) {
             *span = values.iter().fold(NOTHING, |span, value| join(span, (*value, *value)));
         }
         for (span, fine) in summary.coarse.iter_mut().zip(summary.fine.chunks_exact(COARSE / FINE)) {
             *span = fine.iter().fold(NOTHING, |a, b| join(a, *b));
         }
         summary.whole = summary.coarse.iter().fold(NOTHING, |a, b| join(a, *b));
-        self.summaries.push_back(Box::new(summary));
-        self.values.push_block(block);
+        self.full.push_back(Arc::new(Full { values, summary }));
     }
 
     /// Lets go of all blocks before row `first`.
     pub fn forget_before(&mut self, first: u64) {
-        while self.values.second_block().is_some_and(|second| second <= first) {
-            self.values.drop_block();
-            self.summaries.pop_front();
+        while !self.full.is_empty() && self.first + BLOCK as u64 <= first {
+            self.full.pop_front();
+            self.first += BLOCK as u64;
         }
     }
 
     /// The value of row `row`; `None` when it is not kept, NaN when it is a gap.
     #[inline]
     pub fn get(&self, row: u64) -> Option<f32> {
-        self.values.get(row)
+        let index = row.checked_sub(self.first)? as usize;
+        match self.full.get(index / BLOCK) {
+            Some(full) => Some(full.values[index % BLOCK]),
+            None => self.tail.get(index.checked_sub(self.full.len() * BLOCK)?).copied(),
+        }
     }
 
     /// Least and most over `rows`, gaps left out; `None` when there is no value among them.
     pub fn least_most(&self, rows: Range<u64>) -> Option<(f32, f32)> {
-        let kept = self.values.range();
+        let kept = self.range();
         let (mut at, end) = (rows.start.max(kept.start), rows.end.min(kept.end));
         let mut span = NOTHING;
         while at < end {
             let offset = (at - kept.start) as usize;
             let (block, from) = (offset / BLOCK, offset % BLOCK);
             let to = (from + (end - at) as usize).min(BLOCK);
-            span = join(span, self.within(block, at, from..to));
+            span = join(span, self.within(block, from..to));
             at += (to - from) as u64;
         }
         (span.0 <= span.1).then_some(span)
     }
 
-    /// The same within one block, whose row `at` is the first of the range.
-    fn within(&self, block: usize, at: u64, range: Range<usize>) -> Span {
-        let summary = &self.summaries[block];
+    /// The same within one block.
+    fn within(&self, block: usize, range: Range<usize>) -> Span {
+        let full = self.full.get(block);
+        let (summary, values) = full.map_or((&*self.summary, &self.tail[..]), |full| (&full.summary, &full.values));
         if range == (0..BLOCK) {
             return summary.whole;
         }
         let scan = |spans: &[Span]| spans.iter().fold(NOTHING, |a, b| join(a, *b));
-        let values = self.values.block(at).unwrap_or(&[]);
         let read = |r: Range<usize>| values[r].iter().fold(NOTHING, |a, v| join(a, (*v, *v)));
         let fine = |r: Range<usize>| match whole_groups(&r, FINE) {
             None => read(r),
@@ -159,10 +184,10 @@ mod tests {
     proptest! {
         #[test]
         fn the_pyramid_agrees_with_a_scan(length in 1u64..20_000, forgotten in 0u64..3, a in 0.0..1.0f64, b in 0.0..1.0f64) {
-            let mut series = Series::default();
+            let mut series = Series::starting_at(0);
             (0..length).for_each(|row| series.push(value(row)));
             series.forget_before(forgotten * BLOCK as u64);
-            let kept = series.values.range();
+            let kept = series.range();
             let pick = |x: f64| (x * length as f64) as u64;
             let rows = pick(a.min(b))..pick(a.max(b)) + 1;
             let scan = rows.clone().filter(|r| kept.contains(r)).map(|r| value(r) as f32).filter(|v| !v.is_nan())

@@ -9,6 +9,7 @@ use crate::split::{Fate, MAX_LINE, Shape, Sink, Splitter};
 use regex::bytes::{Regex, RegexBuilder};
 use std::collections::VecDeque;
 use std::ops::Range;
+use std::sync::Arc;
 use unicode_width::UnicodeWidthChar;
 
 /// Memory that lines may take, in bytes; whole parts of it are let go of together.
@@ -99,10 +100,10 @@ impl Part {
     }
 }
 
-/// The newest lines, as many as 24 MB hold.
+/// The newest lines, as many as 24 MB hold. Copies share all but the newest part.
 #[derive(Clone, Debug, Default)]
 pub struct Tail {
-    parts: VecDeque<Part>,
+    parts: VecDeque<Arc<Part>>,
     next: u64,
     /// Lines before which the link was broken.
     breaks: VecDeque<u64>,
@@ -116,7 +117,7 @@ impl Tail {
         if self.parts.back().is_none_or(|part| part.size() + kept.len() > PART) {
             self.begin_part();
         }
-        let Some(part) = self.parts.back_mut() else { return };
+        let Some(part) = self.parts.back_mut().map(Arc::make_mut) else { return };
         part.bytes.extend_from_slice(kept);
         // A part is far smaller than 4 GB; of an endless line only its head is ever known.
         part.entries.push(Entry { at, fate, end: part.bytes.len() as u32, cut: (line.len() - kept.len()) as u32 });
@@ -132,7 +133,7 @@ impl Tail {
 
     /// Takes back the lines from `number` on.
     pub fn truncate(&mut self, number: u64) {
-        while let Some(part) = self.parts.back_mut().filter(|_| self.next > number) {
+        while let Some(part) = self.parts.back_mut().filter(|_| self.next > number).map(Arc::make_mut) {
             let keep = number.saturating_sub(part.first).min(part.entries.len() as u64) as usize;
             part.entries.truncate(keep);
             part.bytes.truncate(part.entries.last().map_or(0, |entry| entry.end as usize));
@@ -154,11 +155,13 @@ impl Tail {
     #[cold]
     fn begin_part(&mut self) {
         let full = self.parts.len() >= MEMORY / PART;
-        let mut part = if full { self.parts.pop_front() } else { None }.unwrap_or_default();
+        let oldest = if full { self.parts.pop_front() } else { None };
+        // What a copy still looks at is left to it.
+        let mut part = oldest.and_then(Arc::into_inner).unwrap_or_default();
         part.bytes.clear();
         part.entries.clear();
         part.first = self.next;
-        self.parts.push_back(part);
+        self.parts.push_back(Arc::new(part));
         let first = self.numbers().start;
         while self.breaks.front().is_some_and(|number| *number < first) {
             self.breaks.pop_front();
@@ -341,7 +344,7 @@ mod tests {
         let last = tail.lines().next_back().unwrap();
         assert_eq!((last.at, last.bytes.len(), last.cut), (Stamp(19_999), BYTES, 40_000 - BYTES));
         assert_eq!(tail.line(last.number), Some(last));
-        assert!(tail.parts.iter().map(Part::size).sum::<usize>() <= MEMORY);
+        assert!(tail.parts.iter().map(|part| part.size()).sum::<usize>() <= MEMORY);
         let numbers = tail.numbers();
         assert!(numbers.start > 10_000 && numbers.end == 20_000 && tail.line(numbers.start - 1).is_none());
         assert_eq!(tail.line(numbers.start).unwrap().at, Stamp(numbers.start as i64));
