@@ -1,5 +1,6 @@
 //! Reading the wire: every line that is still kept, as text or bytes, at a pace that can be read, filtered, searched.
 
+use super::tasks::Search;
 use super::{App, Effect, Overlay, Prompt, Purpose};
 use amber_core::Stamp;
 use amber_core::tail::{Filter, Matches, Tail, TailLine, visible};
@@ -211,11 +212,16 @@ impl App {
         if self.lines.search.is_open() {
             return self.ask_search();
         }
-        let place = self.place();
-        let tail = self.watched[place].chain.tail();
-        let at = self.lines.cursor.unwrap_or(tail.numbers().end);
-        let found = if by < 0 { tail.before(at, &self.lines.search) } else { tail.after(at, &self.lines.search) };
-        match found.map(|line| line.number) {
+        self.search(by < 0);
+    }
+
+    /// Goes to the line that was looked for, or says that there is none.
+    pub(super) fn go_to_line(&mut self, search: &Search, number: Option<u64>) {
+        if search.place != self.place() {
+            return;
+        }
+        let tail = self.watched[search.place].chain.tail();
+        match number {
             Some(number) => {
                 self.lines.cursor = Some(number);
                 // A line that was looked for is to be seen.
@@ -228,7 +234,7 @@ impl App {
                 let text = self.lines.search.text().to_owned();
                 let numbers = tail.numbers();
                 let kept = amber_core::digits::grouped(numbers.end - numbers.start);
-                let where_to = if by < 0 { "older" } else { "newer" };
+                let where_to = if search.older { "older" } else { "newer" };
                 self.say(format!("no {where_to} line with '{text}' among the {kept} that are kept"), true);
             }
         }

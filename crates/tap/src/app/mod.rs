@@ -13,6 +13,7 @@ mod sight;
 mod sources;
 mod taking;
 mod talk;
+mod tasks;
 mod tools;
 mod trouble;
 mod undo;
@@ -27,6 +28,8 @@ pub(crate) use sight::Sight;
 pub(crate) use sources::{ChannelId, Watched};
 pub(crate) use taking::{Taking, chain_of, in_words, name_of};
 pub(crate) use talk::Talk;
+use tasks::Underway;
+pub(crate) use tasks::{Done, Task, TaskKind};
 pub(crate) use tools::{CalibrationRow, Tool};
 pub(crate) use update::insert;
 
@@ -180,6 +183,8 @@ pub(crate) enum Message {
     BenchSaved(Result<(PathBuf, Box<Bench>), String>),
     /// Another bench is in that file, so nothing was saved.
     BenchThere(PathBuf),
+    /// What came of a task.
+    Done(Done),
 }
 
 /// What goes out, for the shell to do.
@@ -249,6 +254,9 @@ pub(crate) struct App {
     pub(crate) panel_scroll: u16,
     pub(crate) overlays: Vec<Overlay>,
     undo: undo::Undo,
+    /// What is to be done by somebody else, and whether long work is.
+    tasks: Vec<Task>,
+    defers: bool,
     /// What stands in a panel's place.
     pub(crate) tool: Option<Tool>,
     pub(crate) calibrating: tools::Calibrating,
@@ -275,7 +283,7 @@ impl App {
     /// A live source that is about to be opened.
     pub(crate) fn live(chain: Chain, shared: Shared, folder: PathBuf, bench_file: Option<PathBuf>, now: Stamp) -> App {
         let source = Source::Live { link: LinkState::Opening };
-        App::new(Watched { chain, source }, shared, folder, bench_file, now)
+        App::new(Watched::new(chain, source), shared, folder, bench_file, now)
     }
 
     /// A take, with all its rows in `chain`.
@@ -284,7 +292,7 @@ impl App {
         let folder = take.folder.parent().map(PathBuf::from).unwrap_or_default();
         let (start, marks, told) = (take.start, take.marks.clone(), take.told.clone());
         let source = Source::Take(Box::new(take));
-        let mut app = App::new(Watched { chain, source }, shared, folder, bench_file, end);
+        let mut app = App::new(Watched::new(chain, source), shared, folder, bench_file, end);
         app.marks = marks;
         app.sight.show_all(start, end);
         if let Some(first) = told.first() {
@@ -316,6 +324,8 @@ impl App {
             panel_scroll: 0,
             overlays: Vec::new(),
             undo: undo::Undo::default(),
+            tasks: Vec::new(),
+            defers: false,
             tool: None,
             calibrating: tools::Calibrating::default(),
             surveying: tools::Surveying::default(),

@@ -1,6 +1,6 @@
 //! The sources that are watched: one of them is selected, for panels, lines and talk; the chart shows the channels of all.
 
-use super::{App, Source};
+use super::{App, Source, Underway};
 use amber_core::bench::{Bench, source_names};
 use amber_core::chain::{Chain, Channel};
 
@@ -18,12 +18,20 @@ pub(crate) struct ChannelId {
 pub(crate) struct Watched {
     pub(crate) chain: Chain,
     pub(crate) source: Source,
+    /// Its history is being made anew.
+    pub(super) underway: Option<Underway>,
+}
+
+impl Watched {
+    pub(super) fn new(chain: Chain, source: Source) -> Watched {
+        Watched { chain, source, underway: None }
+    }
 }
 
 impl App {
     /// Adds sources beside the first.
     pub(crate) fn beside(mut self, others: impl IntoIterator<Item = (Chain, Source)>) -> App {
-        self.watched.extend(others.into_iter().map(|(chain, source)| Watched { chain, source }));
+        self.watched.extend(others.into_iter().map(|(chain, source)| Watched::new(chain, source)));
         self.saved_bench = self.bench();
         if self.is_take() && self.sources() > 1 {
             self.show_all_takes();

@@ -65,7 +65,7 @@ impl App {
 
     /// The same for the source at `place`.
     pub(super) fn set_split_of(&mut self, place: usize, split: Split) {
-        let Watched { chain, source } = &mut self.watched[place];
+        let Watched { chain, source, .. } = &mut self.watched[place];
         match source {
             Source::Take(take) => {
                 let settings = SourceSettings { split, ..chain.live_settings() };

@@ -12,7 +12,7 @@ impl App {
         own.or_else(|| {
             let names = self.source_names();
             let others = self.watched.iter().zip(&names).enumerate().filter(|(place, _)| *place != self.place());
-            others.map(|(_, other)| other).find_map(|(Watched { chain, source }, name)| {
+            others.map(|(_, other)| other).find_map(|(Watched { chain, source, .. }, name)| {
                 Some(format!("{name}: {}", trouble_of(chain, source, false)?))
             })
         })

@@ -43,6 +43,10 @@ impl App {
                 self.ask_over(path);
                 Vec::new()
             }
+            Message::Done(done) => {
+                self.take_done(done);
+                Vec::new()
+            }
             Message::Paste(text) => {
                 self.paste(&text);
                 Vec::new()
@@ -100,7 +104,7 @@ impl App {
     }
 
     fn feed(&mut self, place: usize, feed: Feed) {
-        let Some(Watched { chain, source }) = self.watched.get_mut(place) else { return };
+        let Some(Watched { chain, source, .. }) = self.watched.get_mut(place) else { return };
         match feed {
             Feed::State(state) => {
                 if let LinkState::Open { usb: Some(usb), .. } = &state {

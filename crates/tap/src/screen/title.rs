@@ -85,6 +85,9 @@ fn right_parts(app: &App) -> Vec<(Ink, String)> {
     if skipped > 0 {
         parts.push((Ink::Alert, format!(" skipped {} ", amber_core::digits::bytes(skipped))));
     }
+    if let Some(share) = app.underway() {
+        parts.push((Ink::Bright, format!("recalculating {:.0} %", share * 100.0)));
+    }
     match (&app.taking, app.is_take()) {
         (Taking::Starting, _) => parts.push((Ink::Alert, " take starts ".into())),
         (Taking::Yes { folder, since, saved }, _) => {

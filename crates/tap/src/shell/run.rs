@@ -1,9 +1,10 @@
 //! The event loop: drain all input, take in the data that waits, then draw if something changed and a frame is due.
 
 use super::Signals;
+use super::jobs::Jobs;
 use super::pacing::Pacer;
 use super::terminal::Screen;
-use crate::app::{App, Effect, LinkOrder, Message};
+use crate::app::{App, Done, Effect, LinkOrder, Message, Task, TaskKind};
 use crate::crash;
 use crate::figure;
 use crate::recent::{Recent, stem};
@@ -14,9 +15,8 @@ use amber_core::bench::{Bench, Source};
 use amber_io::take::{From, Keeper, Order, Place, Report, next_folder};
 use amber_io::{Command, Feed, HostClock, Link, LinkState, Wanted};
 use anyhow::{Context, bail};
-use crossbeam_channel::{Receiver, Select, Sender, TryRecvError, bounded};
+use crossbeam_channel::{Receiver, Select, TryRecvError, bounded};
 use crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseEventKind};
-use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 
 /// How often the screen is looked after when nothing comes.
@@ -56,12 +56,18 @@ struct Shell<'a> {
     /// The sources in their order; none for takes.
     live: &'a mut Vec<Live>,
     clock: HostClock,
-    jobs: (Sender<Message>, Receiver<Message>),
-    /// Figures that are being written.
-    figures: Vec<JoinHandle<()>>,
+    jobs: Jobs<Kind, Message>,
     /// What the terminal is to do beside showing frames.
     aside: Vec<Aside>,
     over: bool,
+}
+
+/// What is done by threads of their own: jobs of one kind come one after the other.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+enum Kind {
+    Task(TaskKind),
+    Bench,
+    Figure,
 }
 
 /// Something that the terminal does beside showing frames.
@@ -80,20 +86,11 @@ pub(crate) fn run(
     signals: &Signals,
     front: Front,
 ) -> (Vec<Report>, anyhow::Result<()>) {
-    let mut shell = Shell {
-        app: &mut app,
-        live: &mut live,
-        clock,
-        jobs: bounded(16),
-        figures: Vec::new(),
-        aside: Vec::new(),
-        over: false,
-    };
+    let mut shell = Shell { app: &mut app, live: &mut live, clock, jobs: Jobs::new(), aside: Vec::new(), over: false };
+    shell.app.defer();
     let shown = shell.show(signals, front);
-    for figure in std::mem::take(&mut shell.figures) {
-        // Its fault has been remembered.
-        let _ = figure.join();
-    }
+    shell.app.cancel_tasks();
+    shell.jobs.finish();
     let mut reports = Vec::new();
     for Live { link, keeper, board } in live {
         drop(link);
@@ -113,6 +110,9 @@ fn read_input() -> anyhow::Result<Receiver<Event>> {
     let (send, receive) = bounded(1024);
     let read = move || {
         while let Ok(event) = crossterm::event::read() {
+            if matches!(event, Event::Paste(_)) {
+                crash::on_purpose("input");
+            }
             if send.send(event).is_err() {
                 return;
             }
@@ -129,6 +129,7 @@ impl Shell<'_> {
         let mut pacer = Pacer::new(Instant::now());
         let mut drawn = Drawn::default();
         let mut change = Change::All;
+        let mut progress = None;
         while !self.over && signals.ended().is_none() {
             if let Some(fault) = crash::seen() {
                 bail!(fault);
@@ -146,12 +147,19 @@ impl Shell<'_> {
             for effect in self.app.due_sayings(self.clock.now()) {
                 self.run_effect(effect)?;
             }
+            for task in self.app.take_tasks() {
+                self.start_task(task)?;
+            }
             for aside in std::mem::take(&mut self.aside) {
                 match aside {
                     Aside::Ring => screen.ring(),
                     Aside::Copy(text) => screen.copy(&text),
                     Aside::Suspend => self.suspend(&mut screen)?,
                 }
+                change = Change::All;
+            }
+            let percent = self.app.underway().map(|share| (share * 100.0) as u8);
+            if std::mem::replace(&mut progress, percent) != percent {
                 change = Change::All;
             }
             if !screen.is_ready()? || change == Change::None && !self.app.numbers_due(self.clock.now()) {
@@ -200,7 +208,7 @@ impl Shell<'_> {
     fn wait(&mut self, input: &Receiver<Event>, screen: &Screen, wait: Duration) -> anyhow::Result<Change> {
         let sources: Vec<(Receiver<Feed>, Receiver<Report>)> =
             self.live.iter().map(|live| (live.link.engine.clone(), live.keeper.reports.clone())).collect();
-        let jobs = self.jobs.1.clone();
+        let jobs = self.jobs.done.clone();
         let written = screen.written();
         let mut select = Select::new();
         select.recv(input);
@@ -293,16 +301,18 @@ impl Shell<'_> {
             Effect::Mark { at, note } => self.order(&Order::Mark { at, note }),
             Effect::Figure => self.write_figure()?,
             Effect::SaveBench { path, bench, may_replace } => {
-                let message = match crate::save::bench(&path, &bench, may_replace) {
-                    Ok(Saved::Yes) => {
-                        crate::recent::remember(&path, &bench.first().wire);
-                        Message::BenchSaved(Ok((path, bench)))
-                    }
-                    Ok(Saved::OtherThere) => Message::BenchThere(path),
-                    Err(error) => Message::BenchSaved(Err(error)),
+                let save = move || {
+                    Some(match crate::save::bench(&path, &bench, may_replace) {
+                        Ok(Saved::Yes) => {
+                            crate::recent::remember(&path, &bench.first().wire);
+                            Message::BenchSaved(Ok((path, bench)))
+                        }
+                        Ok(Saved::OtherThere) => Message::BenchThere(path),
+                        Err(error) => Message::BenchSaved(Err(error)),
+                    })
                 };
-                // The channel has room: it is emptied after each effect that fills it.
-                let _ = self.jobs.0.try_send(message);
+                let failed = |fault| Message::BenchSaved(Err(fault));
+                self.jobs.start(Kind::Bench, "bench", failed, save).context("no thread to save the bench")?;
             }
             Effect::Open(place, source) => self.open(place, &source),
             Effect::Tell(place, order) => self.tell_link(place, order),
@@ -386,16 +396,18 @@ impl Shell<'_> {
     /// Draws and writes in the background, so that the screen goes on.
     fn write_figure(&mut self) -> anyhow::Result<()> {
         let figure = figure::of(self.app);
-        let (folder, send) = (self.app.folder.clone(), self.jobs.0.clone());
-        let job = move || {
-            crash::on_purpose("figure");
-            let done = figure::write_both(&figure, &folder).map_err(|error| format!("{error:#}"));
-            // The screen may have ended meanwhile, and nobody may make room any more.
-            let _ = send.try_send(Message::Figure(done));
-        };
-        let thread =
-            std::thread::Builder::new().name("figure".into()).spawn(job).context("no thread for the figure")?;
-        self.figures.push(thread);
-        Ok(())
+        let folder = self.app.folder.clone();
+        let draw =
+            move || Some(Message::Figure(figure::write_both(&figure, &folder).map_err(|error| format!("{error:#}"))));
+        self.jobs
+            .start(Kind::Figure, "figure", |fault| Message::Figure(Err(fault)), draw)
+            .context("no thread for the figure")
+    }
+
+    fn start_task(&mut self, task: Task) -> anyhow::Result<()> {
+        let (kind, name) = task.kind();
+        let failed = move |fault| Message::Done(Done::Faulted(kind, fault));
+        let job = move || task.run().map(Message::Done);
+        self.jobs.start(Kind::Task(kind), name, failed, job).context("no thread for the work")
     }
 }

@@ -118,16 +118,27 @@ fn a_window_that_closes_ends_the_take_properly_without_a_panic() {
 }
 
 #[test]
+fn a_fault_in_a_job_is_said_and_the_program_goes_on() {
+    let dir = tempfile::tempdir().unwrap();
+    let terminal = Terminal::start("AMBER_TAP_FAULT=figure", &["demo"], dir.path(), (120, 40));
+    terminal.wait("● live");
+    terminal.keys(&["f"]);
+    terminal.wait("no figure: a fault of the program: asked for");
+    terminal.keys(&["t"]);
+    terminal.wait("take-0001 runs");
+}
+
+#[test]
 fn a_fault_in_a_thread_of_its_own_ends_the_take_and_is_said() {
     let dir = tempfile::tempdir().unwrap();
-    let terminal = Terminal::start("RUST_BACKTRACE=0 AMBER_TAP_FAULT=figure", &["demo"], dir.path(), (120, 40));
+    let terminal = Terminal::start("RUST_BACKTRACE=0 AMBER_TAP_FAULT=input", &["demo"], dir.path(), (120, 40));
     terminal.wait("● live");
     terminal.keys(&["t"]);
     let table = dir.path().join("take-0001/readings.csv");
     wait("rows", || fs::metadata(&table).is_ok_and(|meta| meta.len() > 4000));
-    terminal.keys(&["f"]);
+    terminal.paste("anything");
     let screen = terminal.wait("[ended with 101]");
-    assert!(screen.contains("stopped by a fault of its own in the thread 'figure'"), "{screen}");
+    assert!(screen.contains("stopped by a fault of its own in the thread 'input'"), "{screen}");
     assert!(screen.contains("take-0001: ") && !screen.contains("AMBER TAP"), "{screen}");
     let take = amber_io::take::open(&dir.path().join("take-0001")).unwrap();
     assert_eq!(take.told, Vec::<String>::new());

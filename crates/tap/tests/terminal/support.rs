@@ -49,6 +49,12 @@ impl Terminal {
         }
     }
 
+    /// Pastes text as a terminal does.
+    pub(crate) fn paste(&self, text: &str) {
+        self.tmux(&["set-buffer", text]);
+        self.tmux(&["paste-buffer", "-p"]);
+    }
+
     pub(crate) fn resize(&self, width: u16, height: u16) {
         self.tmux(&["resize-window", "-x", &width.to_string(), "-y", &height.to_string()]);
     }

@@ -81,7 +81,7 @@ impl App {
     /// A setting's value as it would be typed.
     fn field_text(&self, id: FieldId) -> String {
         let (wire, shared) = (&self.chain().settings().wire, &self.shared);
-        let channel = self.channel().map(|channel| channel.settings().clone()).unwrap_or_default();
+        let channel = self.channel().map(|channel| channel.wished().clone()).unwrap_or_default();
         let number = |value: Option<f64>| value.map(|v| v.to_string()).unwrap_or_default();
         match id {
             FieldId::Port => wire.port.clone(),
@@ -141,7 +141,7 @@ impl App {
 
     fn type_number(&mut self, id: FieldId, value: f64) -> Result<Vec<Effect>, String> {
         let whole = || (value.fract() == 0.0 && value >= 0.0).then_some(value as u64).ok_or("type a whole number");
-        let channel = self.channel().map(|channel| channel.settings().clone()).unwrap_or_default();
+        let channel = self.channel().map(|channel| channel.wished().clone()).unwrap_or_default();
         match id {
             FieldId::DataBits | FieldId::StopBits | FieldId::TimeRate | FieldId::TimeBits | FieldId::LinesARow => {
                 return self.type_wire(id, Some(value));
@@ -267,7 +267,7 @@ impl App {
     /// Whether a part of a step is changed by stepping.
     fn is_choice(&self, id: FieldId) -> bool {
         let FieldId::StepPart(step, part) = id else { return false };
-        let scale = self.channel().map(|channel| &channel.settings().scale);
+        let scale = self.channel().map(|channel| &channel.wished().scale);
         scale.and_then(|scale| scale.steps.get(usize::from(step))).is_some_and(|step| step.is_choice(usize::from(part)))
     }
 

@@ -11,7 +11,7 @@ use tui_input::Input;
 impl App {
     /// The selected channel's scale.
     fn scale(&self) -> Scale {
-        self.channel().map(|channel| channel.settings().scale.clone()).unwrap_or_default()
+        self.channel().map(|channel| channel.wished().scale.clone()).unwrap_or_default()
     }
 
     /// The step that is chosen in the panel.
@@ -60,7 +60,7 @@ impl App {
             return Err(fault);
         }
         let Some(channel) = self.channel() else { return Ok(()) };
-        let settings = ChannelSettings { scale, ..channel.settings().clone() };
+        let settings = ChannelSettings { scale, ..channel.wished().clone() };
         if let Some(name) = settings.scale.scaler().reference() {
             self.known_channel(name)?;
         }
@@ -281,7 +281,7 @@ impl App {
     pub(super) fn type_formula(&mut self, text: &str) -> Result<(), String> {
         let formula = self.sound_formula(text, 0)?;
         let Some(channel) = self.channel() else { return Ok(()) };
-        let settings = ChannelSettings { formula: Some(formula), ..channel.settings().clone() };
+        let settings = ChannelSettings { formula: Some(formula), ..channel.wished().clone() };
         if let Some(circle) = self.chain().circle_with(self.selected.channel, &settings) {
             return Err(in_a_circle(circle));
         }

@@ -112,7 +112,7 @@ impl App {
             self.overlays.push(Overlay::Prompt(Prompt {
                 title: format!("words for the codes of {}", channel.title()),
                 hint: "codes with their words, as in: 0 idle, 3 blue; empty: none".into(),
-                input: Input::new(channel.settings().words.spelled()),
+                input: Input::new(channel.wished().words.spelled()),
                 purpose: Purpose::ChannelWords(self.selected.channel),
             }));
         }
@@ -126,7 +126,7 @@ impl App {
     pub(crate) fn type_name(&mut self, index: usize, text: &str) -> Result<Vec<Effect>, String> {
         let text = text.trim();
         ChannelSettings::name_fault(text).map_or(Ok(()), Err)?;
-        let channels: Vec<ChannelSettings> = self.chain().channels().iter().map(|c| c.settings().clone()).collect();
+        let channels: Vec<ChannelSettings> = self.chain().channels().iter().map(|c| c.wished().clone()).collect();
         if let Some(own) = channels.get(index).filter(|own| !text.is_empty() && own.name != text) {
             let wanted = ChannelSettings { called: text.into(), ..own.clone() };
             wanted.title_fault(&channels).map_or(Ok(()), Err)?;
@@ -169,9 +169,9 @@ impl App {
     pub(crate) fn with_channel(&mut self, id: ChannelId, edit: impl FnOnce(&mut ChannelSettings)) {
         let Some(chain) = self.watched.get_mut(id.source).map(|watched| &mut watched.chain) else { return };
         if let Some(channel) = chain.channels().get(id.channel) {
-            let mut settings = channel.settings().clone();
+            let mut settings = channel.wished().clone();
             edit(&mut settings);
-            if settings != *channel.settings() {
+            if settings != *channel.wished() {
                 chain.set_channel(id.channel, settings);
             }
         }

@@ -107,7 +107,7 @@ impl App {
     }
 
     fn smooth_fields(&self, channel: &Channel) -> Vec<Field> {
-        let smooth = channel.settings().smooth;
+        let smooth = channel.wished().smooth;
         let filter = match smooth.map(|s| s.filter) {
             None => "off",
             Some(Filter::Mean) => "moving average",
@@ -150,7 +150,7 @@ impl App {
 
     fn watch_fields(&self, channel: &Channel) -> Vec<Field> {
         let unit = channel.settings().scale.unit();
-        let watch = channel.settings().watch;
+        let watch = channel.wished().watch;
         let mut fields = vec![
             fact("channel", format!("{} {}", self.letter(self.selected), channel.title())),
             setting(

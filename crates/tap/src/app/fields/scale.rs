@@ -8,7 +8,7 @@ use amber_core::scale::{Converter, Reference, Scale, Step};
 
 impl App {
     pub(super) fn scale_fields(&self, channel: &Channel) -> Vec<Field> {
-        let settings = channel.settings();
+        let settings = channel.wished();
         let scale = &settings.scale;
         let reading = self.reading(self.selected);
         let mut fields = vec![fact("channel", format!("{} {}", self.letter(self.selected), channel.title()))];
@@ -46,7 +46,7 @@ impl App {
 
     /// What follows from the steps.
     fn scale_facts(&self, channel: &Channel, reading: Option<Reading>) -> Vec<Field> {
-        let scale = &channel.settings().scale;
+        let scale = &channel.wished().scale;
         let unit = scale.unit();
         let mut fields = Vec::new();
         let here = reading.map(|r| channel.difference_of(channel.raw_step(), r.raw));
@@ -73,7 +73,7 @@ impl App {
 
     /// The names in a channel's formula that mean no channel.
     fn unknown_names(&self, channel: &Channel) -> Option<String> {
-        let formula = channel.settings().formula.as_ref()?;
+        let formula = channel.wished().formula.as_ref()?;
         let known = |name: &str| self.chain().channels().iter().any(|c| c.name() == name || c.title() == name);
         let missing: Vec<String> =
             formula.program().inputs().iter().filter(|i| !known(&i.name)).map(|i| i.name.clone()).collect();

@@ -67,7 +67,7 @@ impl App {
         };
         let to = (typed(low)?, typed(high)?);
         let (Some(found), Some(channel)) = (&self.surveying.found, self.channel()) else { return Ok(Vec::new()) };
-        let mut scale = channel.settings().scale.clone();
+        let mut scale = channel.wished().scale.clone();
         if matches!(scale.steps.last(), Some(Step::Range { .. })) {
             scale.steps.pop();
         }
