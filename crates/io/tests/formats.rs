@@ -30,7 +30,7 @@ fn takes_of_every_format_open_with_all_their_rows() {
         assert_eq!(fs::read(folder.join("readings.csv")).unwrap(), table, "another decoder's table is left alone");
         let scale = &take.bench.first().channel("gauge_a").unwrap().scale;
         assert_eq!((scale.steps.len(), scale.unit()), (2, "mm"));
-        let again = String::from_utf8(take.decode()).unwrap();
+        let again = String::from_utf8(take.decode().unwrap()).unwrap();
         assert_eq!(again.lines().count(), 31, "format {format}");
         if take.about.decoder == DECODER {
             assert_eq!(again.as_bytes(), table, "decoding again gives the same table, byte for byte");
@@ -56,7 +56,7 @@ fn what_is_not_understood_of_a_take_is_told_and_the_rest_opens() {
     for what in ["format 7", "weather", "'sneeze' is not known"] {
         assert!(told.contains(what), "{what}: {told}");
     }
-    assert_eq!(String::from_utf8(take.decode()).unwrap().lines().count(), 31);
+    assert_eq!(String::from_utf8(take.decode().unwrap()).unwrap().lines().count(), 31);
 }
 
 /// The W3C's "Metadata Vocabulary for Tabular Data" (2015), section 5.6, and RFC 6570, section 2.3, read on their own.

@@ -150,7 +150,10 @@ fn the_board_hears_what_is_sent_and_a_take_tells_it_apart() {
     assert_eq!(take.sent[0].bytes, b"stroke 7\r\n\x1b[2J");
     let table = fs::read(dir.path().join("x/sent.csv")).unwrap();
     assert!(!table.contains(&0x1b), "what was sent is safe to look at");
-    assert!(take.wire.windows(11).any(|w| w == b"ok stroke 7") && !take.wire.windows(4).any(|w| w == b"\x1b[2J"));
+    assert!(
+        take.wire.to_vec().unwrap().windows(11).any(|w| w == b"ok stroke 7")
+            && !take.wire.to_vec().unwrap().windows(4).any(|w| w == b"\x1b[2J")
+    );
 }
 
 #[test]

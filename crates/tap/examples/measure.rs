@@ -332,7 +332,7 @@ fn vanish(folder: &Path, times: usize) -> Outcome {
     program.wait_for("ended:")?;
     program.quit()?;
     let opened = amber_io::take::open(&take)?;
-    let same = opened.decode() == std::fs::read(take.join("readings.csv"))?;
+    let same = opened.decode().unwrap() == std::fs::read(take.join("readings.csv"))?;
     println!(
         "vanish    {times} times away and back in {:.0} s, a take running: {:.1} MB and {} stretches in wire.bin,",
         begun.elapsed().as_secs_f64(),

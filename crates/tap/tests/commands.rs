@@ -82,7 +82,7 @@ fn an_open_ended_take_is_ended_properly_by_ctrl_c() {
         assert_eq!(child.wait().unwrap().code(), Some(expected));
         let opened = amber_io::take::open(&take).unwrap();
         assert!(opened.told.is_empty());
-        assert_eq!(opened.decode(), fs::read(take.join("readings.csv")).unwrap());
+        assert_eq!(opened.decode().unwrap(), fs::read(take.join("readings.csv")).unwrap());
     }
 }
 

@@ -57,7 +57,7 @@ fn look(folder: &Path) -> Result<Mending, TakeError> {
     repairs.extend(stamps(folder, &take));
     repairs.extend(tail(folder, MARKS, marks));
     repairs.extend(tail(folder, SENT, sent));
-    table(folder, &take, &mut repairs);
+    table(folder, &take, &mut repairs)?;
     Ok(Mending { folder: folder.into(), repairs, told: take.told, _lock: lock })
 }
 
@@ -95,17 +95,17 @@ fn tail(folder: &Path, file: &'static str, rows: impl Fn(&[u8]) -> usize) -> Opt
     Some(Repair { file, what, content })
 }
 
-fn table(folder: &Path, take: &OpenedTake, repairs: &mut Vec<Repair>) {
+fn table(folder: &Path, take: &OpenedTake, repairs: &mut Vec<Repair>) -> Result<(), TakeError> {
     let found = read(folder, READINGS, LONGEST);
     let is_same_decoder = take.about.decoder == DECODER || found.as_ref().is_ok_and(Vec::is_empty);
     // A table that cannot be read, such as a link to another file, is not ours to replace.
     let is_there = folder.join(READINGS).symlink_metadata().is_ok();
     if take.from_table || (!is_same_decoder && is_there) || (is_there && found.is_err()) {
         repairs.extend(tail(folder, READINGS, |_| 0));
-        return;
+        return Ok(());
     }
     let found = found.unwrap_or_default();
-    let (again, document) = decoded(take);
+    let (again, document) = decoded(take)?;
     if found != again {
         let whole = whole_lines(&found);
         let what = if again.starts_with(&found[..whole]) {
@@ -120,15 +120,16 @@ fn table(folder: &Path, take: &OpenedTake, repairs: &mut Vec<Repair>) {
         let what = "it is missing, and will be made again".to_owned();
         repairs.push(Repair { file: METADATA, what, content: document.into_bytes() });
     }
+    Ok(())
 }
 
 /// The table made again, and its description when it has columns.
-fn decoded(take: &OpenedTake) -> (Vec<u8>, Option<String>) {
+fn decoded(take: &OpenedTake) -> Result<(Vec<u8>, Option<String>), TakeError> {
     let mut decoder = Decoder::new(&take.bench, take.start);
-    take.replay(&mut decoder);
+    take.decode_by(&mut decoder).map_err(TakeError::io("cannot read", &take.folder.join(WIRE)))?;
     let document = metadata::document(decoder.columns(), decoder.tally().text_times);
     let document = (!decoder.columns().is_empty()).then_some(document);
-    (decoder.take_output(), document)
+    Ok((decoder.take_output(), document))
 }
 
 impl Mending {

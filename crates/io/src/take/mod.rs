@@ -18,6 +18,7 @@
 //! writes all of them through in an order ([`Writer::checkpoint`]) that lets a reader tell what is whole.
 
 mod about;
+mod bytes;
 mod decode;
 mod keeper;
 mod marks;
@@ -31,11 +32,12 @@ mod wire;
 mod writer;
 
 pub use about::About;
+pub use bytes::Bytes;
 pub use decode::{DECODER, Decoder, Tally};
 pub use keeper::{From, Keeper, Order, Report};
 pub use marks::Mark;
 pub use mend::{Mending, Repair, mend_all};
-pub use reader::{OpenedTake, open, open_all};
+pub use reader::{OpenedTake, Replay, Step, open, open_all};
 pub use sent::Sent;
 pub use when::iso8601;
 pub use wire::{Event, Piece};

@@ -1,6 +1,7 @@
 //! Opening a take. Nothing of it is written to; what is not whole is told, and the rest opens.
 
 use super::about::{About, FORMAT};
+use super::bytes::{Ahead, Bytes};
 use super::decode::Decoder;
 use super::marks::Mark;
 use super::sent::{self, Sent};
@@ -15,12 +16,13 @@ use amber_core::tail::visible;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 /// The longest of the smaller files that are plausible, and are read.
 const LONGEST_NOTES: u64 = 64_000_000;
 const LONGEST_ABOUT: u64 = 64_000;
 
-/// A take in memory.
+/// A take. Its bytes stay on the disk.
 #[derive(Clone, Debug)]
 pub struct OpenedTake {
     /// Its folder.
@@ -32,13 +34,13 @@ pub struct OpenedTake {
     /// When it began.
     pub start: Stamp,
     /// The bytes that arrived.
-    pub wire: Vec<u8>,
+    pub wire: Bytes,
     /// When each part of `wire` arrived.
-    pub pieces: Vec<Piece>,
+    pub pieces: Arc<[Piece]>,
     /// Its marks.
     pub marks: Vec<Mark>,
     /// What was sent to the board.
-    pub sent: Vec<Sent>,
+    pub sent: Arc<[Sent]>,
     /// The bytes are gone: `wire` holds the rows of `readings.csv` as they stand, and `bench` says how to read them, so
     /// other settings do not fit.
     pub from_table: bool,
@@ -49,22 +51,101 @@ pub struct OpenedTake {
 }
 
 impl OpenedTake {
+    /// When its last bytes arrived.
+    pub fn end(&self) -> Stamp {
+        self.pieces.last().map_or(self.start, |piece| piece.at)
+    }
+
+    /// All that came, in its order.
+    pub fn replay(&self) -> Replay {
+        let (pieces, sent) = (Arc::clone(&self.pieces), Arc::clone(&self.sent));
+        Replay { pieces, sent, bytes: Ahead::new(self.wire.clone()), next: 0, told: false, offset: 0, sent_next: 0 }
+    }
+
     /// Makes `readings.csv` again.
-    pub fn decode(&self) -> Vec<u8> {
+    ///
+    /// # Errors
+    /// When the bytes cannot be read.
+    pub fn decode(&self) -> io::Result<Vec<u8>> {
         let mut decoder = Decoder::new(&self.bench, self.start);
-        self.replay(&mut decoder);
-        decoder.take_output()
+        self.decode_by(&mut decoder)?;
+        Ok(decoder.take_output())
     }
 
     /// Gives all bytes to a decoder, and ends it.
-    pub(super) fn replay(&self, decoder: &mut Decoder) {
-        for piece in &self.pieces {
-            if let Some(event) = piece.event {
-                decoder.apply(piece.at, event);
+    pub(super) fn decode_by(&self, decoder: &mut Decoder) -> io::Result<()> {
+        let mut replay = self.replay();
+        while let Some(step) = replay.next_step()? {
+            match step {
+                Step::Event(at, event) => decoder.apply(at, event),
+                Step::Bytes(at, bytes) => decoder.feed(at, bytes),
+                Step::Sent(_) => {}
             }
-            decoder.feed(piece.at, &self.wire[piece.bytes.clone()]);
         }
         decoder.finish();
+        Ok(())
+    }
+}
+
+/// Gives what came in a take, one after the other.
+#[derive(Debug)]
+pub struct Replay {
+    pieces: Arc<[Piece]>,
+    sent: Arc<[Sent]>,
+    bytes: Ahead,
+    /// The piece that comes next.
+    next: usize,
+    /// Its event has been given.
+    told: bool,
+    /// So many of its bytes have been given.
+    offset: usize,
+    sent_next: usize,
+}
+
+/// Something that came.
+#[derive(Debug)]
+pub enum Step<'a> {
+    /// Something was sent to the board.
+    Sent(&'a Sent),
+    /// Something happened to the source.
+    Event(Stamp, Event),
+    /// Bytes arrived; what arrived at once may come in parts.
+    Bytes(Stamp, &'a [u8]),
+}
+
+impl Replay {
+    /// The next of all that came; `None` at the end.
+    ///
+    /// # Errors
+    /// When bytes cannot be read: nothing of them is given, and nothing comes behind them.
+    pub fn next_step(&mut self) -> io::Result<Option<Step<'_>>> {
+        while let Some(piece) = self.pieces.get(self.next) {
+            if let Some(sent) = self.sent.get(self.sent_next).filter(|sent| sent.at <= piece.at) {
+                self.sent_next += 1;
+                return Ok(Some(Step::Sent(sent)));
+            }
+            if let Some(event) = piece.event.filter(|_| !self.told) {
+                self.told = true;
+                return Ok(Some(Step::Event(piece.at, event)));
+            }
+            let rest = piece.bytes.start + self.offset..piece.bytes.end;
+            if rest.is_empty() {
+                (self.next, self.told, self.offset) = (self.next + 1, false, 0);
+                continue;
+            }
+            let at = piece.at;
+            let part = self.bytes.first_of(rest).inspect_err(|_| self.next = self.pieces.len())?;
+            self.offset += part.len();
+            return Ok(Some(Step::Bytes(at, part)));
+        }
+        Ok(None)
+    }
+
+    /// The bytes that were given, and all.
+    pub fn given(&self) -> (u64, u64) {
+        let end = self.pieces.last().map_or(0, |piece| piece.bytes.end);
+        let given = self.pieces.get(self.next).map_or(end, |piece| piece.bytes.start + self.offset);
+        (given as u64, end as u64)
     }
 }
 
@@ -102,7 +183,7 @@ pub fn open(folder: &Path) -> Result<OpenedTake, TakeError> {
         return Err(TakeError::NotATake { folder: folder.into(), why: "it is no folder".into() });
     }
     let mut told = Vec::new();
-    let wire = read(folder, WIRE, LONGEST);
+    let wire = Bytes::of_file(&folder.join(WIRE)).map_err(|error| in_words(&error));
     let about = about(read(folder, ABOUT, LONGEST_ABOUT), &mut told);
     let grows = being_written(&folder.join(WIRE));
     let mut take = match wire {
@@ -113,11 +194,11 @@ pub fn open(folder: &Path) -> Result<OpenedTake, TakeError> {
     take.tell_lost(MARKS, lost, "mark");
     let (sent, lost) = sent::parse(&take.side(SENT), take.start);
     take.tell_lost(SENT, lost, "row");
-    (take.marks, take.sent) = (marks, sent);
+    (take.marks, take.sent) = (marks, sent.into());
     Ok(take)
 }
 
-fn of_bytes(folder: &Path, wire: Vec<u8>, about: About, grows: bool, mut told: Vec<String>) -> OpenedTake {
+fn of_bytes(folder: &Path, wire: Bytes, about: About, grows: bool, mut told: Vec<String>) -> OpenedTake {
     let bench = match read(folder, BENCH, disk::BENCH) {
         Ok(text) => {
             let (bench, mistakes) = Bench::parse_what_holds(&String::from_utf8_lossy(&text));
@@ -144,6 +225,12 @@ fn of_bytes(folder: &Path, wire: Vec<u8>, about: About, grows: bool, mut told: V
             "{STAMPS}: {rows}, the first in line {first}: their bytes have the times of the rows before"
         ));
     }
+    if found.beyond > 0 {
+        told.push(format!(
+            "{WIRE} goes on for {} behind the end that {STAMPS} tells of: they are ignored",
+            bytes(found.beyond)
+        ));
+    }
     if grows {
         told.push("it is still being written: this is what it holds so far".into());
     } else if found.missing > 0 {
@@ -159,7 +246,7 @@ fn of_bytes(folder: &Path, wire: Vec<u8>, about: About, grows: bool, mut told: V
     }
     let start = pieces.first().map_or(Stamp(0), |piece| piece.at);
     let folder = folder.to_path_buf();
-    let (marks, sent) = (Vec::new(), Vec::new());
+    let (pieces, marks, sent) = (pieces.into(), Vec::new(), [].into());
     OpenedTake { folder, about, bench, start, wire, pieces, marks, sent, from_table: false, grows, told }
 }
 
@@ -185,10 +272,10 @@ fn of_table(folder: &Path, about: About, mut told: Vec<String>, missing: &str) -
         about,
         bench: lines.bench,
         start,
-        pieces: vec![whole(start, wire.len())],
-        wire,
+        pieces: [whole(start, wire.len())].into(),
+        wire: Bytes::in_memory(wire),
         marks: Vec::new(),
-        sent: Vec::new(),
+        sent: [].into(),
         from_table: true,
         grows: false,
         told,
@@ -224,10 +311,14 @@ impl OpenedTake {
 
 /// Reads a file of the take, or says in half a sentence why not.
 pub(super) fn read(folder: &Path, name: &str, limit: u64) -> Result<Vec<u8>, String> {
-    disk::read_own(&folder.join(name), limit).map_err(|error| match error.kind() {
+    disk::read_own(&folder.join(name), limit).map_err(|error| in_words(&error))
+}
+
+fn in_words(error: &io::Error) -> String {
+    match error.kind() {
         io::ErrorKind::NotFound => "is not there".into(),
-        _ => format!("cannot be read ({})", disk::unread(&error)),
-    })
+        _ => format!("cannot be read ({})", disk::unread(error)),
+    }
 }
 
 /// What the take says of itself; tells what is not understood.

@@ -46,7 +46,7 @@ fn decoding_again_gives_the_same_readings_byte_for_byte() {
     assert!(summary.tally.rows > 1100 && summary.tally.messages == 3 && summary.tally.refused <= 1, "{summary:?}");
     let take = open(&folder).unwrap();
     assert_eq!(take.told, Vec::<String>::new());
-    assert_eq!(take.decode(), fs::read(folder.join(READINGS)).unwrap());
+    assert_eq!(take.decode().unwrap(), fs::read(folder.join(READINGS)).unwrap());
     assert_eq!(take.wire.len() as u64, summary.bytes);
     assert_eq!(take.marks.len() as u64, summary.marks);
     let json: serde_json::Value =
@@ -95,9 +95,9 @@ fn a_tail_torn_anywhere_is_said_and_mended_only_on_purpose() {
         }
         let mended = open(&torn).unwrap();
         assert_eq!(mended.told, Vec::<String>::new(), "case {case}");
-        assert_eq!(fs::read(torn.join(READINGS)).unwrap(), mended.decode(), "case {case}");
+        assert_eq!(fs::read(torn.join(READINGS)).unwrap(), mended.decode().unwrap(), "case {case}");
         assert!(mend_all(&torn).unwrap()[0].repairs.is_empty(), "what was mended stays mended");
-        assert!(full.starts_with(&take.decode()) || stamps > 0, "case {case}");
+        assert!(full.starts_with(&take.decode().unwrap()) || stamps > 0, "case {case}");
     }
 }
 
@@ -172,7 +172,8 @@ fn a_file_that_is_not_what_it_says_is_never_followed_waited_for_or_written() {
             let take = open(&folder).unwrap();
             let said = take.told.iter().any(|told| told.contains(name));
             assert!(said || name == READINGS, "{name} {kind}: {:?}", take.told);
-            assert!(chain_rows(&take) > 300, "{name} {kind}");
+            // Zeros are no rows.
+            assert!(chain_rows(&take) > 300 || (name == WIRE && kind == 3), "{name} {kind}");
             if kind < 3 {
                 for mending in mend_all(&folder).unwrap() {
                     mending.carry_out().unwrap();
@@ -185,5 +186,5 @@ fn a_file_that_is_not_what_it_says_is_never_followed_waited_for_or_written() {
 
 /// The rows of a take's table, made again.
 fn chain_rows(take: &OpenedTake) -> usize {
-    take.decode().iter().filter(|b| **b == b'\n').count().saturating_sub(1)
+    take.decode().unwrap().iter().filter(|b| **b == b'\n').count().saturating_sub(1)
 }

@@ -85,6 +85,8 @@ pub(super) struct Stamps {
     pub(super) missing: u64,
     /// The take was ended properly.
     pub(super) stopped: bool,
+    /// Bytes behind that end, which belong to no take.
+    pub(super) beyond: u64,
     /// The time of the last row that belongs to bytes that are there.
     pub(super) last: Option<Stamp>,
     /// Words that are not known, each once; the first few.
@@ -126,8 +128,10 @@ pub(super) fn parse(text: &[u8], wire: usize, times_rise: bool) -> Stamps {
     let rows = &rows[..rows.len() - beyond];
     found.last = rows.last().map(|(_, _, at, _)| *at);
     found.stopped = rows.last().is_some_and(|(.., event)| *event == Some(Event::Stopped));
+    let end = rows.last().filter(|_| found.stopped).map_or(wire, |(_, offset, ..)| *offset as usize);
+    found.beyond = (wire - end) as u64;
     let starts = rows.iter().map(|(_, offset, ..)| *offset as usize);
-    let ends = starts.clone().skip(1).chain([wire]);
+    let ends = starts.clone().skip(1).chain([end]);
     for (i, ((_, _, at, event), (start, end))) in rows.iter().zip(starts.zip(ends)).enumerate() {
         if i == 0 && start > 0 {
             // The first row is lost; its bytes came before this one's.

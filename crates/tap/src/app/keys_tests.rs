@@ -25,7 +25,7 @@ fn take_of(text: &str) -> App {
     writer.chunk(START.plus(1.0), text.as_bytes()).unwrap();
     writer.finish(START.plus(2.0)).unwrap();
     let take = amber_io::take::open(&dir.path().join("x")).unwrap();
-    let chain = chain_of(&take, &bench, 0);
+    let chain = chain_of(&take, &bench, 0).unwrap();
     App::take(chain, bench.shared.clone(), take, None)
 }
 

@@ -8,6 +8,7 @@ mod lanes;
 mod lines;
 mod pick;
 mod port;
+mod reading;
 mod shown;
 mod sight;
 mod sources;
@@ -23,10 +24,11 @@ pub(crate) use fields::FieldId;
 pub(crate) use lanes::{AnalogLane, Lanes};
 pub(crate) use lines::{LineForm, Lines};
 pub(crate) use pick::{Pick, Picked};
+pub(crate) use reading::chain_of;
 pub(crate) use shown::{ChannelShown, Shown};
 pub(crate) use sight::Sight;
 pub(crate) use sources::{ChannelId, Watched};
-pub(crate) use taking::{Taking, chain_of, in_words, name_of};
+pub(crate) use taking::{Taking, in_words, name_of};
 pub(crate) use talk::Talk;
 use tasks::Underway;
 pub(crate) use tasks::{Done, Task, TaskKind};
@@ -241,6 +243,8 @@ pub(crate) struct App {
     stopped: usize,
     pub(crate) marks: Vec<Mark>,
     pub(crate) sight: Sight,
+    /// What shows all of the takes that are watched, as far as they are read.
+    all_in_sight: Sight,
     pub(crate) shown: Shown,
     /// The selected channel, and with it the selected source.
     pub(crate) selected: ChannelId,
@@ -286,15 +290,15 @@ impl App {
         App::new(Watched::new(chain, source), shared, folder, bench_file, now)
     }
 
-    /// A take, with all its rows in `chain`.
+    /// A take, with its rows in `chain`, as far as they are read.
     pub(crate) fn take(chain: Chain, shared: Shared, take: OpenedTake, bench_file: Option<PathBuf>) -> App {
-        let end = chain.newest().unwrap_or(take.start);
+        let end = take.end();
         let folder = take.folder.parent().map(PathBuf::from).unwrap_or_default();
-        let (start, marks, told) = (take.start, take.marks.clone(), take.told.clone());
+        let (marks, told) = (take.marks.clone(), take.told.clone());
         let source = Source::Take(Box::new(take));
         let mut app = App::new(Watched::new(chain, source), shared, folder, bench_file, end);
         app.marks = marks;
-        app.sight.show_all(start, end);
+        app.show_all_takes();
         if let Some(first) = told.first() {
             let more = told.len() - 1;
             let rest = if more > 0 { format!(" (and {more} more)") } else { String::new() };
@@ -307,6 +311,7 @@ impl App {
         let sources = vec![watched.chain.live_settings()];
         App {
             sight: Sight::live(shared.screen.span),
+            all_in_sight: Sight::live(shared.screen.span),
             saved_bench: Bench { shared: shared.clone(), sources },
             watched: vec![watched],
             shared,

@@ -107,9 +107,12 @@ fn lines_up_to(take: &OpenedTake, end: Stamp, shape: Option<&Shape>) -> Tail {
     let last = after.checked_sub(1).map_or(0, |index| take.pieces[index].bytes.end);
     let from = last.saturating_sub(LINES * 200);
     let begin = take.pieces.partition_point(|piece| piece.bytes.end <= from);
+    let mut bytes = Vec::new();
+    // What cannot be read is not shown; that it cannot be is said where the rows are read.
+    let from = take.wire.read(from..last, &mut bytes).map_or(last, |()| from);
     let pieces = take.pieces[begin.min(after)..after].iter().map(|piece| {
-        let bytes = piece.bytes.start.max(from)..piece.bytes.end;
-        (piece.at, &take.wire[bytes])
+        let part = piece.bytes.start.max(from) - from..piece.bytes.end.max(from) - from;
+        (piece.at, &bytes[part])
     });
     amber_core::tail::replay(shape.cloned(), from == 0, pieces)
 }

@@ -33,23 +33,32 @@ impl App {
     pub(crate) fn beside(mut self, others: impl IntoIterator<Item = (Chain, Source)>) -> App {
         self.watched.extend(others.into_iter().map(|(chain, source)| Watched::new(chain, source)));
         self.saved_bench = self.bench();
-        if self.is_take() && self.sources() > 1 {
+        if self.is_take() {
             self.show_all_takes();
         }
         self
     }
 
     /// Shows takes from the beginning of the first to the end of the last.
-    fn show_all_takes(&mut self) {
-        let store = |chain: &Chain| {
-            let store = chain.store();
+    pub(super) fn show_all_takes(&mut self) {
+        let ends_of = |watched: &Watched| {
+            let store = watched.chain.store();
             let rows = store.rows();
-            Some((store.time(rows.start)?, store.time(rows.end.checked_sub(1)?)?))
+            let ends = store.time(rows.start).zip(rows.end.checked_sub(1).and_then(|last| store.time(last)));
+            match &watched.source {
+                // Rows of a text have times of their own.
+                Source::Take(take) if !watched.chain.timer().is_text_time() => {
+                    let (start, end) = ends.unwrap_or((take.start, take.start));
+                    Some((start.min(take.start), end.max(take.end())))
+                }
+                _ => ends,
+            }
         };
-        let ends = self.chains().filter_map(store).reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)));
+        let ends = self.watched.iter().filter_map(ends_of).reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)));
         if let Some((start, end)) = ends {
             self.now = self.now.max(end);
             self.sight.show_all(start, end);
+            self.all_in_sight = self.sight;
         }
     }
 

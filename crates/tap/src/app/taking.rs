@@ -1,12 +1,10 @@
 //! The running take, as far as the screen knows of it.
 
-use super::{App, Effect, Overlay, Prompt, Purpose, Source, Watched};
+use super::{App, Effect, Overlay, Prompt, Purpose, Source};
 use amber_core::Stamp;
-use amber_core::bench::{Bench, SourceSettings, Split};
-use amber_core::chain::Chain;
+use amber_core::bench::Split;
 use amber_core::digits;
-use amber_core::store::Limits;
-use amber_io::take::{Event, Mark, OpenedTake, Place, Report, Summary, TakeError};
+use amber_io::take::{Mark, Place, Report, Summary, TakeError};
 use std::path::{Path, PathBuf};
 use tui_input::Input;
 
@@ -38,25 +36,6 @@ pub(crate) fn name_of(folder: &Path) -> String {
     folder.file_name().map_or_else(|| folder.display().to_string(), |name| name.to_string_lossy().into_owned())
 }
 
-/// A take with all its rows, seen through the settings of source `place` of `bench`.
-pub(crate) fn chain_of(take: &OpenedTake, bench: &Bench, place: usize) -> Chain {
-    let mut chain = Chain::new(bench, place, Limits::NONE);
-    let mut sent = take.sent.iter().peekable();
-    for piece in &take.pieces {
-        while let Some(sent) = sent.next_if(|sent| sent.at <= piece.at) {
-            chain.sent(sent.at, &sent.bytes);
-        }
-        match piece.event {
-            Some(Event::Opened { opening, within }) => chain.open(opening, within),
-            Some(Event::Ended) => chain.end(),
-            Some(Event::Stopped) | None => {}
-        }
-        chain.feed(piece.at, &take.wire[piece.bytes.clone()]);
-    }
-    chain.finish();
-    chain
-}
-
 impl App {
     /// Sets how the selected source's lines are laid out, for the history too.
     pub(super) fn set_split(&mut self, split: Split) {
@@ -65,21 +44,19 @@ impl App {
 
     /// The same for the source at `place`.
     pub(super) fn set_split_of(&mut self, place: usize, split: Split) {
-        let Watched { chain, source, .. } = &mut self.watched[place];
-        match source {
-            Source::Take(take) => {
-                let settings = SourceSettings { split, ..chain.live_settings() };
-                let mut bench = Bench::of(settings);
-                bench.shared.levels = chain.level_rule();
-                *chain = chain_of(take, &bench, 0);
-            }
-            Source::Live { .. } => chain.set_split(split),
+        match &self.watched[place].source {
+            Source::Take(_) => self.split_take(place, split),
+            Source::Live { .. } => self.watched[place].chain.set_split(split),
         }
+        self.show_afresh(place);
+    }
+
+    /// The rows of the source at `place` have other numbers and channels now.
+    pub(super) fn show_afresh(&mut self, place: usize) {
         if place == self.place() {
             self.selected.channel = 0;
         }
         self.axes.clear();
-        // Rows have other numbers now.
         self.calibrating.known.clear();
     }
 

@@ -1,6 +1,7 @@
 //! Work that may be long, as data: the shell has it done by threads of their own, and what comes of it is a message.
 
-use super::App;
+use super::reading::{ReadPart, Reading, read_part};
+use super::{App, Watched};
 use amber_core::Stamp;
 use amber_core::chain::Work;
 use amber_core::tail::{Filter, Tail};
@@ -17,6 +18,8 @@ const UNNOTICED: f64 = 0.2;
 pub(crate) enum Task {
     /// The history of the source at `place` is made anew.
     Anew { place: usize, work: Box<Work>, ticket: Ticket },
+    /// The take at `place` is read on.
+    Read { place: usize, reading: Box<Reading>, ticket: Ticket },
     /// Lines are searched.
     Search(Search),
 }
@@ -25,6 +28,7 @@ pub(crate) enum Task {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub(crate) enum TaskKind {
     Anew(usize),
+    Read(usize),
     Search,
 }
 
@@ -32,6 +36,7 @@ pub(crate) enum TaskKind {
 #[derive(Debug)]
 pub(crate) enum Done {
     Anew(usize, Box<Work>),
+    Read(ReadPart),
     /// The line that was looked for, if there is one.
     Found(Search, Option<u64>),
     /// It failed by a fault of its own.
@@ -53,8 +58,12 @@ pub(crate) struct Search {
 /// Work on a source's history.
 #[derive(Debug)]
 pub(crate) struct Underway {
-    since: Stamp,
-    ticket: Ticket,
+    pub(super) since: Stamp,
+    pub(super) ticket: Ticket,
+    /// It is a take that is read, rather than a history that is made anew.
+    pub(super) reads: bool,
+    /// Its parts are shown as they come, rather than the whole at the end.
+    pub(super) shows: bool,
 }
 
 impl Task {
@@ -62,6 +71,7 @@ impl Task {
     pub(crate) fn kind(&self) -> (TaskKind, &'static str) {
         match self {
             Task::Anew { place, .. } => (TaskKind::Anew(*place), "history"),
+            Task::Read { place, .. } => (TaskKind::Read(*place), "take"),
             Task::Search(_) => (TaskKind::Search, "search"),
         }
     }
@@ -73,6 +83,7 @@ impl Task {
                 work.run(&ticket).ok()?;
                 Some(Done::Anew(place, work))
             }
+            Task::Read { place, reading, ticket } => read_part(place, reading, ticket).map(Done::Read),
             Task::Search(search) => {
                 let Search { tail, filter, from, older, .. } = &search;
                 let line = if *older { tail.before(*from, filter) } else { tail.after(*from, filter) };
@@ -93,11 +104,14 @@ impl App {
     /// What is to be done.
     pub(crate) fn take_tasks(&mut self) -> Vec<Task> {
         let mut tasks = std::mem::take(&mut self.tasks);
-        for (place, watched) in self.watched.iter_mut().enumerate() {
+        let is_reading = |watched: &Watched| watched.underway.as_ref().is_some_and(|underway| underway.reads);
+        // What was set while a take is read is made anew when it is whole.
+        for (place, watched) in self.watched.iter_mut().enumerate().filter(|(_, watched)| !is_reading(watched)) {
             if let Some(work) = watched.chain.take_work() {
                 let ticket = Ticket::default();
                 // Only the newest wish counts.
-                let before = watched.underway.replace(Underway { since: self.now, ticket: ticket.clone() });
+                let fresh = Underway { since: self.now, ticket: ticket.clone(), reads: false, shows: false };
+                let before = watched.underway.replace(fresh);
                 before.iter().for_each(|before| before.ticket.cancel());
                 tasks.push(Task::Anew { place, work: Box::new(work), ticket });
             }
@@ -105,26 +119,41 @@ impl App {
         tasks
     }
 
+    /// Has a task done: by the shell, or at once.
+    pub(super) fn do_task(&mut self, task: Task) {
+        if self.defers {
+            self.tasks.push(task);
+        } else if let Some(done) = task.run() {
+            self.take_done(done);
+        }
+    }
+
     /// Nothing of what is under way is wanted any more.
     pub(crate) fn cancel_tasks(&self) {
         self.watched.iter().filter_map(|watched| watched.underway.as_ref()).for_each(|work| work.ticket.cancel());
     }
 
-    /// The share of the work on histories that is done, 0 to 1, while it takes long.
-    pub(crate) fn underway(&self) -> Option<f64> {
+    /// What is under way for longer than a moment, and the share of it that is done, 0 to 1.
+    pub(crate) fn underway(&self) -> Option<(&'static str, f64)> {
         let long = |work: &&Underway| self.now.seconds_since(work.since) > UNNOTICED;
-        let all = self.watched.iter().filter_map(|watched| watched.underway.as_ref());
-        all.filter(long).map(|work| work.ticket.share()).reduce(f64::min)
+        let all = self.watched.iter().filter_map(|watched| watched.underway.as_ref()).filter(long);
+        let work = all.min_by(|a, b| a.ticket.share().total_cmp(&b.ticket.share()))?;
+        Some((if work.reads { "reading" } else { "recalculating" }, work.ticket.share()))
     }
 
     pub(super) fn take_done(&mut self, done: Done) {
         match done {
             Done::Anew(place, work) => self.put_back(place, *work),
+            Done::Read(part) => self.take_read(part),
             Done::Found(search, number) => self.go_to_line(&search, number),
             Done::Faulted(TaskKind::Anew(place), fault) => {
                 self.watched[place].underway = None;
                 self.watched[place].chain.give_up();
                 self.say(format!("the history stays as it was: {fault}"), true);
+            }
+            Done::Faulted(TaskKind::Read(place), fault) => {
+                self.watched[place].underway = None;
+                self.say(format!("the take was not read to its end: {fault}"), true);
             }
             Done::Faulted(TaskKind::Search, fault) => self.say(format!("nothing was found: {fault}"), true),
         }
@@ -132,8 +161,7 @@ impl App {
 
     fn put_back(&mut self, place: usize, work: Work) {
         let watched = &mut self.watched[place];
-        let rows = |watched: &super::Watched| (watched.chain.store().rows(), watched.chain.shape().cloned());
-        let before = rows(watched);
+        let shape = watched.chain.shape().cloned();
         if let Some(work) = watched.chain.put_back(work) {
             // Much came meanwhile.
             let ticket = watched.underway.as_ref().map(|work| work.ticket.clone()).unwrap_or_default();
@@ -144,9 +172,8 @@ impl App {
             return;
         }
         watched.underway = None;
-        if rows(watched) != before {
-            // Rows have other numbers now.
-            self.calibrating.known.clear();
+        if watched.chain.shape() != shape.as_ref() {
+            self.show_afresh(place);
         }
         self.axes.clear();
         self.refresh_soon();
@@ -160,8 +187,8 @@ impl App {
         let from = self.lines.cursor.unwrap_or(numbers.end);
         let filter = self.lines.search.clone();
         let search = Task::Search(Search { place, tail: Box::new(tail.clone()), filter, from, older });
-        if self.defers && numbers.end - numbers.start > FEW_LINES {
-            self.tasks.push(search);
+        if numbers.end - numbers.start > FEW_LINES {
+            self.do_task(search);
         } else if let Some(done) = search.run() {
             self.take_done(done);
         }

@@ -120,7 +120,7 @@ impl App {
         self.watched[place].chain.set_known(channel);
     }
 
-    fn apply_channels(&mut self, place: usize, channels: &[ChannelSettings]) {
+    pub(super) fn apply_channels(&mut self, place: usize, channels: &[ChannelSettings]) {
         let wanted = |name: &str| channels.iter().any(|channel| channel.name == name);
         let at = |app: &App, name: &str| app.chain_at(place).channels().iter().position(|own| own.name() == name);
         for index in (0..self.chain_at(place).channels().len()).rev() {
@@ -143,7 +143,9 @@ impl App {
         let mut to = 0;
         for settings in channels {
             if let Some(from) = at(self, &settings.name) {
-                self.watched[place].chain.swap_channels(to, from);
+                if to != from {
+                    self.watched[place].chain.swap_channels(to, from);
+                }
                 to += 1;
             }
         }

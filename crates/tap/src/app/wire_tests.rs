@@ -349,7 +349,7 @@ fn a_take_of_a_stream_with_sendings_and_another_shape_opens_the_same() {
     }
     writer.finish(START.plus(2.0)).unwrap();
     let take = amber_io::take::open(&dir.path().join("x")).unwrap();
-    let mut app = App::take(chain_of(&take, &take.bench, 0), take.bench.shared.clone(), take, None);
+    let mut app = App::take(chain_of(&take, &take.bench, 0).unwrap(), take.bench.shared.clone(), take, None);
     (app.zone, app.size) = (TimeZone::UTC, (160, 47));
     assert_eq!(app.chain().store().rows().end, 60);
     keys(&mut app, "lf");

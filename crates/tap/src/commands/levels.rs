@@ -60,12 +60,12 @@ fn takes(folder: &Path, bench: Option<Bench>) -> anyhow::Result<Vec<Part>> {
             Some(bench) if i < bench.sources.len() && !take.from_table => (bench, i),
             _ => (&take.bench, 0),
         };
-        let chain = chain_of(&take, bench, place);
+        let chain = chain_of(&take, bench, place)?;
         // The table of a take begins with a row that was measured before it was started, if there is one.
         let first = chain.store().time(chain.store().rows().start).unwrap_or(take.start);
-        (name, (chain, first.min(take.start)))
+        Ok((name, (chain, first.min(take.start))))
     };
-    Ok(takes.into_iter().enumerate().map(chain).collect())
+    takes.into_iter().enumerate().map(chain).collect()
 }
 
 /// A text has no arrival times: its rows have those that the clock in it tells.

@@ -7,7 +7,7 @@ mod man;
 mod mend;
 mod split;
 
-use crate::app::{App, chain_of};
+use crate::app::App;
 use crate::choose::{Choice, Chooser};
 use crate::cli::{Cli, Command, Files};
 use crate::print::{aside, line, printed};
@@ -16,6 +16,7 @@ use crate::shell::{Front, Signals};
 use crate::{figure, shell};
 use amber_core::bench::{Bench, SourceSettings};
 use amber_core::chain::Chain;
+use amber_core::store::Limits;
 use amber_io::disk;
 use amber_io::take::{Keeper, OpenedTake, Report, Summary};
 use amber_io::{HostClock, Link, Wanted};
@@ -264,7 +265,7 @@ fn open(
     show_takes(takes, bench, bench_file, front()?)
 }
 
-/// The takes of one or several sources, with their rows, as the screen shows them.
+/// The takes of one or several sources, as the screen shows them before they are read.
 fn app_of(takes: Vec<(String, OpenedTake)>, bench: Option<Bench>, bench_file: Option<PathBuf>) -> anyhow::Result<App> {
     let several = takes.len() > 1;
     let shared = bench.as_ref().map_or_else(|| takes[0].1.bench.shared.clone(), |bench| bench.shared.clone());
@@ -278,7 +279,7 @@ fn app_of(takes: Vec<(String, OpenedTake)>, bench: Option<Bench>, bench_file: Op
         if several {
             own.sources[0].wire.name = name;
         }
-        chains.push((chain_of(&take, &own, 0), take));
+        chains.push((Chain::new(&own, 0, Limits::NONE), take));
     }
     let others = chains.split_off(1);
     let (chain, take) = chains.pop().context("there is a first take")?;
@@ -292,7 +293,9 @@ fn show_takes(
     bench_file: Option<PathBuf>,
     front: Front,
 ) -> anyhow::Result<u8> {
-    let app = app_of(takes, bench, bench_file)?;
+    let mut app = app_of(takes, bench, bench_file)?;
+    app.defer();
+    app.read_takes();
     let clock = HostClock::start();
     let (_, shown) = shell::run(app, Vec::new(), clock, &Signals::watch()?, front);
     shown.map(|()| 0)
@@ -306,6 +309,12 @@ fn plot(folder: &Path, out: &Path, bench: Option<&Path>) -> anyhow::Result<u8> {
         take.told.iter().for_each(|sentence| aside(format_args!("{}: {sentence}", take.folder.display())));
     }
     let mut app = app_of(takes, bench, None)?;
+    // What is known of the takes has been said.
+    app.notice = None;
+    app.read_takes();
+    if let Some(notice) = app.notice.as_ref().filter(|notice| notice.bad) {
+        aside(&notice.text);
+    }
     if app.chains().all(|chain| chain.store().rows().is_empty()) {
         bail!("{} holds no rows to draw", folder.display());
     }

@@ -85,8 +85,8 @@ fn right_parts(app: &App) -> Vec<(Ink, String)> {
     if skipped > 0 {
         parts.push((Ink::Alert, format!(" skipped {} ", amber_core::digits::bytes(skipped))));
     }
-    if let Some(share) = app.underway() {
-        parts.push((Ink::Bright, format!("recalculating {:.0} %", share * 100.0)));
+    if let Some((what, share)) = app.underway() {
+        parts.push((Ink::Bright, format!("{what} {:.0} %", (share * 100.0).floor())));
     }
     match (&app.taking, app.is_take()) {
         (Taking::Starting, _) => parts.push((Ink::Alert, " take starts ".into())),

@@ -158,7 +158,7 @@ impl Shell<'_> {
                 }
                 change = Change::All;
             }
-            let percent = self.app.underway().map(|share| (share * 100.0) as u8);
+            let percent = self.app.underway().map(|(what, share)| (what, (share * 100.0) as u8));
             if std::mem::replace(&mut progress, percent) != percent {
                 change = Change::All;
             }

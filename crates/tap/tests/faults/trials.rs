@@ -204,7 +204,7 @@ impl Board {
 
 /// The numbers in a take's rows, in order.
 fn numbers(take: &OpenedTake) -> Vec<u64> {
-    let table = String::from_utf8_lossy(&take.decode()).into_owned();
+    let table = String::from_utf8_lossy(&take.decode().unwrap()).into_owned();
     table.lines().skip(1).filter_map(|row| row.split(',').nth(2)?.parse().ok()).collect()
 }
 
@@ -237,7 +237,7 @@ pub(crate) fn kills(rig: &mut Rig, times: usize) -> Outcome<Count> {
         let mended = rig.run(rig.command(&["mend", "killed", "--yes"]))?;
         count.check(mended.status.success(), || format!("mend: {mended:?}"));
         let (again, table) = (open(&take)?, fs::read(take.join("readings.csv")).unwrap_or_default());
-        count.check(table == opened.decode(), || "the mended table differs".into());
+        count.check(table == opened.decode().unwrap(), || "the mended table differs".into());
         count.check(again.told.is_empty() || rows.is_empty(), || format!("mended, and yet: {:?}", again.told));
     }
     Ok(count)
@@ -287,10 +287,13 @@ pub(crate) fn disks(rig: &mut Rig, times: usize) -> Outcome<Count> {
             count.check(rows.iter().copied().eq(0..rows.len() as u64), || "rows are missing inside".into());
             let table = fs::read(take.join("readings.csv"))?;
             // The last rows may have waited for their times; they are in the bytes.
-            count.check(opened.decode().starts_with(&table), || "the table holds what the bytes do not".into());
+            count
+                .check(opened.decode().unwrap().starts_with(&table), || "the table holds what the bytes do not".into());
             let mended = rig.run(rig.command(&["mend", "full", "--yes"]))?;
             let table = fs::read(take.join("readings.csv"))?;
-            count.check(mended.status.success() && opened.decode() == table, || format!("not mended: {mended:?}"));
+            count.check(mended.status.success() && opened.decode().unwrap() == table, || {
+                format!("not mended: {mended:?}")
+            });
             count.add("rows kept", rows.len() as u64);
         }
     }
@@ -324,7 +327,7 @@ pub(crate) fn replugs(rig: &mut Rig, times: usize) -> Outcome<Count> {
     kill_process(Pid::from_child(&child.0), Signal::INT)?;
     wait_for(&mut child.0)?;
     let opened = open(&take)?;
-    let (prefixes, beside) = board.prefixes(&opened.wire);
+    let (prefixes, beside) = board.prefixes(&opened.wire.to_vec().unwrap());
     count.check(beside == 0, || format!("{beside} bytes that were not sent, or not in this order"));
     for i in waited {
         let (kept, sent) = (prefixes[i], board.sent[i].len());
@@ -335,7 +338,7 @@ pub(crate) fn replugs(rig: &mut Rig, times: usize) -> Outcome<Count> {
     let gaps = opened.pieces.iter().filter(|piece| piece.event == Some(Event::JOIN)).count();
     let jumps = numbers(&opened).windows(2).filter(|pair| pair[1] != pair[0] + 1).count();
     count.check(jumps < gaps && gaps <= times + 1, || format!("{jumps} jumps of the numbers, {gaps} openings"));
-    count.check(opened.decode() == fs::read(take.join("readings.csv"))?, || "the table differs".into());
+    count.check(opened.decode().unwrap() == fs::read(take.join("readings.csv"))?, || "the table differs".into());
     let (sent, kept) = (board.sent.concat().len() as u64, opened.wire.len() as u64);
     count.figures.extend([
         ("bytes sent", sent),
@@ -373,7 +376,7 @@ pub(crate) fn blocked(rig: &mut Rig, times: usize) -> Outcome<Count> {
     wait_for(&mut child.0)?;
     count.add("milliseconds to the end", asked.elapsed().as_millis() as u64);
     let opened = open(&take)?;
-    count.check(opened.wire == board.sent.concat(), || format!("{} bytes kept", opened.wire.len()));
+    count.check(opened.wire.to_vec().unwrap() == board.sent.concat(), || format!("{} bytes kept", opened.wire.len()));
     count.check(opened.told.is_empty(), || format!("{:?}", opened.told));
     count.add("bytes kept", opened.wire.len() as u64);
     Ok(count)
@@ -476,7 +479,7 @@ pub(crate) fn damaged(rig: &mut Rig, times: usize) -> Outcome<Count> {
         let begun = Instant::now();
         match open(&folder) {
             Ok(take) => {
-                let rows = take.decode().iter().filter(|b| **b == b'\n').count();
+                let rows = take.decode().unwrap().iter().filter(|b| **b == b'\n').count();
                 count.add("opened", 1);
                 count.add("rows", rows.saturating_sub(1) as u64);
                 let bytes_whole = !hurt.contains(&"wire.bin");

@@ -94,7 +94,7 @@ fn a_terminal_that_does_not_read_stops_neither_the_take_nor_the_end() {
     wait("the end", || child.try_wait().unwrap().is_some());
     let take = amber_io::take::open(&dir.path().join("take-0001")).unwrap();
     assert_eq!(take.told, Vec::<String>::new());
-    assert_eq!(take.decode(), fs::read(&table).unwrap());
+    assert_eq!(take.decode().unwrap(), fs::read(&table).unwrap());
 }
 
 #[test]

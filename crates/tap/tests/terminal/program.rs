@@ -52,7 +52,7 @@ fn the_demo_is_watched_held_taken_marked_drawn_and_quit_and_the_take_opens_again
     assert!(marks.contains("paddle at 40 mm"), "{marks}");
     let opened = amber_io::take::open(&take).unwrap();
     assert!(opened.told.is_empty(), "{:?}", opened.told);
-    assert_eq!(opened.decode(), fs::read(take.join("readings.csv")).unwrap());
+    assert_eq!(opened.decode().unwrap(), fs::read(take.join("readings.csv")).unwrap());
 
     let terminal = Terminal::start("", &["open", "take-0001"], dir.path(), (160, 47));
     terminal.wait("▤ take");
@@ -85,7 +85,7 @@ fn a_killed_program_leaves_a_take_that_lacks_at_most_a_second() {
     let process = std::path::PathBuf::from(format!("/proc/{number}"));
     terminal.wait_until("the end of the process", |_| !process.exists());
     let opened = amber_io::take::open(&take).unwrap();
-    let table = String::from_utf8(opened.decode()).unwrap();
+    let table = String::from_utf8(opened.decode().unwrap()).unwrap();
     let last: u64 = table.lines().last().unwrap().split(',').nth(2).unwrap().parse().unwrap();
     assert!(last + 1_000_000 >= shown, "kept up to {last} µs, {shown} µs was on the screen");
     // Opening changed nothing; mending makes the table whole.
@@ -108,7 +108,7 @@ fn a_disk_that_says_no_ends_the_take_whole_and_watching_goes_on() {
     terminal.wait_until("rows that go on", |s| board_clock(s).is_some_and(|now| now > before + 1_000_000));
     let opened = amber_io::take::open(&dir.path().join("take-0001")).unwrap();
     assert!(opened.told[0].contains("not ended properly") && opened.wire.len() > 10_000, "{:?}", opened.told);
-    assert_eq!(opened.decode(), fs::read(dir.path().join("take-0001/readings.csv")).unwrap());
+    assert_eq!(opened.decode().unwrap(), fs::read(dir.path().join("take-0001/readings.csv")).unwrap());
     // A folder that cannot be made is said as well, and a folder that vanishes.
     fs::write(dir.path().join("file"), "").unwrap();
     terminal.keys(&["6", "Enter", "C-u", "file/deeper", "Enter", "t"]);
@@ -219,7 +219,7 @@ fn a_request_to_end_ends_a_running_take_properly_and_gives_the_terminal_back() {
     assert!(screen.contains("take-0001: ") && !screen.contains("AMBER TAP"), "{screen}");
     let opened = amber_io::take::open(&take).unwrap();
     assert!(opened.told.is_empty(), "{:?}", opened.told);
-    assert_eq!(opened.decode(), fs::read(take.join("readings.csv")).unwrap());
+    assert_eq!(opened.decode().unwrap(), fs::read(take.join("readings.csv")).unwrap());
 }
 
 #[test]

@@ -62,7 +62,7 @@ fn two_boards_are_watched_side_by_side_and_kept_in_one_take() {
     for (name, take) in &takes {
         assert!(take.told.is_empty(), "{:?}", take.told);
         let table = fs::read(take.folder.join("readings.csv")).unwrap();
-        assert_eq!(take.decode(), table, "{name}");
+        assert_eq!(take.decode().unwrap(), table, "{name}");
     }
     let terminal = Terminal::start("", &["open", "take-0001"], dir.path(), (160, 47));
     terminal.wait("rail.speed");

@@ -1,0 +1,169 @@
+//! Reading takes into chains, part by part, so that the first picture is there at once.
+
+use super::tasks::{Task, Underway};
+use super::{App, Source, Watched};
+use amber_core::bench::{Bench, SourceSettings, Split};
+use amber_core::chain::Chain;
+use amber_core::store::Limits;
+use amber_core::work::{Cancelled, Ticket};
+use amber_io::take::{Event, OpenedTake, Replay, Step};
+use std::io;
+
+/// Bytes that are read before the first picture, and between two pictures at most.
+const PARTS: (u64, u64) = (1 << 20, 32 << 20);
+
+/// A take on its way into a chain.
+#[derive(Debug)]
+pub(crate) struct Reading {
+    chain: Chain,
+    replay: Replay,
+}
+
+/// How far a take was read.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Read {
+    Part,
+    Whole,
+    /// Its bytes cannot be read further.
+    Failed(String),
+}
+
+impl Reading {
+    /// A take that is seen through the settings of source `place` of `bench`.
+    pub(crate) fn new(take: &OpenedTake, bench: &Bench, place: usize) -> Reading {
+        Reading { chain: Chain::new(bench, place, Limits::NONE), replay: take.replay() }
+    }
+
+    /// Reads on, `most` bytes or a little more.
+    pub(super) fn read(&mut self, most: u64, ticket: &Ticket) -> Result<Read, Cancelled> {
+        let stop = self.replay.given().0.saturating_add(most);
+        loop {
+            let (given, all) = self.replay.given();
+            ticket.done(given, all)?;
+            if given >= stop {
+                return Ok(Read::Part);
+            }
+            match self.replay.next_step() {
+                Ok(Some(Step::Sent(sent))) => self.chain.sent(sent.at, &sent.bytes),
+                Ok(Some(Step::Event(_, Event::Opened { opening, within }))) => self.chain.open(opening, within),
+                Ok(Some(Step::Event(_, Event::Ended))) => self.chain.end(),
+                Ok(Some(Step::Event(_, Event::Stopped))) => {}
+                Ok(Some(Step::Bytes(at, bytes))) => self.chain.feed(at, bytes),
+                Ok(None) => {
+                    self.chain.finish();
+                    return Ok(Read::Whole);
+                }
+                Err(error) => {
+                    self.chain.finish();
+                    return Ok(Read::Failed(amber_io::disk::unread(&error)));
+                }
+            }
+        }
+    }
+}
+
+/// A take with all its rows, seen through the settings of source `place` of `bench`.
+///
+/// # Errors
+/// When its bytes cannot be read.
+pub(crate) fn chain_of(take: &OpenedTake, bench: &Bench, place: usize) -> io::Result<Chain> {
+    let mut reading = Reading::new(take, bench, place);
+    match reading.read(u64::MAX, &Ticket::default()) {
+        Ok(Read::Failed(why)) => Err(io::Error::other(format!("{}: {why}", take.folder.display()))),
+        _ => Ok(reading.chain),
+    }
+}
+
+impl App {
+    /// Reads all takes that are watched; what is there of them is shown at once.
+    pub(crate) fn read_takes(&mut self) {
+        for place in 0..self.sources() {
+            self.read_take(place, self.chain_at(place).live_settings());
+        }
+    }
+
+    fn read_take(&mut self, place: usize, settings: SourceSettings) {
+        let Watched { chain, source: Source::Take(take), underway } = &mut self.watched[place] else { return };
+        let mut bench = Bench::of(settings);
+        bench.shared.levels = chain.level_rule();
+        let reading = Box::new(Reading::new(take, &bench, 0));
+        let shows = chain.counts().bytes == 0 || underway.as_ref().is_some_and(|before| before.reads && before.shows);
+        let fresh = Underway { since: self.now, ticket: Ticket::default(), reads: true, shows };
+        let ticket = fresh.ticket.clone();
+        // Only the newest wish counts.
+        underway.replace(fresh).iter().for_each(|before| before.ticket.cancel());
+        self.do_task(Task::Read { place, reading, ticket });
+    }
+
+    /// Reads the take at `place` anew, its lines being laid out so.
+    pub(super) fn split_take(&mut self, place: usize, split: Split) {
+        let settings = SourceSettings { split, ..self.chain_at(place).live_settings() };
+        self.read_take(place, settings);
+    }
+
+    /// More of a take was read.
+    pub(super) fn take_read(&mut self, part: ReadPart) {
+        let ReadPart { place, reading, chain, read, ticket } = part;
+        let underway = &mut self.watched[place].underway;
+        let Some(shows) = underway.as_ref().filter(|_| !ticket.is_cancelled()).map(|underway| underway.shows) else {
+            return;
+        };
+        if read != Read::Part {
+            *underway = None;
+        }
+        if shows || read != Read::Part {
+            self.show_read(place, *chain);
+        }
+        match read {
+            Read::Part => self.do_task(Task::Read { place, reading, ticket }),
+            Read::Whole => {}
+            Read::Failed(why) => {
+                let held = amber_core::digits::bytes(reading.replay.given().0);
+                self.say(format!("only the first {held} of the take could be read: {why}"), true);
+            }
+        }
+    }
+
+    /// Shows what was read, with what was set meanwhile.
+    fn show_read(&mut self, place: usize, read: Chain) {
+        let shows_all = self.sight == self.all_in_sight;
+        let before = std::mem::replace(&mut self.watched[place].chain, read);
+        let chain = &mut self.watched[place].chain;
+        if self.defers {
+            chain.defer();
+        }
+        if before.settings().time != chain.settings().time {
+            chain.set_time(before.settings().time.clone());
+        }
+        let is_other = before.shape().is_some() && before.shape() != chain.shape();
+        if !before.channels().is_empty() {
+            self.apply_channels(place, &before.live_settings().channel);
+        }
+        if is_other {
+            self.show_afresh(place);
+        }
+        if shows_all {
+            self.show_all_takes();
+        }
+        self.refresh_soon();
+    }
+}
+
+/// What a task that reads says.
+#[derive(Debug)]
+pub(crate) struct ReadPart {
+    place: usize,
+    reading: Box<Reading>,
+    /// What was read so far.
+    chain: Box<Chain>,
+    read: Read,
+    ticket: Ticket,
+}
+
+/// Reads one part of the take at `place`.
+pub(super) fn read_part(place: usize, mut reading: Box<Reading>, ticket: Ticket) -> Option<ReadPart> {
+    let part = (reading.replay.given().0 / 4).clamp(PARTS.0, PARTS.1);
+    let read = reading.read(part, &ticket).ok()?;
+    let chain = Box::new(reading.chain.clone());
+    Some(ReadPart { place, reading, chain, read, ticket })
+}
