@@ -83,7 +83,7 @@ fn history(criterion: &mut Criterion) {
         });
     });
     let mut raw: Vec<f64> = Vec::new();
-    alone.store().each_raw_block(0, |block| raw.extend_from_slice(block));
+    alone.store().read_raw(0, alone.store().rows(), &mut raw);
     group.bench_function("a bare loop that multiplies and finds least and most", |b| {
         b.iter(|| {
             let mut out = Vec::with_capacity(raw.len());
@@ -107,7 +107,7 @@ fn levels(criterion: &mut Criterion) {
         b.iter(|| {
             let mut levels = Levels::new(LevelRule::default());
             for (row, value) in (0..).zip(&rows) {
-                levels.push(row, Stamp(row as i64 * 10_000_000), *value);
+                levels.extend(row, &[Stamp(row as i64 * 10_000_000)], &[*value]);
             }
             levels.count()
         });

@@ -18,6 +18,51 @@ pub struct Now {
     pub smoothed: f64,
 }
 
+/// What rows that follow one another say of one channel, a value a row; NaN stands for a gap throughout.
+#[derive(Clone, Debug, Default)]
+pub struct Values {
+    /// As they came, or as the formula says.
+    pub raw: Vec<f64>,
+    /// Scaled, where that changes anything.
+    scaled: Option<Vec<f64>>,
+    /// Smoothed, where that is done.
+    smoothed: Option<Vec<f64>>,
+}
+
+impl Values {
+    /// Scaled.
+    #[inline]
+    pub fn quantity(&self) -> &[f64] {
+        self.scaled.as_ref().unwrap_or(&self.raw)
+    }
+
+    /// Smoothed; the quantity itself without smoothing.
+    #[inline]
+    pub fn smoothed(&self) -> &[f64] {
+        self.smoothed.as_deref().unwrap_or(self.quantity())
+    }
+
+    /// All of them in the row at this place.
+    #[inline]
+    pub fn now(&self, row: usize) -> Now {
+        Now { raw: self.raw[row], quantity: self.quantity()[row], smoothed: self.smoothed()[row] }
+    }
+
+    /// Forgets all rows.
+    pub fn clear(&mut self) {
+        self.raw.clear();
+        self.scaled.iter_mut().chain(&mut self.smoothed).for_each(Vec::clear);
+    }
+
+    fn stage(&self, stage: Stage) -> &[f64] {
+        match stage {
+            Stage::Raw => &self.raw,
+            Stage::Quantity => self.quantity(),
+            Stage::Smoothed => self.smoothed(),
+        }
+    }
+}
+
 /// Nothing known.
 pub const GAP: Now = Now { raw: f64::NAN, quantity: f64::NAN, smoothed: f64::NAN };
 
@@ -34,18 +79,33 @@ struct Slot {
 
 impl Slot {
     /// Whether it needs no other channel.
-    #[inline]
     fn is_alone(&self) -> bool {
         self.program.is_none() && self.scaler.reference().is_none()
     }
 
-    #[inline]
-    fn scale_and_smooth(&mut self, at: Stamp, reference: f64, now: &mut Now) {
-        now.quantity = self.scaler.quantity(now.raw, reference);
-        now.smoothed = match &mut self.smoother {
-            Some(smoother) => smoother.push(at, now.quantity),
-            None => now.quantity,
+    /// Works out what is behind the raw values. `reference`: what the reference channel says in each row.
+    fn scale_and_smooth(&mut self, at: &[Stamp], reference: Option<&[f64]>, values: &mut Values) {
+        if self.scaler.line() == Some((1.0, 0.0)) {
+            values.scaled = None;
+        } else {
+            let scaled = values.scaled.get_or_insert_default();
+            scaled.clear();
+            scaled.extend_from_slice(&values.raw);
+            match reference {
+                None => self.scaler.quantities(scaled),
+                Some(reference) => {
+                    scaled.iter_mut().zip(reference).for_each(|(x, volts)| *x = self.scaler.quantity(*x, *volts));
+                }
+            }
+        }
+        let Some(smoother) = &mut self.smoother else {
+            values.smoothed = None;
+            return;
         };
+        let mut smoothed = values.smoothed.take().unwrap_or_default();
+        smoothed.clear();
+        smoothed.extend(at.iter().zip(values.quantity()).map(|(at, value)| smoother.push(*at, *value)));
+        values.smoothed = Some(smoothed);
     }
 }
 
@@ -55,8 +115,6 @@ pub struct Deriver {
     slots: Vec<Slot>,
     /// All channels, each behind those that it needs.
     order: Vec<usize>,
-    /// Those of them that need others, which come after all that do not.
-    late: Vec<usize>,
     inputs: Vec<f64>,
     /// What the channels are called.
     names: Vec<Names>,
@@ -163,15 +221,7 @@ impl Deriver {
             let unasked = slots.iter_mut().enumerate().filter(|(at, _)| !asked.contains(at));
             unasked.for_each(|(_, slot)| slot.smoother = None);
         }
-        let mut deriver = Deriver { slots, order, late: Vec::new(), inputs: Vec::new(), names };
-        deriver.note_late();
-        deriver
-    }
-
-    fn note_late(&mut self) {
-        let slots = &self.slots;
-        let needs = |at: &usize| slots.get(*at).is_some_and(|slot| !slot.is_alone());
-        self.late = self.order.iter().copied().filter(needs).collect();
+        Deriver { slots, order, inputs: Vec::new(), names }
     }
 
     /// All channels in the order in which they are worked out.
@@ -229,38 +279,35 @@ impl Deriver {
         self.slots[channel].reference
     }
 
-    /// Works out the row at `at` for the channels `which`, which must be in order and hold all that they need. `row`
-    /// holds the raw values that came; the rest of it is filled in.
-    #[inline]
-    pub fn row(&mut self, which: &[usize], at: Stamp, row: &mut [Now]) {
+    /// Works out the rows at `at`, which follow one another, for the channels `which`, which must be in order and hold all
+    /// that they need. `rows` holds the raw values that came, one a row in each channel; the rest of it is filled in.
+    pub fn rows(&mut self, which: &[usize], at: &[Stamp], rows: &mut [Values]) {
         for channel in which {
             let slot = &mut self.slots[*channel];
+            let mut own = std::mem::take(&mut rows[*channel]);
             if let Some(program) = &mut slot.program {
-                self.inputs.clear();
-                self.inputs.extend(slot.sources.iter().map(|source| match source {
-                    None => f64::NAN,
-                    Some((source, Stage::Raw)) => row[*source].raw,
-                    Some((source, Stage::Quantity)) => row[*source].quantity,
-                    Some((source, Stage::Smoothed)) => row[*source].smoothed,
-                }));
-                row[*channel].raw = program.run(at, &self.inputs);
+                let sources: Vec<Option<&[f64]>> =
+                    slot.sources.iter().map(|source| source.map(|(source, stage)| rows[source].stage(stage))).collect();
+                own.raw.clear();
+                for (row, at) in at.iter().enumerate() {
+                    self.inputs.clear();
+                    // What is only worked out later, while an edit has not taken effect, is a gap.
+                    let input = |source: &Option<&[f64]>| source.and_then(|values| values.get(row)).copied();
+                    self.inputs.extend(sources.iter().map(|source| input(source).unwrap_or(f64::NAN)));
+                    own.raw.push(program.run(*at, &self.inputs));
+                }
             }
-            let reference = slot.reference.map_or(f64::NAN, |reference| row[reference].quantity);
-            slot.scale_and_smooth(at, reference, &mut row[*channel]);
+            let reference = slot.reference.map(|reference| rows[reference].quantity());
+            slot.scale_and_smooth(at, reference.filter(|volts| volts.len() == at.len()), &mut own);
+            rows[*channel] = own;
         }
     }
 
     /// The same for all channels.
-    #[inline]
-    pub fn whole_row(&mut self, at: Stamp, row: &mut [Now]) {
-        for (slot, now) in self.slots.iter_mut().zip(row.iter_mut()).filter(|(slot, _)| slot.is_alone()) {
-            slot.scale_and_smooth(at, f64::NAN, now);
-        }
-        if !self.late.is_empty() {
-            let late = std::mem::take(&mut self.late);
-            self.row(&late, at, row);
-            self.late = late;
-        }
+    pub fn all_rows(&mut self, at: &[Stamp], rows: &mut [Values]) {
+        let order = std::mem::take(&mut self.order);
+        self.rows(&order, at, rows);
+        self.order = order;
     }
 
     /// Lets two channels change places.
@@ -281,7 +328,6 @@ impl Deriver {
             slot.sources.iter_mut().flatten().for_each(|(at, _)| *at = turn(*at));
             slot.reference = slot.reference.map(turn);
         }
-        self.note_late();
     }
 
     /// The next row does not follow from the last one.
@@ -309,7 +355,6 @@ impl Deriver {
             sources.for_each(|source| *source = source.and_then(|(at, stage)| Some((still(at)?, stage))));
             slot.reference = slot.reference.and_then(still);
         }
-        self.note_late();
     }
 
     /// Takes over what `other`, of the same channels, remembers of those among `which`. Where it has another formula or
@@ -331,12 +376,10 @@ impl Deriver {
             let (sources, reference) = (std::mem::take(&mut slot.sources), slot.reference);
             *slot = Slot { sources, reference, ..theirs };
         }
-        self.note_late();
     }
 
     /// Works the channels out in another order, which must be one of [`Deriver::order`] for the same channels.
     pub fn reorder(&mut self, order: Vec<usize>) {
         self.order = order;
-        self.note_late();
     }
 }

@@ -54,16 +54,18 @@ impl Watcher {
         Watcher { settings, side: Side::Unknown, rises: 0, falls: 0 }
     }
 
-    /// Takes one reading. A gap (NaN) changes nothing.
-    #[inline]
-    pub fn push(&mut self, value: f64) {
+    /// Takes readings. A gap (NaN) changes nothing.
+    pub fn extend(&mut self, values: &[f64]) {
         let half = self.settings.hysteresis / 2.0;
-        if value > self.settings.threshold + half {
-            self.rises += u64::from(self.side == Side::Below);
-            self.side = Side::Above;
-        } else if value < self.settings.threshold - half {
-            self.falls += u64::from(self.side == Side::Above);
-            self.side = Side::Below;
+        let (above, below) = (self.settings.threshold + half, self.settings.threshold - half);
+        for value in values {
+            if *value > above {
+                self.rises += u64::from(self.side == Side::Below);
+                self.side = Side::Above;
+            } else if *value < below {
+                self.falls += u64::from(self.side == Side::Above);
+                self.side = Side::Below;
+            }
         }
     }
 }
@@ -77,7 +79,7 @@ mod tests {
         let mut watcher = Watcher::new(Watch { threshold: 100.0, hysteresis: 4.0 });
         let mut seen = Vec::new();
         for value in [101.0, 99.0, 97.9, 101.9, 102.1, 99.0, f64::NAN, 98.1, 97.9, 102.0, 103.0] {
-            watcher.push(value);
+            watcher.extend(&[value]);
             seen.push(watcher.side);
         }
         use Side::*;

@@ -245,8 +245,8 @@ mod tests {
         let mut series = Series::starting_at(0);
         store.widen(1);
         for (t, v) in rows {
-            store.push(Stamp::default().plus(*t), Stamp(0), [*v]);
-            series.push(*v);
+            store.extend(&[Stamp::default().plus(*t)], &[Stamp(0)], [&[*v][..]]);
+            series.extend(&[*v]);
         }
         (store, series)
     }
@@ -271,8 +271,8 @@ mod tests {
         let (mut store, mut series) = filled(&[(0.05, 0.0), (0.25, 10.0)]);
         store.mark_break();
         for (t, v) in [(0.45, 0.0), (2.0, 5.0)] {
-            store.push(Stamp::default().plus(t), Stamp(0), [v]);
-            series.push(v);
+            store.extend(&[Stamp::default().plus(t)], &[Stamp(0)], [&[v][..]]);
+            series.extend(&[v]);
         }
         let columns = Columns::new(Stamp(999_999_999), 1.0, 10, Motion::Scroll);
         let trace = Grid::new(&store, &columns, Stamp(i64::MAX), Some(0.02)).trace(&series);

@@ -4,7 +4,7 @@ use amber_core::Stamp;
 use amber_core::bench::Bench;
 use amber_core::chain::Chain;
 use amber_core::clock::{Opening, Time};
-use amber_core::interpret::{Interpreter, Layout, Row, RowSink};
+use amber_core::interpret::{Interpreter, Layout, RowSink, Rows};
 use amber_core::split::Fate;
 use amber_core::store::Limits;
 
@@ -126,9 +126,9 @@ struct Given {
 
 impl RowSink for Given {
     fn layout(&mut self, _: &Layout) {}
-    fn row(&mut self, row: &Row<'_>) {
-        assert!(row.at >= self.last);
-        (self.rows, self.last) = (self.rows + 1, row.at);
+    fn rows(&mut self, rows: &Rows<'_>) {
+        assert!(rows.times[0] >= self.last && rows.times.is_sorted());
+        (self.rows, self.last) = (self.rows + rows.count() as u64, rows.times[rows.count() - 1]);
     }
     fn gap(&mut self) {}
     fn line(&mut self, _: Stamp, _: Fate, _: &[u8]) {}

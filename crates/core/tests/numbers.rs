@@ -82,7 +82,7 @@ proptest! {
     #[test]
     fn crossings_alternate_and_a_wide_band_counts_no_noise(values in proptest::collection::vec(-10.0..10.0f64, 1..200), threshold in -8.0..8.0f64, band in 0.0..30.0f64) {
         let mut watcher = Watcher::new(Watch { threshold, hysteresis: band });
-        values.iter().for_each(|value| watcher.push(*value));
+        watcher.extend(&values);
         prop_assert!(watcher.rises.abs_diff(watcher.falls) <= 1);
         if band > 2.0 * (10.0 + threshold.abs()) {
             prop_assert_eq!((watcher.side, watcher.rises), (Side::Unknown, 0));
@@ -107,7 +107,7 @@ proptest! {
         for step in steps {
             time += step;
             times.push(time);
-            store.push(Stamp(time), Stamp(time), [time as f64]);
+            store.extend(&[Stamp(time)], &[Stamp(time)], [&[time as f64][..]]);
         }
         let first = times.iter().position(|t| *t >= probe).unwrap_or(times.len()) as u64;
         prop_assert_eq!(store.first_at(Stamp(probe)), first);

@@ -104,7 +104,7 @@ fn figures(case: &Case, seed: u64) -> Figures {
         let t = row as f64 / RATE;
         let spike = if chance.share() < case.spikes { 100.0 * case.noise } else { 0.0 };
         let value = (case.truth)(t) + case.noise * chance.gauss() + spike;
-        levels.push(row, Stamp::default().plus(t), value.round());
+        levels.extend(row, &[Stamp::default().plus(t)], &[value.round()]);
     }
     // Rounding to whole counts is noise as well.
     let noise = case.noise.max(0.3);
@@ -196,7 +196,7 @@ proptest! {
             let mut levels = Levels::new(LevelRule { seconds: 0.3, ..LevelRule::default() });
             levels.set_step(factor.abs());
             for (row, value) in (0..).zip(&rows) {
-                levels.push(row, Stamp(0).plus(row as f64 / RATE), value * factor + shift);
+                levels.extend(row, &[Stamp(0).plus(row as f64 / RATE)], &[value * factor + shift]);
             }
             levels
         };

@@ -3,7 +3,7 @@
 use crate::Stamp;
 use crate::bench::{ChannelSettings, Kind};
 use crate::clock::names_a_clock;
-use crate::derive::{GAP, Now};
+use crate::derive::{GAP, Now, Values};
 use crate::digits;
 use crate::levels::{LevelRule, Levels};
 use crate::scale::Scaler;
@@ -116,47 +116,53 @@ impl Channel {
         self.resolution = self.settings.scale.resolution(self.raw_step());
     }
 
-    /// Takes what was worked out for row `row`.
-    #[inline]
-    pub(super) fn push(&mut self, row: u64, at: Stamp, now: Now, reference: f64) {
-        self.look(row, at, now.raw);
-        self.take(now, reference);
+    /// Takes what was worked out for rows, the first of which is `first`. `reference` gives what the reference channel says
+    /// in the row at a place among them.
+    pub(super) fn extend(&mut self, first: u64, times: &[Stamp], values: &Values, reference: impl Fn(usize) -> f64) {
+        self.look(first, times, &values.raw);
+        self.take(values, reference);
     }
 
-    /// What is found in the raw value itself.
-    #[inline]
-    pub(super) fn look(&mut self, row: u64, at: Stamp, raw: f64) {
-        if !raw.is_nan() {
-            let last = self.last.raw;
-            self.ends = (self.ends.0.min(raw), self.ends.1.max(raw));
-            self.only_bits &= raw == 0.0 || raw == 1.0;
-            // A clock that started over is still one.
-            self.rising &= last.is_nan() || raw >= last || raw < last / 2.0;
+    /// What is found in the raw values themselves.
+    pub(super) fn look(&mut self, first: u64, times: &[Stamp], raw: &[f64]) {
+        let mut ends = self.ends;
+        for raw in raw {
+            // A gap is neither less nor more.
+            if *raw < ends.0 {
+                ends.0 = *raw;
+            }
+            if *raw > ends.1 {
+                ends.1 = *raw;
+            }
         }
-        self.levels.push(row, at, raw);
+        self.ends = ends;
+        // Most channels are neither for long.
+        if self.only_bits {
+            self.only_bits = raw.iter().all(|raw| raw.is_nan() || *raw == 0.0 || *raw == 1.0);
+        }
+        if self.rising {
+            let mut last = self.last.raw;
+            for raw in raw.iter().copied().filter(|raw| !raw.is_nan()) {
+                // A clock that started over is still one.
+                self.rising &= last.is_nan() || raw >= last || raw < last / 2.0;
+                last = raw;
+            }
+        }
+        if let Some(last) = raw.iter().rfind(|raw| !raw.is_nan()) {
+            self.last.raw = *last;
+        }
+        self.levels.extend(first, times, raw);
     }
 
-    /// What is made behind the raw value.
-    #[inline]
-    pub(super) fn take(&mut self, now: Now, reference: f64) {
-        self.scaled.push(now.quantity);
+    /// What is made behind the raw values.
+    pub(super) fn take(&mut self, values: &Values, reference: impl Fn(usize) -> f64) {
+        self.scaled.extend(values.quantity());
         if let Some(series) = &mut self.smoothed {
-            series.push(now.smoothed);
+            series.extend(values.smoothed());
         }
-        self.watcher.push(now.smoothed);
-        if !now.raw.is_nan() {
-            (self.last, self.reference) = (now, reference);
-        }
-    }
-
-    /// What it says now.
-    pub(super) fn remember(&mut self, now: Now) {
-        self.last = now;
-    }
-
-    pub(super) fn remember_raw(&mut self, raw: f64) {
-        if !raw.is_nan() {
-            self.last.raw = raw;
+        self.watcher.extend(values.smoothed());
+        if let Some(row) = values.raw.iter().rposition(|raw| !raw.is_nan()) {
+            (self.last, self.reference) = (values.now(row), reference(row));
         }
     }
 
@@ -185,12 +191,6 @@ impl Channel {
 
     pub(super) fn seen(&self) -> Seen {
         self.seen
-    }
-
-    /// The same for a block of quantities that are not smoothed.
-    pub(super) fn take_block(&mut self, quantities: &[f64]) {
-        self.scaled.extend(quantities);
-        quantities.iter().for_each(|quantity| self.watcher.push(*quantity));
     }
 
     pub(super) fn break_off(&mut self) {

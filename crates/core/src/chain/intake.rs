@@ -5,17 +5,18 @@ use super::counts::Counts;
 use crate::Stamp;
 use crate::bench::ChannelSettings;
 use crate::clock::{Intervals, Opening, RateMeter, Time, Timed, Timing};
-use crate::derive::{Deriver, GAP, Now};
-use crate::interpret::{Joint, Layout, Row, RowSink};
+use crate::derive::Values;
+use crate::interpret::{Joint, Layout, RowSink, Rows};
 use crate::levels::LevelRule;
 use crate::split::{Fate, Seen};
 use crate::store::{Limits, Store};
 use crate::tail::Tail;
 use crate::work::{Cancelled, Ticket};
 use std::collections::VecDeque;
+use std::ops::Range;
 
-/// After how many rows it is told how far the work is.
-const TOLD: u64 = 4096;
+/// Rows that are made anew before it is told how far the work is.
+const PART: u64 = 4096;
 
 #[derive(Clone, Debug)]
 pub(super) struct Intake {
@@ -121,20 +122,34 @@ impl Intake {
                 self.channels[*channel].look_anew(self.rule);
             }
         }
-        let (plain, walked): (Vec<usize>, Vec<usize>) = wanted.iter().partition(|channel| fresh.is_plain(**channel));
-        for channel in plain {
-            let (mut values, made) = (Vec::new(), &mut self.channels[channel]);
-            self.store.each_raw_block(channel, |block| {
-                values.clear();
-                values.extend_from_slice(block);
-                fresh.scaler(channel).quantities(&mut values);
-                made.take_block(&values);
-            });
-            self.remember_last(&fresh, channel);
-            ticket.done(0, 1)?;
-        }
-        if !walked.is_empty() {
-            self.walk(&mut fresh, &walked, ticket)?;
+        let needed = fresh.needed(&wanted);
+        let (mut times, mut values) = (Vec::new(), vec![Values::default(); self.channels.len()]);
+        let mut computed: Vec<Vec<f64>> = vec![Vec::new(); self.channels.len()];
+        self.each_stretch(ticket, |intake, part, is_broken| {
+            if is_broken {
+                fresh.break_off();
+                wanted.iter().filter(|at| fresh.is_computed(**at)).for_each(|at| intake.channels[*at].break_off());
+            }
+            times.clear();
+            intake.store.read_times(part.clone(), &mut times);
+            for channel in &needed {
+                values[*channel].clear();
+                intake.store.read_raw(*channel, part.clone(), &mut values[*channel].raw);
+            }
+            fresh.rows(&needed, &times, &mut values);
+            for at in &wanted {
+                let reference = fresh.reference(*at);
+                let reference = |row: usize| reference.map_or(f64::NAN, |source| values[source].quantity()[row]);
+                let channel = &mut intake.channels[*at];
+                if fresh.is_computed(*at) {
+                    computed[*at].extend_from_slice(&values[*at].raw);
+                    channel.look(part.start, &times, &values[*at].raw);
+                }
+                channel.take(&values[*at], reference);
+            }
+        })?;
+        for channel in wanted.iter().filter(|channel| fresh.is_computed(**channel)) {
+            self.store.set_column(*channel, &computed[*channel]);
         }
         let deriver = joint.deriver_mut();
         deriver.reorder(fresh.order().to_vec());
@@ -142,56 +157,25 @@ impl Intake {
         Ok(())
     }
 
-    /// What a channel that was made anew block by block says now.
-    fn remember_last(&mut self, fresh: &Deriver, channel: usize) {
+    /// Calls `take` with all rows that are kept, in parts whose rows follow one another, each with whether it does not
+    /// follow from the one before; in the end with no rows at all.
+    fn each_stretch(
+        &mut self,
+        ticket: &Ticket,
+        mut take: impl FnMut(&mut Intake, Range<u64>, bool),
+    ) -> Result<(), Cancelled> {
         let rows = self.store.rows();
-        let newest = rows.rev().filter_map(|row| self.store.raw(channel, row)).find(|raw| !raw.is_nan());
-        if let Some(raw) = newest {
-            let quantity = fresh.scaler(channel).quantity(raw, f64::NAN);
-            self.channels[channel].remember(Now { raw, quantity, smoothed: quantity });
+        let mut at = rows.start;
+        loop {
+            ticket.done(at - rows.start, rows.end - rows.start)?;
+            let next = self.store.break_after(at).unwrap_or(u64::MAX).min((at / PART + 1) * PART).min(rows.end);
+            let is_broken = self.store.breaks_before(at);
+            take(self, at..next, is_broken);
+            if at == rows.end {
+                return Ok(());
+            }
+            at = next;
         }
-    }
-
-    /// Works out all rows that are kept, one after the other, for `wanted`.
-    fn walk(&mut self, fresh: &mut Deriver, wanted: &[usize], ticket: &Ticket) -> Result<(), Cancelled> {
-        let rows = self.store.rows();
-        let needed = fresh.needed(wanted);
-        let mut now = vec![GAP; self.channels.len()];
-        let mut computed: Vec<(usize, Vec<f64>)> = wanted
-            .iter()
-            .filter(|channel| fresh.is_computed(**channel))
-            .map(|channel| (*channel, Vec::new()))
-            .collect();
-        // The row that comes next may have a break before it, too.
-        for row in rows.start..=rows.end {
-            if self.store.breaks_before(row) {
-                fresh.break_off();
-                computed.iter().for_each(|(channel, _)| self.channels[*channel].break_off());
-            }
-            if row == rows.end {
-                break;
-            }
-            if row.is_multiple_of(TOLD) {
-                ticket.done(row - rows.start, rows.end - rows.start)?;
-            }
-            let at = self.store.time(row).unwrap_or_default();
-            for channel in &needed {
-                now[*channel].raw = self.store.raw(*channel, row).unwrap_or(f64::NAN);
-            }
-            fresh.row(&needed, at, &mut now);
-            for (channel, raw) in &mut computed {
-                raw.push(now[*channel].raw);
-                self.channels[*channel].look(row, at, now[*channel].raw);
-            }
-            for channel in wanted {
-                let reference = fresh.reference(*channel).map_or(f64::NAN, |channel| now[channel].quantity);
-                self.channels[*channel].take(now[*channel], reference);
-            }
-        }
-        for (channel, raw) in computed {
-            self.store.set_column(channel, raw);
-        }
-        Ok(())
     }
 
     /// Lets two channels change places.
@@ -224,7 +208,7 @@ impl Intake {
         let mut opening = next.checked_sub(1).map_or(Opening::Link, |last| openings[last].1);
         timing.open(opening);
         for row in rows.clone() {
-            if row.is_multiple_of(TOLD) {
+            if row.is_multiple_of(PART) {
                 ticket.done(row - rows.start, rows.end - rows.start)?;
             }
             let broken = self.store.breaks_before(row);
@@ -293,26 +277,20 @@ impl Intake {
 
     /// Finds the levels of all rows that are kept anew.
     pub(super) fn look_anew(&mut self, ticket: &Ticket) -> Result<(), Cancelled> {
-        let rows = self.store.rows();
         self.channels.iter_mut().for_each(|channel| channel.look_anew(self.rule));
-        for row in rows.start..=rows.end {
-            if self.store.breaks_before(row) {
-                self.channels.iter_mut().for_each(Channel::break_off);
+        let (mut times, mut raw) = (Vec::new(), Vec::new());
+        self.each_stretch(ticket, |intake, part, is_broken| {
+            times.clear();
+            intake.store.read_times(part.clone(), &mut times);
+            for (index, channel) in intake.channels.iter_mut().enumerate() {
+                if is_broken {
+                    channel.break_off();
+                }
+                raw.clear();
+                intake.store.read_raw(index, part.clone(), &mut raw);
+                channel.look(part.start, &times, &raw);
             }
-            if row == rows.end {
-                break;
-            }
-            if row.is_multiple_of(TOLD) {
-                ticket.done(row - rows.start, rows.end - rows.start)?;
-            }
-            let at = self.store.time(row).unwrap_or_default();
-            for (index, channel) in self.channels.iter_mut().enumerate() {
-                let raw = self.store.raw(index, row).unwrap_or(f64::NAN);
-                channel.look(row, at, raw);
-                channel.remember_raw(raw);
-            }
-        }
-        Ok(())
+        })
     }
 
     /// After a piece was taken in: lets go of what is beyond the limits, learns how fine the numbers are.
@@ -369,16 +347,17 @@ impl RowSink for Intake {
         self.channels.iter_mut().for_each(Channel::break_off);
     }
 
-    #[inline]
-    fn row(&mut self, row: &Row<'_>) {
-        self.intervals.row(row.at, row.arrival);
-        let number = self.store.rows().end;
-        self.store.push(row.at, row.arrival, row.values.iter().map(|now| now.raw));
-        for (index, (channel, now)) in self.channels.iter_mut().zip(row.values).enumerate() {
-            channel.push(number, row.at, *now, row.reference(index));
+    fn rows(&mut self, rows: &Rows<'_>) {
+        let first = self.store.rows().end;
+        self.store.extend(rows.times, rows.arrivals, rows.values.iter().map(|values| &values.raw[..]));
+        for (index, (channel, values)) in self.channels.iter_mut().zip(rows.values).enumerate() {
+            channel.extend(first, rows.times, values, |row| rows.reference(index, row));
         }
-        self.counts.rows += 1;
-        self.rate.row(row.arrival);
+        for (time, arrival) in rows.times.iter().zip(rows.arrivals) {
+            self.intervals.row(*time, *arrival);
+            self.rate.row(*arrival);
+        }
+        self.counts.rows += rows.count() as u64;
     }
 
     fn restart(&mut self) {

@@ -176,7 +176,8 @@ const ENOUGH_BLOCKS: usize = 8;
 impl Blocks {
     fn push(&mut self, at: f64, distance: f64) {
         match self.blocks.back_mut() {
-            Some((begun, least)) if at.floor() == begun.floor() => {
+            // Seconds since the beginning are never negative.
+            Some((begun, least)) if at as i64 == *begun as i64 => {
                 if distance < *least {
                     (*begun, *least) = (at, distance);
                 }

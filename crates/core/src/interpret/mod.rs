@@ -12,28 +12,32 @@ pub use layout::Layout;
 use crate::Stamp;
 use crate::bench::ChannelSettings;
 use crate::clock::{Item, Opening, Settled, Time, Timed, Timing};
-use crate::derive::{Deriver, GAP, Now};
+use crate::derive::{Deriver, Values};
 use crate::split::{Fate, Shape, Sink, Splitter};
 
-/// One row.
+/// Rows that follow one another, at least one.
 #[derive(Debug)]
-pub struct Row<'a> {
-    /// When its last byte arrived.
-    pub arrival: Stamp,
-    /// When it was measured, as far as is known. Never earlier than the row before.
-    pub at: Stamp,
-    /// What each channel of the layout says, NaN for a gap.
-    pub values: &'a [Now],
-    /// `at` is the time of a text, counted from when it was opened, and not that of the clock on the wall.
+pub struct Rows<'a> {
+    /// When the last byte of each arrived.
+    pub arrivals: &'a [Stamp],
+    /// When each was measured, as far as is known. Never earlier than the row before.
+    pub times: &'a [Stamp],
+    /// What each channel of the layout says.
+    pub values: &'a [Values],
+    /// `times` are those of a text, counted from when it was opened, and not those of the clock on the wall.
     pub is_text_time: bool,
     deriver: &'a Deriver,
 }
 
-impl Row<'_> {
-    /// The volts of the channel that says the reference of `channel`'s converter; NaN without one.
-    #[inline]
-    pub fn reference(&self, channel: usize) -> f64 {
-        self.deriver.reference(channel).map_or(f64::NAN, |source| self.values[source].quantity)
+impl Rows<'_> {
+    /// How many they are.
+    pub fn count(&self) -> usize {
+        self.times.len()
+    }
+
+    /// The volts of the channel that says the reference of `channel`'s converter in the row at `row`; NaN without one.
+    pub fn reference(&self, channel: usize, row: usize) -> f64 {
+        self.deriver.reference(channel).map_or(f64::NAN, |source| self.values[source].quantity()[row])
     }
 }
 
@@ -41,13 +45,13 @@ impl Row<'_> {
 pub trait RowSink {
     /// The channels are known, or there are new ones at the end of them. Comes before the first row.
     fn layout(&mut self, layout: &Layout);
-    /// A row.
-    fn row(&mut self, row: &Row<'_>);
+    /// Rows, which come no later than the call that brought their bytes ends.
+    fn rows(&mut self, rows: &Rows<'_>);
     /// The next row does not follow from the one before.
     fn gap(&mut self);
     /// A line was missed between the row before and the next one: it carried numbers and was refused.
     fn missed(&mut self) {}
-    /// What became of a line. A patient interpreter gives lines ahead of the rows that wait.
+    /// What became of a line. Lines that became rows are given ahead of them.
     fn line(&mut self, at: Stamp, fate: Fate, line: &[u8]);
     /// The shape was found too early: all rows, and all lines since the first layout, are void. They come again behind
     /// another layout. Never said by a patient interpreter.
@@ -70,10 +74,23 @@ pub struct Joint {
     layout: Layout,
     timing: Timing,
     deriver: Deriver,
-    row: Vec<Now>,
+    /// Rows that were not given yet.
+    batch: Batch,
     openings: Openings,
     patient: bool,
 }
+
+/// Rows before they are worked out: as much of a column is handled at once as the nearest memory holds.
+#[derive(Clone, Debug, Default)]
+struct Batch {
+    arrivals: Vec<Stamp>,
+    times: Vec<Stamp>,
+    values: Vec<Values>,
+    is_text_time: bool,
+}
+
+/// Rows in a batch at most.
+const BATCH: usize = 256;
 
 /// How the source was opened, before the lines that may be read again and among them.
 #[derive(Clone, Debug)]
@@ -92,7 +109,7 @@ impl Interpreter {
             layout: Layout::new(known),
             timing: Timing::new(time),
             deriver: Deriver::default(),
-            row: Vec::new(),
+            batch: Batch::default(),
             openings: Openings { before: Opening::Link, among: Vec::new(), passed: 0 },
             patient: false,
         };
@@ -147,6 +164,7 @@ impl Interpreter {
     /// The source was opened: what comes next does not follow from what came before. `within`: it may begin within a
     /// line. Gives the bytes of an unfinished line that are given up.
     pub fn open(&mut self, opening: Opening, within: bool, sink: &mut impl RowSink) -> usize {
+        self.joint.give_batch(sink);
         if let Opening::Grows(_) = opening {
             self.joint.timing.open(opening);
             return 0;
@@ -175,8 +193,8 @@ impl Interpreter {
 
     /// Takes bytes that arrived at `at`; stamps must not run backwards.
     pub fn feed(&mut self, at: Stamp, bytes: &[u8], sink: &mut impl RowSink) {
-        let (joint, sink) = (&mut self.joint, sink);
-        self.splitter.feed(at, bytes, &mut Findings { joint, sink });
+        self.splitter.feed(at, bytes, &mut Findings { joint: &mut self.joint, sink });
+        self.joint.give_batch(sink);
     }
 
     /// No more will come: what waits is given by what is known now. A text's last line counts although it has no
@@ -188,6 +206,7 @@ impl Interpreter {
         self.splitter.finish(&mut Findings { joint: &mut self.joint, sink });
         let settled = self.joint.timing.finish();
         self.joint.give_settled(&settled, sink);
+        self.joint.give_batch(sink);
     }
 }
 
@@ -231,7 +250,7 @@ impl Joint {
         self.prepare();
     }
 
-    /// Lets two channels change places.
+    /// Lets two channels change places. As with all edits, no row waits to be given.
     pub fn swap(&mut self, a: usize, b: usize) {
         self.layout.swap(a, b);
         self.deriver.swap(a, b);
@@ -244,7 +263,7 @@ impl Joint {
 
     fn prepare(&mut self) {
         let before = std::mem::take(&mut self.deriver);
-        self.row.resize(self.layout.channels().len(), GAP);
+        self.batch.values.resize_with(self.layout.channels().len(), Values::default);
         self.deriver = self.fresh_deriver();
         // What those remember stays that were there before.
         let known: Vec<usize> = (0..before.order().len()).collect();
@@ -252,6 +271,7 @@ impl Joint {
     }
 
     fn adopt(&mut self, shape: &Shape, sink: &mut impl RowSink) {
+        self.give_batch(sink);
         self.layout.adopt(shape);
         self.timing.shape(shape);
         self.prepare();
@@ -259,6 +279,7 @@ impl Joint {
     }
 
     fn break_off(&mut self, opening: Opening, sink: &mut impl RowSink) {
+        self.give_batch(sink);
         let waits = self.timing.open(opening);
         // Behind rows that wait, the break waits too.
         if !(waits && self.patient) {
@@ -267,26 +288,57 @@ impl Joint {
         }
     }
 
-    /// Gives a row with these raw values, one a column.
+    /// Takes a row with these raw values, one a column.
     #[inline]
     fn give(&mut self, arrival: Stamp, (at, reset): (Stamp, bool), values: &[f64], sink: &mut impl RowSink) {
+        let is_text_time = self.timing.timer().is_text_time();
+        if reset || self.batch.times.len() == BATCH || is_text_time != self.batch.is_text_time {
+            self.give_batch(sink);
+            self.batch.is_text_time = is_text_time;
+        }
         if reset {
             self.deriver.break_off();
             sink.gap();
         }
-        self.row.fill(GAP);
+        let row = self.batch.times.len();
+        self.batch.arrivals.push(arrival);
+        self.batch.times.push(at);
         for (channel, value) in self.layout.columns().iter().zip(values) {
-            self.row[*channel].raw = *value;
+            let raw = &mut self.batch.values[*channel].raw;
+            // Rows before may have had fewer columns.
+            raw.resize(row, f64::NAN);
+            raw.push(*value);
         }
-        self.deriver.whole_row(at, &mut self.row);
-        let is_text_time = self.timing.timer().is_text_time();
-        sink.row(&Row { arrival, at, values: &self.row, is_text_time, deriver: &self.deriver });
+    }
+
+    /// Gives the rows that were taken.
+    #[inline]
+    fn give_batch(&mut self, sink: &mut impl RowSink) {
+        if !self.batch.times.is_empty() {
+            self.give_rows(sink);
+        }
+    }
+
+    fn give_rows(&mut self, sink: &mut impl RowSink) {
+        let Batch { arrivals, times, values, is_text_time } = &mut self.batch;
+        for (channel, values) in values.iter_mut().enumerate() {
+            // A formula's come of it; what no column feeds has none.
+            if !self.deriver.is_computed(channel) {
+                values.raw.resize(times.len(), f64::NAN);
+            }
+        }
+        self.deriver.all_rows(times, values);
+        sink.rows(&Rows { arrivals, times, values, is_text_time: *is_text_time, deriver: &self.deriver });
+        arrivals.clear();
+        times.clear();
+        values.iter_mut().for_each(Values::clear);
     }
 
     #[cold]
     fn give_settled(&mut self, settled: &Settled, sink: &mut impl RowSink) {
         if !self.patient {
             if !settled.times().is_empty() {
+                self.give_batch(sink);
                 sink.retimed(settled.times(), self);
             }
             return;
@@ -295,6 +347,7 @@ impl Joint {
             match item {
                 Item::Row { arrival, at, reset, values } => self.give(arrival, (at, reset), values, sink),
                 Item::Break => {
+                    self.give_batch(sink);
                     self.deriver.break_off();
                     sink.gap();
                 }
@@ -316,6 +369,9 @@ impl<S: RowSink> Sink for Findings<'_, S> {
 
     #[inline]
     fn line(&mut self, at: Stamp, fate: Fate, line: &[u8]) {
+        if !matches!(fate, Fate::Row(_)) {
+            self.joint.give_batch(self.sink);
+        }
         if matches!(fate, Fate::Refused(_)) {
             self.joint.timing.missed();
             self.sink.missed();
@@ -354,6 +410,7 @@ impl<S: RowSink> Sink for Findings<'_, S> {
     }
 
     fn restart(&mut self) {
+        self.joint.batch = Batch::default();
         self.joint.timing = Timing::new(self.joint.timing.timer().set().clone());
         self.joint.openings.passed = 0;
         self.joint.timing.open(self.joint.openings.before);

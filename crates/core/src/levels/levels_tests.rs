@@ -4,7 +4,7 @@ use crate::chance::Chance;
 fn run(rule: LevelRule, rows: impl IntoIterator<Item = f64>) -> Levels {
     let mut levels = Levels::new(rule);
     for (row, value) in (0..).zip(rows) {
-        levels.push(row, Stamp::default().plus(row as f64 * 0.01), value);
+        levels.extend(row, &[Stamp::default().plus(row as f64 * 0.01)], &[value]);
     }
     levels
 }
@@ -36,7 +36,7 @@ fn what_never_moves_by_a_step_is_a_level_and_a_break_ends_it() {
     levels.break_off();
     assert!(levels.present().is_none());
     for row in 300..600 {
-        levels.push(row, Stamp::default().plus(row as f64 * 0.01), 7.0);
+        levels.extend(row, &[Stamp::default().plus(row as f64 * 0.01)], &[7.0]);
     }
     assert_eq!(levels.count(), 2);
 }
@@ -46,7 +46,7 @@ fn a_slow_board_has_levels_too_and_the_shortest_one_is_a_setting() {
     let mut chance = Chance(3);
     let mut levels = Levels::new(LevelRule { seconds: 5.0, ..LevelRule::default() });
     for row in 0..60u64 {
-        levels.push(row, Stamp::default().plus(row as f64), (if row < 30 { 50.0 } else { 90.0 }) + chance.gauss());
+        levels.extend(row, &[Stamp::default().plus(row as f64)], &[(if row < 30 { 50.0 } else { 90.0 }) + chance.gauss()]);
     }
     assert_eq!(levels.found().len(), 2, "{:#?}", levels.found());
     let quick = LevelRule { seconds: 0.2, ..LevelRule::default() };

@@ -40,6 +40,12 @@ const MOVE: u32 = 4;
 /// The levels that are kept; older ones are let go.
 pub const MAX_LEVELS: usize = 1000;
 
+/// How far off a row must lie to be a spike, in noise of this deviation.
+#[inline]
+fn far(deviation: f64, step: f64, rule: &LevelRule) -> f64 {
+    SPIKE * deviation.max(step) * rule.spread
+}
+
 /// The levels of one channel.
 #[derive(Clone, Debug)]
 pub struct Levels {
@@ -115,9 +121,48 @@ impl Levels {
         self.number
     }
 
-    /// Takes the raw value of row `row`. A gap (NaN) is passed over.
+    /// Takes the raw values of rows at `times`, the first of which is row `first`. A gap (NaN) is passed over.
+    pub fn extend(&mut self, first: u64, times: &[Stamp], raw: &[f64]) {
+        // A block that is younger than this is not full, whatever rounding says.
+        let young = (self.rule.seconds / WINDOW as f64 * 1e9) as i64 - 1000;
+        let mut at = 0;
+        while at < raw.len() {
+            at += self.go_along(first + at as u64, &times[at..], &raw[at..], young);
+            if at < raw.len() {
+                self.push(first + at as u64, times[at], raw[at], young);
+                at += 1;
+            }
+        }
+    }
+
+    /// Takes rows that do nothing but go into the block; gives how many.
+    fn go_along(&mut self, first: u64, times: &[Stamp], raw: &[f64], young: i64) -> usize {
+        let Levels { noise, block, base, near, step, rule, odd, .. } = self;
+        if block.count == 0.0 || odd.count != 0.0 {
+            return 0;
+        }
+        let (mut count, mut sum, mut squares) = (block.count, block.sum, block.squares);
+        let taken = noise.take_while(raw, |at, deviation| {
+            let value = raw[at] - *base;
+            let off = (value - *near).abs();
+            if off > far(deviation, *step, rule) || times[at].0.saturating_sub(block.from.0) >= young {
+                return false;
+            }
+            count += 1.0;
+            sum += value;
+            squares += value * value;
+            true
+        });
+        if taken > 0 {
+            (block.count, block.sum, block.squares) = (count, sum, squares);
+            (block.rows.end, block.to) = (first + taken as u64, times[taken - 1]);
+        }
+        taken
+    }
+
+    /// Takes the raw value of row `row`.
     #[inline]
-    pub fn push(&mut self, row: u64, at: Stamp, raw: f64) {
+    fn push(&mut self, row: u64, at: Stamp, raw: f64, young: i64) {
         self.noise.push(raw);
         if raw.is_nan() {
             return;
@@ -136,6 +181,9 @@ impl Levels {
         }
         self.odd.count = 0.0;
         self.block.take(row, at, value);
+        if at.0.saturating_sub(self.block.from.0) < young {
+            return;
+        }
         let full = at.seconds_since(self.block.from) >= self.rule.seconds / WINDOW as f64;
         if full && self.block.count >= LEAST_ROWS as f64 {
             self.close_block();
@@ -145,7 +193,7 @@ impl Levels {
     /// How far off a row must lie to be a spike.
     #[inline]
     fn far(&self) -> f64 {
-        self.noise.deviation().map_or(f64::INFINITY, |noise| SPIKE * noise.max(self.step) * self.rule.spread)
+        self.noise.deviation().map_or(f64::INFINITY, |noise| far(noise, self.step, &self.rule))
     }
 
     /// The standard deviation that is explained.

@@ -12,22 +12,27 @@ pub(super) fn plain(bare: &Bare, line: &[u8], cells: &mut Cells<'_>) -> bool {
     let line = if bare.brackets { &line[bare_text(line)] } else { line };
     let delimiter = bare.delimiter;
     let byte = delimiter.byte();
-    let blanks = |at: usize| line[at..].iter().take_while(|b| matches!(b, b' ' | b'\t') && **b != byte).count();
+    let skip = |mut at: usize, is_blank: fn(u8, u8) -> bool| {
+        while line.get(at).is_some_and(|b| is_blank(*b, byte)) {
+            at += 1;
+        }
+        at
+    };
+    let blanks = |at| skip(at, |b, byte| matches!(b, b' ' | b'\t') && b != byte);
     let mut at = blanks(0);
     for field in 0..bare.fields {
-        let found = if bare.comma { scan_with_comma(&line[at..]) } else { scan_number(&line[at..]) };
+        let text = &line[at..];
+        let found = if bare.comma { scan_with_comma(text) } else { scan_number(text) };
         let Some((number, used)) = found else { return false };
         cells.set_number(field, number);
-        at += used;
-        at += blanks(at);
+        at = blanks(at + used);
         if field + 1 < bare.fields {
             if line.get(at) != Some(&byte) {
                 return false;
             }
-            at += 1;
-            at += match delimiter {
-                Delimiter::Spaces => line[at..].iter().take_while(|b| matches!(b, b' ' | b'\t')).count(),
-                _ => blanks(at),
+            at = match delimiter {
+                Delimiter::Spaces => skip(at + 1, |b, _| matches!(b, b' ' | b'\t')),
+                _ => blanks(at + 1),
             };
         }
     }

@@ -28,33 +28,58 @@ pub(super) fn scan_with_comma(text: &[u8]) -> Option<(Number, usize)> {
     scan::<b','>(text)
 }
 
-#[inline]
+/// The digits at the start of `text`, which are put behind those of `mantissa`, and how many they are.
+///
+/// Eight bytes are looked at together: what is left of them when the bits of `'0'` are taken away is a digit where it is
+/// below ten, and pairs of digits, then pairs of those, are joined by multiplication.
+#[inline(always)]
+fn digits(text: &[u8], mantissa: &mut u64) -> usize {
+    let mut at = 0;
+    while let Some(eight) = text.get(at..at + 8).and_then(|eight| eight.try_into().ok()) {
+        let values = u64::from_le_bytes(eight) ^ 0x3030_3030_3030_3030;
+        // A carry only reaches bytes behind the first one that is no digit.
+        let others = (values | values.wrapping_add(0x7676_7676_7676_7676)) & 0x8080_8080_8080_8080;
+        let count = others.trailing_zeros() as usize / 8;
+        if count == 0 {
+            return at;
+        }
+        let values = values << (64 - 8 * count);
+        let pairs = (values.wrapping_mul(10).wrapping_add(values >> 8)) & 0x00ff_00ff_00ff_00ff;
+        let fours = (pairs.wrapping_mul(100).wrapping_add(pairs >> 16)) & 0x0000_ffff_0000_ffff;
+        let number = (fours.wrapping_mul(10_000).wrapping_add(fours >> 32)) & 0xffff_ffff;
+        *mantissa = mantissa.wrapping_mul(POWERS[count]).wrapping_add(number);
+        at += count;
+        if count < 8 {
+            return at;
+        }
+    }
+    while let Some(digit) = text.get(at).map(|b| b.wrapping_sub(b'0')).filter(|d| *d < 10) {
+        *mantissa = mantissa.wrapping_mul(10).wrapping_add(u64::from(digit));
+        at += 1;
+    }
+    at
+}
+
+const POWERS: [u64; 9] = [1, 10, 100, 1000, 10_000, 100_000, 1_000_000, 10_000_000, 100_000_000];
+
+#[inline(always)]
 fn scan<const POINT: u8>(text: &[u8]) -> Option<(Number, usize)> {
     let negative = text.first() == Some(&b'-');
-    let mut at = usize::from(negative || text.first() == Some(&b'+'));
-    let start = at;
+    let start = usize::from(negative || text.first() == Some(&b'+'));
     let mut mantissa: u64 = 0;
-    while let Some(digit) = text.get(at).map(|b| b.wrapping_sub(b'0')).filter(|d| *d < 10) {
-        mantissa = mantissa.wrapping_mul(10).wrapping_add(u64::from(digit));
-        at += 1;
-    }
-    let mut digits = at - start;
+    let mut count = digits(&text[start..], &mut mantissa);
+    let mut at = start + count;
     let mut decimals = 0;
     if text.get(at) == Some(&POINT) {
-        let point = at;
-        at += 1;
-        while let Some(digit) = text.get(at).map(|b| b.wrapping_sub(b'0')).filter(|d| *d < 10) {
-            mantissa = mantissa.wrapping_mul(10).wrapping_add(u64::from(digit));
-            at += 1;
-        }
-        decimals = at - point - 1;
-        digits += decimals;
+        decimals = digits(&text[at + 1..], &mut mantissa);
+        at += 1 + decimals;
+        count += decimals;
     }
-    let plain = digits > 0 && digits <= 15 && !matches!(text.get(at), Some(b'e' | b'E' | b'x' | b'X'));
+    let plain = count > 0 && count <= 15 && !matches!(text.get(at), Some(b'e' | b'E' | b'x' | b'X'));
     if !plain {
         return if POINT == b'.' { scan_general(text) } else { scan_general_comma(text) };
     }
-    let size = mantissa as f64 / TENS[decimals];
+    let size = if decimals == 0 { mantissa as f64 } else { mantissa as f64 / TENS[decimals] };
     let value = if negative { -size } else { size };
     Some((Number { value, decimals: decimals as u8 }, at))
 }
@@ -153,6 +178,15 @@ mod tests {
     }
 
     proptest! {
+        #[test]
+        fn digits_end_where_they_end(text in "[0-9]{0,20}[ -~]{0,3}[0-9]{0,9}|[\\x00-\\x7f\u{80}-\u{ff}]{0,12}") {
+            let (bytes, mut mantissa) = (text.as_bytes(), 7);
+            let count = digits(bytes, &mut mantissa);
+            let plain = bytes.iter().take_while(|b| b.is_ascii_digit()).count();
+            let value = bytes[..plain].iter().fold(7u64, |n, b| n.wrapping_mul(10).wrapping_add(u64::from(b - b'0')));
+            prop_assert_eq!((count, mantissa), (plain, value));
+        }
+
         #[test]
         fn every_written_double_is_read_as_the_standard_library_reads_it(value in proptest::num::f64::NORMAL, digits in 0usize..12) {
             for text in [format!("{value:e}"), format!("{:.digits$}", value % 1e9)] {

@@ -163,8 +163,8 @@ impl Reader {
             }
         }
         let Cells { decimals, words, filled, .. } = cells;
-        for (kept, new) in self.decimals[first..].iter_mut().zip(decimals) {
-            *kept = (*kept).max(new);
+        for (kept, new) in self.decimals[first..].iter_mut().zip(&decimals) {
+            *kept = (*kept).max(*new);
         }
         for (column, pair) in words {
             self.words[first + column] = Some(pair);

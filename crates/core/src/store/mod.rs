@@ -92,21 +92,20 @@ impl Store {
         self.columns.swap(a, b);
     }
 
-    /// Adds a row of one value a column, with its time, which must not be earlier than that of the row before, and its
-    /// arrival.
-    #[inline]
-    pub fn push(&mut self, at: Stamp, arrival: Stamp, values: impl IntoIterator<Item = f64>) {
-        self.times.push(at);
-        self.arrivals.push(arrival);
-        for (column, value) in self.columns.iter_mut().zip(values) {
-            column.push(value);
+    /// Adds rows of one value a column, with their times, none of which must be earlier than that of the row before, and
+    /// their arrivals.
+    pub fn extend<'a>(&mut self, times: &[Stamp], arrivals: &[Stamp], columns: impl IntoIterator<Item = &'a [f64]>) {
+        self.times.extend(times);
+        self.arrivals.extend(arrivals);
+        for (column, values) in self.columns.iter_mut().zip(columns) {
+            column.extend(values);
         }
     }
 
     /// Gives a column other values, one for each row that is kept.
-    pub fn set_column(&mut self, column: usize, values: impl IntoIterator<Item = f64>) {
+    pub fn set_column(&mut self, column: usize, values: &[f64]) {
         let mut fresh = Queue::starting_at(self.rows().start);
-        values.into_iter().for_each(|value| fresh.push(value));
+        fresh.extend(values);
         if let Some(column) = self.columns.get_mut(column) {
             *column = fresh;
         }
@@ -117,11 +116,22 @@ impl Store {
         self.columns.remove(column);
     }
 
-    /// Calls `take` with the raw values of a column, a block at a time, the oldest first.
-    pub fn each_raw_block(&self, column: usize, take: impl FnMut(&[f64])) {
+    /// Adds the raw values of a column in `rows`, which must be kept, to `out`.
+    pub fn read_raw(&self, column: usize, rows: Range<u64>, out: &mut Vec<f64>) {
         if let Some(column) = self.columns.get(column) {
-            column.each_block(take);
+            column.read(rows, out);
         }
+    }
+
+    /// Adds the times of `rows`, which must be kept, to `out`.
+    pub fn read_times(&self, rows: Range<u64>, out: &mut Vec<Stamp>) {
+        self.times.read(rows, out);
+    }
+
+    /// The first row behind `row` that does not follow from the one before, if there is one; it may be the one that comes
+    /// next.
+    pub fn break_after(&self, row: u64) -> Option<u64> {
+        self.breaks.get(self.breaks.partition_point(|known| *known <= row)).copied()
     }
 
     /// Lets go of the oldest block while the rest still fills the limits; gives the first row that is kept when that

@@ -22,6 +22,9 @@ pub(super) trait Narrow: Copy {
     /// The value at this place of the block.
     fn get(packed: &Self::Packed, index: usize) -> Self;
 
+    /// Adds the values at these places of the block to `out`.
+    fn unpack(packed: &Self::Packed, places: Range<usize>, out: &mut Vec<Self>);
+
     /// The bytes that it takes.
     fn size(packed: &Self::Packed) -> usize;
 }
@@ -59,7 +62,7 @@ impl<T: Narrow> Queue<T> {
         if keep / BLOCK < self.full.len() {
             self.tail.clear();
             let cut = self.full.drain(keep / BLOCK..).next();
-            self.tail.extend(cut.iter().flat_map(|packed| (0..keep % BLOCK).map(|index| T::get(packed, index))));
+            cut.iter().for_each(|packed| T::unpack(packed, 0..keep % BLOCK, &mut self.tail));
         } else {
             self.tail.truncate(keep - self.full.len() * BLOCK);
         }
@@ -71,10 +74,19 @@ impl<T: Narrow> Queue<T> {
 
     #[inline]
     pub(super) fn push(&mut self, value: T) {
-        self.tail.push(value);
-        if self.tail.len() == BLOCK {
-            self.full.push_back(Arc::new(T::pack(&self.tail)));
-            self.tail.clear();
+        self.extend(&[value]);
+    }
+
+    /// Adds values; quicker than one by one.
+    pub(super) fn extend(&mut self, mut values: &[T]) {
+        while !values.is_empty() {
+            let (now, later) = values.split_at(values.len().min(BLOCK - self.tail.len()));
+            self.tail.extend_from_slice(now);
+            if self.tail.len() == BLOCK {
+                self.full.push_back(Arc::new(T::pack(&self.tail)));
+                self.tail.clear();
+            }
+            values = later;
         }
     }
 
@@ -99,16 +111,17 @@ impl<T: Narrow> Queue<T> {
         }
     }
 
-    /// Calls `take` with the values of each block in turn, the oldest first.
-    pub(super) fn each_block(&self, mut take: impl FnMut(&[T])) {
-        let mut values = Vec::with_capacity(BLOCK);
-        for packed in &self.full {
-            values.clear();
-            values.extend((0..BLOCK).map(|index| T::get(packed, index)));
-            take(&values);
-        }
-        if !self.tail.is_empty() {
-            take(&self.tail);
+    /// Adds the values in `rows`, which must be kept, to `out`; quicker than one by one.
+    pub(super) fn read(&self, rows: Range<u64>, out: &mut Vec<T>) {
+        let (mut at, end) = ((rows.start - self.first) as usize, (rows.end - self.first) as usize);
+        while at < end {
+            let (block, from) = (at / BLOCK, at % BLOCK);
+            let to = BLOCK.min(from + end - at);
+            match self.full.get(block) {
+                Some(packed) => T::unpack(packed, from..to, out),
+                None => out.extend_from_slice(&self.tail[from..to]),
+            }
+            at += to - from;
         }
     }
 
@@ -134,16 +147,34 @@ fn is_same(a: f64, b: f64) -> bool {
     a.to_bits() == b.to_bits() || (a.is_nan() && b.is_nan())
 }
 
-/// `value` times `power` as a whole number, if it has no more decimals and comes back to the bit.
+/// `value` times `power` as a whole number, which is the right one if it has no more decimals.
 #[inline]
-fn whole(value: f64, power: f64) -> Option<i32> {
-    if value.is_nan() {
-        return Some(i32::MIN);
+fn scaled(value: f64, power: f64) -> i32 {
+    if power == 1.0 {
+        return value as i32;
     }
-    // Whatever does not fit, or has more decimals, does not come back; nor has a whole number a minus before zero.
     let scaled = value * power;
-    let number = (scaled + 0.5f64.copysign(scaled)) as i32;
-    (number != i32::MIN && is_same(f64::from(number) / power, value)).then_some(number)
+    (scaled + 0.5f64.copysign(scaled)) as i32
+}
+
+/// The least and the most of the values times `power`, if all are whole numbers that come back to the bit.
+fn whole(values: &[f64], power: f64) -> Option<(i32, i32)> {
+    let (mut least, mut most) = (i32::MAX, i32::MIN);
+    for some in values.chunks(64) {
+        let mut fits = true;
+        for value in some {
+            // Whatever does not fit, or has more decimals, does not come back; nor has a whole number a minus before zero.
+            let number = scaled(*value, power);
+            let back = if power == 1.0 { f64::from(number) } else { f64::from(number) / power };
+            fits &= value.is_nan() | (back.to_bits() == value.to_bits());
+            // A gap is zero here.
+            (least, most) = (least.min(number), most.max(number));
+        }
+        if !fits {
+            return None;
+        }
+    }
+    (least != i32::MIN).then_some((least, most))
 }
 
 impl Narrow for f64 {
@@ -151,16 +182,15 @@ impl Narrow for f64 {
 
     fn pack(values: &[f64]) -> Numbers {
         for power in [1.0, 10.0, 100.0, 1e3, 1e4, 1e5, 1e6] {
-            let four: Option<Vec<i32>> = values.iter().map(|value| whole(*value, power)).collect();
-            let Some(four) = four else { continue };
-            let two: Option<Vec<i16>> = four
-                .iter()
-                .map(|number| match *number {
-                    i32::MIN => Some(i16::MIN),
-                    number => i16::try_from(number).ok().filter(|number| *number != i16::MIN),
-                })
-                .collect();
-            return two.map_or(Numbers::Four(four.into(), power), |two| Numbers::Two(two.into(), power));
+            let Some((least, most)) = whole(values, power) else { continue };
+            let numbers = values.iter().map(|value| (value.is_nan(), scaled(*value, power)));
+            return if least > i32::from(i16::MIN) && most <= i32::from(i16::MAX) {
+                let two = numbers.map(|(is_gap, number)| if is_gap { i16::MIN } else { number as i16 });
+                Numbers::Two(two.collect(), power)
+            } else {
+                let four = numbers.map(|(is_gap, number)| if is_gap { i32::MIN } else { number });
+                Numbers::Four(four.collect(), power)
+            };
         }
         if values.iter().all(|value| is_same(f64::from(*value as f32), *value)) {
             return Numbers::Single(values.iter().map(|value| *value as f32).collect());
@@ -181,6 +211,14 @@ impl Narrow for f64 {
             },
             Numbers::Single(numbers) => f64::from(numbers[index]),
             Numbers::Double(numbers) => numbers[index],
+        }
+    }
+
+    fn unpack(packed: &Numbers, places: Range<usize>, out: &mut Vec<f64>) {
+        match packed {
+            Numbers::Single(numbers) => out.extend(numbers[places].iter().map(|number| f64::from(*number))),
+            Numbers::Double(numbers) => out.extend_from_slice(&numbers[places]),
+            whole => out.extend(places.map(|index| f64::get(whole, index))),
         }
     }
 
@@ -224,6 +262,10 @@ impl Narrow for Stamp {
             Times::Later(bases, later) => Stamp(bases[index / GROUP] + i64::from(later[index])),
             Times::Full(times) => times[index],
         }
+    }
+
+    fn unpack(packed: &Times, places: Range<usize>, out: &mut Vec<Stamp>) {
+        out.extend(places.map(|index| Stamp::get(packed, index)));
     }
 
     fn size(packed: &Times) -> usize {
@@ -274,7 +316,7 @@ mod tests {
                 prop_assert!(is_same(got, *value), "{value} came back as {got}");
             }
             let mut all = Vec::new();
-            queue.each_block(|block| all.extend_from_slice(block));
+            queue.read(4096..8193, &mut all);
             prop_assert!(all.iter().zip(&values).all(|(a, b)| is_same(*a, *b)) && all.len() == BLOCK + 1);
             prop_assert_eq!(queue.range(), 4096..8193);
             prop_assert!((0..BLOCK as u64).all(|i| times.get(i) == Some(Stamp(i as i64 * step))));

@@ -71,40 +71,36 @@ impl Series {
         self.first..self.first + (self.full.len() * BLOCK + self.tail.len()) as u64
     }
 
-    /// Adds the value of the next row; NaN for a gap.
-    #[inline]
-    pub fn push(&mut self, value: f64) {
-        let (value, at) = (value as f32, self.tail.len());
-        self.tail.push(value);
-        // `f32::min` and `max` give the other operand for NaN, so gaps change nothing.
-        let summary = &mut *self.summary;
-        for span in [&mut summary.fine[at / FINE], &mut summary.coarse[at / COARSE], &mut summary.whole] {
-            *span = join(*span, (value, value));
-        }
-        if self.tail.len() == BLOCK {
-            let full = Full { values: self.tail.as_slice().into(), summary: self.summary.as_ref().clone() };
-            self.full.push_back(Arc::new(full));
-            self.tail.clear();
-            *self.summary = EMPTY;
+    /// Adds the values of the next rows; NaN for a gap.
+    pub fn extend(&mut self, mut values: &[f64]) {
+        while !values.is_empty() {
+            let begin = self.tail.len();
+            let (now, later) = values.split_at(values.len().min(BLOCK - begin));
+            self.tail.extend(now.iter().map(|value| *value as f32));
+            self.sum_up(begin);
+            if self.tail.len() == BLOCK {
+                let full = Full { values: self.tail.as_slice().into(), summary: self.summary.as_ref().clone() };
+                self.full.push_back(Arc::new(full));
+                self.tail.clear();
+                *self.summary = EMPTY;
+            }
+            values = later;
         }
     }
 
-    /// Adds the values of the next rows; quickest where they are whole blocks.
-    pub fn extend(&mut self, values: &[f64]) {
-        if values.len() != BLOCK || !self.tail.is_empty() {
-            values.iter().for_each(|value| self.push(*value));
-            return;
+    /// Puts the values of the tail from `begin` on into its summary.
+    fn sum_up(&mut self, begin: usize) {
+        let (summary, end) = (&mut *self.summary, self.tail.len());
+        let mut at = begin;
+        while at < end {
+            let to = end.min((at / FINE + 1) * FINE);
+            // `f32::min` and `max` give the other operand for NaN, so gaps change nothing.
+            let span = self.tail[at..to].iter().fold(NOTHING, |span, value| join(span, (*value, *value)));
+            for known in [&mut summary.fine[at / FINE], &mut summary.coarse[at / COARSE], &mut summary.whole] {
+                *known = join(*known, span);
+            }
+            at = to;
         }
-        let values: Box<[f32]> = values.iter().map(|value| *value as f32).collect();
-        let mut summary = EMPTY;
-        for (span, values) in summary.fine.iter_mut().zip(values.chunks_exact(FINE)) {
-            *span = values.iter().fold(NOTHING, |span, value| join(span, (*value, *value)));
-        }
-        for (span, fine) in summary.coarse.iter_mut().zip(summary.fine.chunks_exact(COARSE / FINE)) {
-            *span = fine.iter().fold(NOTHING, |a, b| join(a, *b));
-        }
-        summary.whole = summary.coarse.iter().fold(NOTHING, |a, b| join(a, *b));
-        self.full.push_back(Arc::new(Full { values, summary }));
     }
 
     /// Lets go of all blocks before row `first`.
@@ -185,7 +181,8 @@ mod tests {
         #[test]
         fn the_pyramid_agrees_with_a_scan(length in 1u64..20_000, forgotten in 0u64..3, a in 0.0..1.0f64, b in 0.0..1.0f64) {
             let mut series = Series::starting_at(0);
-            (0..length).for_each(|row| series.push(value(row)));
+            (0..length / 2).for_each(|row| series.extend(&[value(row)]));
+            series.extend(&(length / 2..length).map(value).collect::<Vec<f64>>());
             series.forget_before(forgotten * BLOCK as u64);
             let kept = series.range();
             let pick = |x: f64| (x * length as f64) as u64;
@@ -204,7 +201,7 @@ mod tests {
             if row == 50_000 {
                 store.mark_break();
             }
-            store.push(Stamp(row as i64 * 10_000_000), Stamp(0), [row as f64]);
+            store.extend(&[Stamp(row as i64 * 10_000_000)], &[Stamp(0)], [&[row as f64][..]]);
             store.trim();
         }
         let rows = store.rows();

@@ -6,7 +6,7 @@ use amber_core::Stamp;
 use amber_core::bench::{Bench, ChannelSettings, Words};
 use amber_core::derive::Now;
 use amber_core::digits::{write_decimal, write_shortest};
-use amber_core::interpret::{Interpreter, Layout, Row, RowSink};
+use amber_core::interpret::{Interpreter, Layout, RowSink, Rows};
 use amber_core::split::Fate;
 
 /// The number of the way in which bytes become a table; another one may make another table of the same bytes.
@@ -248,27 +248,28 @@ impl RowSink for Table {
         self.layout = layout.clone();
     }
 
-    fn row(&mut self, row: &Row<'_>) {
+    fn rows(&mut self, rows: &Rows<'_>) {
         self.begin();
-        let origin = *self.origin.get_or_insert(self.start.min(row.at));
-        when::seconds(row.at.0 - origin.0, &mut self.out);
-        self.out.push(b',');
-        if row.is_text_time {
-            self.tally.text_times = true;
-        } else {
-            self.wall.write(row.at, &mut self.out);
-        }
-        for column in &self.columns {
+        let origin = *self.origin.get_or_insert(self.start.min(rows.times[0]));
+        for (row, at) in rows.times.iter().enumerate() {
+            when::seconds(at.0 - origin.0, &mut self.out);
             self.out.push(b',');
-            column.write(row.values[column.channel], &mut self.out);
+            if !rows.is_text_time {
+                self.wall.write(*at, &mut self.out);
+            }
+            for column in &self.columns {
+                self.out.push(b',');
+                column.write(rows.values[column.channel].now(row), &mut self.out);
+            }
+            self.out.extend_from_slice(b"\r\n");
         }
-        self.out.extend_from_slice(b"\r\n");
-        self.tally.rows += 1;
-        let first = self.tally.times.map_or(row.at, |(first, _)| first);
-        self.tally.times = Some((first, row.at));
+        self.tally.text_times |= rows.is_text_time;
+        self.tally.rows += rows.count() as u64;
+        let first = self.tally.times.map_or(rows.times[0], |(first, _)| first);
+        self.tally.times = rows.times.last().map(|last| (first, *last));
         // A table cannot grow columns: what comes for others stays in `wire.bin` and is counted.
-        let late = row.values.iter().skip(self.channels).filter(|now| !now.raw.is_nan()).count();
-        self.tally.late_fields += late as u64;
+        let late = rows.values.iter().skip(self.channels).flat_map(|values| &values.raw);
+        self.tally.late_fields += late.filter(|raw| !raw.is_nan()).count() as u64;
     }
 
     fn gap(&mut self) {}

@@ -7,7 +7,7 @@ use amber_core::bench::{Bench, SourceSettings, Split};
 use amber_core::chain::Chain;
 use amber_core::clock::Time;
 use amber_core::digits::{counted, write_shortest};
-use amber_core::interpret::{Interpreter, Layout, Row, RowSink};
+use amber_core::interpret::{self, Interpreter, Layout, RowSink};
 use amber_core::split::{Fate, Refusal, STATE_WORDS, Shape};
 use amber_core::store::Limits;
 use amber_core::tail::visible;
@@ -236,16 +236,18 @@ impl<W: Write> RowSink for Rows<W> {
         }
     }
 
-    fn row(&mut self, row: &Row<'_>) {
+    fn rows(&mut self, rows: &interpret::Rows<'_>) {
         self.begin();
-        self.count += 1;
         // A table cannot grow columns.
-        let late = row.values.iter().skip(self.columns.len()).filter(|now| !now.raw.is_nan()).count();
-        self.late += late as u64;
+        let late = rows.values.iter().skip(self.columns.len()).flat_map(|values| &values.raw);
+        self.late += late.filter(|raw| !raw.is_nan()).count() as u64;
         let columns = std::mem::take(&mut self.columns);
-        let values = columns.iter().map(|channel| row.values[*channel].raw);
-        if self.failed.is_ok() {
-            self.failed = self.write_row(values);
+        for row in 0..rows.count() {
+            self.count += 1;
+            let values = columns.iter().map(|channel| rows.values[*channel].raw[row]);
+            if self.failed.is_ok() {
+                self.failed = self.write_row(values);
+            }
         }
         self.columns = columns;
     }
