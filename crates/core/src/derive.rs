@@ -120,6 +120,59 @@ pub struct Deriver {
     names: Vec<Names>,
 }
 
+/// Works out rows as they come, for whoever wants more than their raw values.
+#[derive(Clone, Debug, Default)]
+pub struct Derived {
+    deriver: Deriver,
+    values: Vec<Values>,
+    smooth_all: bool,
+}
+
+impl Derived {
+    /// For channels that are told later. `smooth_all`: smooth also what no formula asks for.
+    pub fn new(smooth_all: bool) -> Derived {
+        Derived { smooth_all, ..Derived::default() }
+    }
+
+    /// These are the channels from now on. What formulas and smoothing of those remember that keep their place stays.
+    pub fn follow(&mut self, channels: &[ChannelSettings]) {
+        let fresh = self.fresh(channels);
+        let before = std::mem::replace(&mut self.deriver, fresh);
+        let known: Vec<usize> = (0..before.slots.len()).collect();
+        self.deriver.adopt(before, &known);
+        self.values.resize_with(channels.len(), Values::default);
+    }
+
+    /// A deriver for these channels, which remembers nothing.
+    pub fn fresh(&self, channels: &[ChannelSettings]) -> Deriver {
+        Deriver::new(&channels.iter().collect::<Vec<_>>(), self.smooth_all)
+    }
+
+    /// What works the channels out.
+    pub fn deriver(&self) -> &Deriver {
+        &self.deriver
+    }
+
+    /// The same, for changing it.
+    pub fn deriver_mut(&mut self) -> &mut Deriver {
+        &mut self.deriver
+    }
+
+    /// Works out the rows at `times`, which follow one another and have these raw values, a column a channel.
+    pub fn take(&mut self, times: &[Stamp], raw: &[Vec<f64>]) {
+        for (values, raw) in self.values.iter_mut().zip(raw) {
+            values.clear();
+            values.raw.extend_from_slice(raw);
+        }
+        self.deriver.all_rows(times, &mut self.values);
+    }
+
+    /// What all channels say in the rows that were taken last.
+    pub fn values(&self) -> &[Values] {
+        &self.values
+    }
+}
+
 /// The names of a channel: the board's label, and what a person calls it.
 #[derive(Clone, Debug)]
 struct Names {

@@ -140,10 +140,11 @@ impl Chain {
         let Some(deferred) = &mut self.deferred else { return };
         *deferred = Deferred::default();
         (self.settings.split, self.settings.time) = self.made_with.clone();
-        let joint = self.interpreter.joint_mut();
-        for (index, channel) in self.intake.channels.iter_mut().enumerate() {
+        for index in 0..self.channels().len() {
+            let channel = &mut self.intake.channels[index];
             if channel.forget_wish() {
-                joint.edit_layout(|layout| layout.set(index, channel.settings().clone()));
+                let settings = channel.settings().clone();
+                self.edit_layout(|layout| layout.set(index, settings));
             }
         }
     }
@@ -203,7 +204,10 @@ impl Chain {
             if let Some(shape) = self.interpreter.splitter().shape() {
                 timing.shape(shape);
             }
-            return self.intake.retime_all(self.interpreter.joint_mut(), timing, ticket);
+            let joint = self.interpreter.joint_mut();
+            let timing = self.intake.retime_all(joint.layout().columns(), timing, ticket)?;
+            joint.set_timing(timing);
+            return Ok(());
         }
         if anew.levels {
             self.intake.look_anew(ticket)?;
@@ -211,7 +215,7 @@ impl Chain {
         let is_meant = |channel: &Channel| channel.has_wish() || anew.channels.iter().any(|n| n == channel.name());
         let channels = self.intake.channels.iter().enumerate();
         let which: Vec<usize> = channels.filter(|(_, channel)| is_meant(channel)).map(|(index, _)| index).collect();
-        self.intake.rebuild(self.interpreter.joint_mut(), &which, ticket)
+        self.intake.rebuild(&which, ticket)
     }
 
     /// Takes note of what comes, for the copy that is being made anew.

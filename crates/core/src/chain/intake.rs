@@ -5,8 +5,8 @@ use super::counts::Counts;
 use crate::Stamp;
 use crate::bench::ChannelSettings;
 use crate::clock::{Intervals, Opening, RateMeter, Time, Timed, Timing};
-use crate::derive::Values;
-use crate::interpret::{Joint, Layout, RowSink, Rows};
+use crate::derive::{Derived, Values};
+use crate::interpret::{Layout, RowSink, Rows};
 use crate::levels::LevelRule;
 use crate::split::{Fate, Seen};
 use crate::store::{Limits, Store};
@@ -36,6 +36,10 @@ pub(super) struct Intake {
     /// What was sent among lines that come again.
     sent_again: VecDeque<(Stamp, Vec<u8>)>,
     new_channels: bool,
+    /// Works out what is behind the raw values.
+    pub(super) derived: Derived,
+    /// The channel that counts the rows of a block; empty when there is none.
+    index: String,
     /// How much is made anew at once: channels times rows.
     pub(super) at_once: u64,
     /// Rows have other times, and what depends on them must be made anew.
@@ -57,6 +61,8 @@ impl Intake {
             before: None,
             sent_again: VecDeque::new(),
             new_channels: false,
+            derived: Derived::new(true),
+            index: String::new(),
             at_once: u64::MAX,
             stale: false,
         }
@@ -108,12 +114,14 @@ impl Intake {
     pub(super) fn remove(&mut self, index: usize) {
         self.channels.remove(index);
         self.store.remove_column(index);
+        self.derived.deriver_mut().remove(index);
     }
 
     /// Makes the history of the channels `which`, and of all that need them, anew from what came.
-    pub(super) fn rebuild(&mut self, joint: &mut Joint, which: &[usize], ticket: &Ticket) -> Result<(), Cancelled> {
+    pub(super) fn rebuild(&mut self, which: &[usize], ticket: &Ticket) -> Result<(), Cancelled> {
         let rows = self.store.rows();
-        let mut fresh = joint.fresh_deriver();
+        let settings: Vec<ChannelSettings> = self.channels.iter().map(|channel| channel.wished().clone()).collect();
+        let mut fresh = self.derived.fresh(&settings);
         let mut wanted: Vec<usize> = which.iter().flat_map(|channel| fresh.dependents(*channel)).collect();
         wanted = fresh.order().iter().copied().filter(|channel| wanted.contains(channel)).collect();
         for channel in &wanted {
@@ -151,7 +159,7 @@ impl Intake {
         for channel in wanted.iter().filter(|channel| fresh.is_computed(**channel)) {
             self.store.set_column(*channel, &computed[*channel]);
         }
-        let deriver = joint.deriver_mut();
+        let deriver = self.derived.deriver_mut();
         deriver.reorder(fresh.order().to_vec());
         deriver.adopt(fresh, &wanted);
         Ok(())
@@ -182,12 +190,12 @@ impl Intake {
     pub(super) fn swap(&mut self, a: usize, b: usize) {
         self.channels.swap(a, b);
         self.store.swap_columns(a, b);
+        self.derived.deriver_mut().swap(a, b);
     }
 
-    fn note_timer(&mut self, joint: &Joint) {
-        let in_force = joint.timing().timer().in_force();
+    fn note_timer(&mut self, in_force: &Time) {
         let clock = if let Time::Board { channel, .. } = in_force { channel.as_str() } else { "" };
-        let index = joint.layout().index();
+        let index = &self.index;
         let is_timer = |name: &str| !name.is_empty() && (name == clock || name == index);
         self.channels.iter_mut().for_each(|channel| channel.is_timer = is_timer(channel.name()));
     }
@@ -195,13 +203,13 @@ impl Intake {
     /// Gives every row its time by `timing`, which goes on from there, and makes anew what depends on it.
     pub(super) fn retime_all(
         &mut self,
-        joint: &mut Joint,
+        columns: &[usize],
         mut timing: Timing,
         ticket: &Ticket,
-    ) -> Result<(), Cancelled> {
+    ) -> Result<Timing, Cancelled> {
         let rows = self.store.rows();
         let mut times: Vec<(Stamp, bool)> = Vec::with_capacity((rows.end - rows.start) as usize);
-        let mut values = vec![f64::NAN; joint.layout().columns().len()];
+        let mut values = vec![f64::NAN; columns.len()];
         let openings = std::mem::take(&mut self.openings);
         let mut next = openings.partition_point(|(row, _)| *row <= rows.start);
         // What was opened last before the first row that is kept.
@@ -221,7 +229,7 @@ impl Intake {
                 next += 1;
             }
             (0..self.store.missed_before(row)).for_each(|_| timing.missed());
-            for (value, channel) in values.iter_mut().zip(joint.layout().columns()) {
+            for (value, channel) in values.iter_mut().zip(columns) {
                 *value = self.store.raw(*channel, row).unwrap_or(f64::NAN);
             }
             match timing.row(self.store.arrival(row).unwrap_or_default(), &values) {
@@ -239,9 +247,9 @@ impl Intake {
             timing.open(*opening);
         }
         self.openings = openings;
-        joint.set_timing(timing);
         self.set_times(&times);
-        self.follow_times(joint, ticket)
+        self.follow_times(timing.timer().in_force(), ticket)?;
+        Ok(timing)
     }
 
     /// The last rows have these times, and begin a new stretch where the board's clock started over.
@@ -267,11 +275,11 @@ impl Intake {
     }
 
     /// Makes anew what depends on the times of rows.
-    fn follow_times(&mut self, joint: &mut Joint, ticket: &Ticket) -> Result<(), Cancelled> {
+    fn follow_times(&mut self, in_force: &Time, ticket: &Ticket) -> Result<(), Cancelled> {
         self.look_anew(ticket)?;
         let all: Vec<usize> = (0..self.channels.len()).collect();
-        self.rebuild(joint, &all, ticket)?;
-        self.note_timer(joint);
+        self.rebuild(&all, ticket)?;
+        self.note_timer(in_force);
         Ok(())
     }
 
@@ -321,8 +329,10 @@ impl RowSink for Intake {
             self.add(settings.clone());
             self.new_channels = true;
         }
-        let index = layout.index();
+        self.index = layout.index().to_owned();
+        let index = &self.index;
         self.channels.iter_mut().for_each(|c| c.is_timer = c.is_timer || (!index.is_empty() && c.name() == index));
+        self.derived.follow(layout.channels());
     }
 
     #[inline]
@@ -341,6 +351,7 @@ impl RowSink for Intake {
     }
 
     fn gap(&mut self) {
+        self.derived.deriver_mut().break_off();
         self.tail.mark_break();
         self.store.mark_break();
         self.intervals.join();
@@ -349,9 +360,12 @@ impl RowSink for Intake {
 
     fn rows(&mut self, rows: &Rows<'_>) {
         let first = self.store.rows().end;
-        self.store.extend(rows.times, rows.arrivals, rows.values.iter().map(|values| &values.raw[..]));
-        for (index, (channel, values)) in self.channels.iter_mut().zip(rows.values).enumerate() {
-            channel.extend(first, rows.times, values, |row| rows.reference(index, row));
+        self.derived.take(rows.times, rows.raw);
+        let (deriver, all) = (self.derived.deriver(), self.derived.values());
+        self.store.extend(rows.times, rows.arrivals, all.iter().map(|values| &values.raw[..]));
+        for (index, (channel, values)) in self.channels.iter_mut().zip(all).enumerate() {
+            let source = deriver.reference(index);
+            channel.extend(first, rows.times, values, |row| source.map_or(f64::NAN, |at| all[at].quantity()[row]));
         }
         for (time, arrival) in rows.times.iter().zip(rows.arrivals) {
             self.intervals.row(*time, *arrival);
@@ -369,19 +383,20 @@ impl RowSink for Intake {
         self.tail.truncate(line);
         self.store = Store::new(self.store.limits());
         self.channels.clear();
+        self.derived = Derived::new(true);
         (self.rate, self.intervals) = (RateMeter::default(), Intervals::default());
         let opening = self.opening();
         self.openings = VecDeque::from([(0, opening)]);
     }
 
-    fn retimed(&mut self, times: &[(Stamp, bool)], joint: &mut Joint) {
+    fn retimed(&mut self, times: &[(Stamp, bool)], in_force: &Time) {
         self.set_times(times);
-        self.note_timer(joint);
+        self.note_timer(in_force);
         if self.is_long() {
             self.stale = true;
         } else {
             // Nobody can cancel this.
-            self.follow_times(joint, &Ticket::default()).unwrap_or(());
+            self.follow_times(in_force, &Ticket::default()).unwrap_or(());
         }
     }
 }

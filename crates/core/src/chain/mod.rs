@@ -13,7 +13,7 @@ use crate::Stamp;
 use crate::bench::{Bench, ChannelSettings, Source, SourceSettings, Split};
 use crate::clock::{Intervals, Opening, RateMeter, Time, Timer, Verdict};
 use crate::derive::circle;
-use crate::interpret::Interpreter;
+use crate::interpret::{Interpreter, Layout};
 use crate::levels::LevelRule;
 use crate::split::{Fate, Offer, Refusal, Shape, Sure};
 use crate::store::{Limits, Series, Store};
@@ -217,16 +217,23 @@ impl Chain {
     pub fn set_channel(&mut self, index: usize, settings: ChannelSettings) {
         let Some(channel) = self.intake.channels.get_mut(index) else { return };
         let is_renamed = channel.wished().title() != settings.title();
-        self.interpreter.joint_mut().edit_layout(|layout| layout.set(index, settings.clone()));
-        let is_changed = channel.wish(settings);
+        let is_changed = channel.wish(settings.clone());
+        self.edit_layout(|layout| layout.set(index, settings));
         // A formula may have meant it by its old name, or mean it by the new one.
-        let deriver = self.interpreter.joint().deriver();
+        let deriver = self.intake.derived.deriver();
         let computed = (0..self.channels().len()).filter(|at| is_renamed && deriver.is_computed(*at));
         let which = computed.chain(is_changed.then_some(index));
         let channels: Vec<String> = which.map(|index| self.channels()[index].name().to_owned()).collect();
         if !channels.is_empty() {
             self.wish(Anew { channels, ..Anew::default() });
         }
+    }
+
+    /// Changes the channels' settings; what formulas and smoothing remember of those stays that keep their place.
+    fn edit_layout(&mut self, edit: impl FnOnce(&mut Layout)) {
+        let joint = self.interpreter.joint_mut();
+        joint.edit_layout(edit);
+        self.intake.derived.follow(joint.layout().channels());
     }
 
     /// Adds a channel that is computed from others. Gives its index; `None` when there is a channel of that name already.
@@ -242,9 +249,9 @@ impl Chain {
         if let Some(circle) = circle(&all) {
             return Err(circle);
         }
-        self.interpreter.joint_mut().edit_layout(|layout| layout.add(settings.clone()));
         let channels = vec![settings.name.clone()];
-        self.intake.add(settings);
+        self.intake.add(settings.clone());
+        self.edit_layout(|layout| layout.add(settings));
         self.wish(Anew { channels, ..Anew::default() });
         Ok(self.channels().len() - 1)
     }
@@ -255,6 +262,7 @@ impl Chain {
             let name = self.channels()[index].name().to_owned();
             self.interpreter.joint_mut().remove(index);
             self.intake.remove(index);
+            self.edit_layout(|_| {});
             self.settings.channel.retain(|channel| channel.name != name);
             // Those that needed it have gaps from now on.
             self.wish(Anew { channels: self.all_names(), ..Anew::default() });
@@ -428,7 +436,7 @@ impl Chain {
         let known = self.intake.channels.get(channel)?;
         let raw = self.store().raw(channel, row)?;
         let reference = self.reference(channel, row, self.channels().len());
-        let quantity = self.interpreter.joint().deriver().scaler(channel).quantity(raw, reference);
+        let quantity = self.intake.derived.deriver().scaler(channel).quantity(raw, reference);
         let smoothed = known.smoothed_at(row).unwrap_or(quantity);
         let volts = known.settings().scale.volts(raw, reference);
         Some(Reading { raw, volts, quantity, smoothed, reference: Some(reference).filter(|volts| !volts.is_nan()) })
@@ -437,7 +445,7 @@ impl Chain {
     /// What the channel says that is the reference of `channel`'s converter; NaN without one. `depth`: the longest way,
     /// since channels may need one another in a circle while an edit has not taken effect.
     fn reference(&self, channel: usize, row: u64, depth: usize) -> f64 {
-        let deriver = self.interpreter.joint().deriver();
+        let deriver = self.intake.derived.deriver();
         let Some(source) = deriver.reference(channel).filter(|_| depth > 0) else { return f64::NAN };
         let raw = self.store().raw(source, row).unwrap_or(f64::NAN);
         deriver.scaler(source).quantity(raw, self.reference(source, row, depth - 1))

@@ -12,7 +12,6 @@ pub use layout::Layout;
 use crate::Stamp;
 use crate::bench::ChannelSettings;
 use crate::clock::{Item, Opening, Settled, Time, Timed, Timing};
-use crate::derive::{Deriver, Values};
 use crate::split::{Fate, Shape, Sink, Splitter};
 
 /// Rows that follow one another, at least one.
@@ -22,22 +21,16 @@ pub struct Rows<'a> {
     pub arrivals: &'a [Stamp],
     /// When each was measured, as far as is known. Never earlier than the row before.
     pub times: &'a [Stamp],
-    /// What each channel of the layout says.
-    pub values: &'a [Values],
+    /// The raw values of each channel of the layout, one a row; NaN for a gap, and where a formula says them.
+    pub raw: &'a [Vec<f64>],
     /// `times` are those of a text, counted from when it was opened, and not those of the clock on the wall.
     pub is_text_time: bool,
-    deriver: &'a Deriver,
 }
 
 impl Rows<'_> {
     /// How many they are.
     pub fn count(&self) -> usize {
         self.times.len()
-    }
-
-    /// The volts of the channel that says the reference of `channel`'s converter in the row at `row`; NaN without one.
-    pub fn reference(&self, channel: usize, row: usize) -> f64 {
-        self.deriver.reference(channel).map_or(f64::NAN, |source| self.values[source].quantity()[row])
     }
 }
 
@@ -56,9 +49,9 @@ pub trait RowSink {
     /// The shape was found too early: all rows, and all lines since the first layout, are void. They come again behind
     /// another layout. Never said by a patient interpreter.
     fn restart(&mut self) {}
-    /// The last rows have other times than were given, each with whether the board's clock started over with it; what is
-    /// computed of them must be made anew with `joint`. Never said by a patient interpreter.
-    fn retimed(&mut self, _times: &[(Stamp, bool)], _joint: &mut Joint) {}
+    /// The last rows have other times than were given, by the rule `in_force`, each with whether the board's clock started
+    /// over with it; what is computed of them must be made anew. Never said by a patient interpreter.
+    fn retimed(&mut self, _times: &[(Stamp, bool)], _in_force: &Time) {}
 }
 
 /// Bytes to rows of one source.
@@ -73,19 +66,18 @@ pub struct Interpreter {
 pub struct Joint {
     layout: Layout,
     timing: Timing,
-    deriver: Deriver,
     /// Rows that were not given yet.
     batch: Batch,
     openings: Openings,
     patient: bool,
 }
 
-/// Rows before they are worked out: as much of a column is handled at once as the nearest memory holds.
+/// Rows that are given together: as many as the nearest memory holds.
 #[derive(Clone, Debug, Default)]
 struct Batch {
     arrivals: Vec<Stamp>,
     times: Vec<Stamp>,
-    values: Vec<Values>,
+    raw: Vec<Vec<f64>>,
     is_text_time: bool,
 }
 
@@ -108,7 +100,6 @@ impl Interpreter {
         let joint = Joint {
             layout: Layout::new(known),
             timing: Timing::new(time),
-            deriver: Deriver::default(),
             batch: Batch::default(),
             openings: Openings { before: Opening::Link, among: Vec::new(), passed: 0 },
             patient: false,
@@ -193,7 +184,17 @@ impl Interpreter {
 
     /// Takes bytes that arrived at `at`; stamps must not run backwards.
     pub fn feed(&mut self, at: Stamp, bytes: &[u8], sink: &mut impl RowSink) {
+        self.feed_on(at, bytes, sink);
+        self.give_rows(sink);
+    }
+
+    /// The same, but the last rows may come with a later call only, at the latest with [`Interpreter::give_rows`].
+    pub fn feed_on(&mut self, at: Stamp, bytes: &[u8], sink: &mut impl RowSink) {
         self.splitter.feed(at, bytes, &mut Findings { joint: &mut self.joint, sink });
+    }
+
+    /// Gives all rows that are complete, but for those that a patient interpreter holds back.
+    pub fn give_rows(&mut self, sink: &mut impl RowSink) {
         self.joint.give_batch(sink);
     }
 
@@ -221,39 +222,19 @@ impl Joint {
         &self.timing
     }
 
-    /// Works out the channels' values.
-    pub fn deriver(&self) -> &Deriver {
-        &self.deriver
-    }
-
-    /// The same, for making history anew.
-    pub fn deriver_mut(&mut self) -> &mut Deriver {
-        &mut self.deriver
-    }
-
-    /// A deriver for the channels as they are set now, which remembers nothing.
-    pub fn fresh_deriver(&self) -> Deriver {
-        // Whoever waits for rows wants to keep them, and smoothed values are not kept unless a formula asks for them.
-        Deriver::new(&self.layout.channels().iter().collect::<Vec<_>>(), !self.patient)
-    }
-
-    /// Changes the channels; what formulas and smoothing of those remember that keep their place stays.
+    /// Changes the channels. As with all edits, no row waits to be given.
     pub fn edit_layout(&mut self, edit: impl FnOnce(&mut Layout)) {
         edit(&mut self.layout);
-        self.prepare();
     }
 
     /// Deletes a channel that no column feeds.
     pub fn remove(&mut self, channel: usize) {
         self.layout.remove(channel);
-        self.deriver.remove(channel);
-        self.prepare();
     }
 
-    /// Lets two channels change places. As with all edits, no row waits to be given.
+    /// Lets two channels change places.
     pub fn swap(&mut self, a: usize, b: usize) {
         self.layout.swap(a, b);
-        self.deriver.swap(a, b);
     }
 
     /// Times rows by `time` from now on, `timing` having timed those that came.
@@ -261,20 +242,10 @@ impl Joint {
         self.timing = timing;
     }
 
-    fn prepare(&mut self) {
-        let before = std::mem::take(&mut self.deriver);
-        self.batch.values.resize_with(self.layout.channels().len(), Values::default);
-        self.deriver = self.fresh_deriver();
-        // What those remember stays that were there before.
-        let known: Vec<usize> = (0..before.order().len()).collect();
-        self.deriver.adopt(before, &known);
-    }
-
     fn adopt(&mut self, shape: &Shape, sink: &mut impl RowSink) {
         self.give_batch(sink);
         self.layout.adopt(shape);
         self.timing.shape(shape);
-        self.prepare();
         sink.layout(&self.layout);
     }
 
@@ -283,7 +254,6 @@ impl Joint {
         let waits = self.timing.open(opening);
         // Behind rows that wait, the break waits too.
         if !(waits && self.patient) {
-            self.deriver.break_off();
             sink.gap();
         }
     }
@@ -297,14 +267,17 @@ impl Joint {
             self.batch.is_text_time = is_text_time;
         }
         if reset {
-            self.deriver.break_off();
             sink.gap();
         }
         let row = self.batch.times.len();
         self.batch.arrivals.push(arrival);
         self.batch.times.push(at);
+        let channels = self.layout.channels().len();
+        if self.batch.raw.len() != channels {
+            self.batch.raw.resize_with(channels, Vec::new);
+        }
         for (channel, value) in self.layout.columns().iter().zip(values) {
-            let raw = &mut self.batch.values[*channel].raw;
+            let raw = &mut self.batch.raw[*channel];
             // Rows before may have had fewer columns.
             raw.resize(row, f64::NAN);
             raw.push(*value);
@@ -312,26 +285,17 @@ impl Joint {
     }
 
     /// Gives the rows that were taken.
-    #[inline]
     fn give_batch(&mut self, sink: &mut impl RowSink) {
-        if !self.batch.times.is_empty() {
-            self.give_rows(sink);
+        let Batch { arrivals, times, raw, is_text_time } = &mut self.batch;
+        if times.is_empty() {
+            return;
         }
-    }
-
-    fn give_rows(&mut self, sink: &mut impl RowSink) {
-        let Batch { arrivals, times, values, is_text_time } = &mut self.batch;
-        for (channel, values) in values.iter_mut().enumerate() {
-            // A formula's come of it; what no column feeds has none.
-            if !self.deriver.is_computed(channel) {
-                values.raw.resize(times.len(), f64::NAN);
-            }
-        }
-        self.deriver.all_rows(times, values);
-        sink.rows(&Rows { arrivals, times, values, is_text_time: *is_text_time, deriver: &self.deriver });
+        // What no column feeds has nothing of its own.
+        raw.iter_mut().for_each(|raw| raw.resize(times.len(), f64::NAN));
+        sink.rows(&Rows { arrivals, times, raw, is_text_time: *is_text_time });
         arrivals.clear();
         times.clear();
-        values.iter_mut().for_each(Values::clear);
+        raw.iter_mut().for_each(Vec::clear);
     }
 
     #[cold]
@@ -339,7 +303,7 @@ impl Joint {
         if !self.patient {
             if !settled.times().is_empty() {
                 self.give_batch(sink);
-                sink.retimed(settled.times(), self);
+                sink.retimed(settled.times(), self.timing.timer().in_force());
             }
             return;
         }
@@ -348,7 +312,6 @@ impl Joint {
                 Item::Row { arrival, at, reset, values } => self.give(arrival, (at, reset), values, sink),
                 Item::Break => {
                     self.give_batch(sink);
-                    self.deriver.break_off();
                     sink.gap();
                 }
             }
@@ -415,7 +378,6 @@ impl<S: RowSink> Sink for Findings<'_, S> {
         self.joint.openings.passed = 0;
         self.joint.timing.open(self.joint.openings.before);
         self.joint.layout.forget();
-        self.joint.deriver = Deriver::default();
         self.sink.restart();
     }
 }

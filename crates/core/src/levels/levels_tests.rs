@@ -46,7 +46,11 @@ fn a_slow_board_has_levels_too_and_the_shortest_one_is_a_setting() {
     let mut chance = Chance(3);
     let mut levels = Levels::new(LevelRule { seconds: 5.0, ..LevelRule::default() });
     for row in 0..60u64 {
-        levels.extend(row, &[Stamp::default().plus(row as f64)], &[(if row < 30 { 50.0 } else { 90.0 }) + chance.gauss()]);
+        levels.extend(
+            row,
+            &[Stamp::default().plus(row as f64)],
+            &[(if row < 30 { 50.0 } else { 90.0 }) + chance.gauss()],
+        );
     }
     assert_eq!(levels.found().len(), 2, "{:#?}", levels.found());
     let quick = LevelRule { seconds: 0.2, ..LevelRule::default() };

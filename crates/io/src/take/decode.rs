@@ -4,7 +4,7 @@ use super::when::{self, WallClock};
 use super::wire::Event;
 use amber_core::Stamp;
 use amber_core::bench::{Bench, ChannelSettings, Words};
-use amber_core::derive::Now;
+use amber_core::derive::{Derived, Now};
 use amber_core::digits::{write_decimal, write_shortest};
 use amber_core::interpret::{Interpreter, Layout, RowSink, Rows};
 use amber_core::split::Fate;
@@ -124,6 +124,8 @@ struct Table {
     /// The time that is 0 in the table, once a row is written: the start, or that of a row that was measured before it.
     origin: Option<Stamp>,
     layout: Layout,
+    /// Nobody asks for smoothed values unless a formula does.
+    derived: Derived,
     columns: Vec<Column>,
     /// The channels that have a column.
     channels: usize,
@@ -141,6 +143,7 @@ impl Decoder {
             start,
             origin: None,
             layout: Layout::default(),
+            derived: Derived::new(false),
             columns: Vec::new(),
             channels: 0,
             out: Vec::new(),
@@ -246,10 +249,13 @@ impl Table {
 impl RowSink for Table {
     fn layout(&mut self, layout: &Layout) {
         self.layout = layout.clone();
+        self.derived.follow(layout.channels());
     }
 
     fn rows(&mut self, rows: &Rows<'_>) {
         self.begin();
+        self.derived.take(rows.times, rows.raw);
+        let values = self.derived.values();
         let origin = *self.origin.get_or_insert(self.start.min(rows.times[0]));
         for (row, at) in rows.times.iter().enumerate() {
             when::seconds(at.0 - origin.0, &mut self.out);
@@ -259,7 +265,7 @@ impl RowSink for Table {
             }
             for column in &self.columns {
                 self.out.push(b',');
-                column.write(rows.values[column.channel].now(row), &mut self.out);
+                column.write(values[column.channel].now(row), &mut self.out);
             }
             self.out.extend_from_slice(b"\r\n");
         }
@@ -268,11 +274,13 @@ impl RowSink for Table {
         let first = self.tally.times.map_or(rows.times[0], |(first, _)| first);
         self.tally.times = rows.times.last().map(|last| (first, *last));
         // A table cannot grow columns: what comes for others stays in `wire.bin` and is counted.
-        let late = rows.values.iter().skip(self.channels).flat_map(|values| &values.raw);
+        let late = values.iter().skip(self.channels).flat_map(|values| &values.raw);
         self.tally.late_fields += late.filter(|raw| !raw.is_nan()).count() as u64;
     }
 
-    fn gap(&mut self) {}
+    fn gap(&mut self) {
+        self.derived.deriver_mut().break_off();
+    }
 
     fn line(&mut self, _: Stamp, fate: Fate, _: &[u8]) {
         match fate {

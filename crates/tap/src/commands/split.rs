@@ -239,12 +239,12 @@ impl<W: Write> RowSink for Rows<W> {
     fn rows(&mut self, rows: &interpret::Rows<'_>) {
         self.begin();
         // A table cannot grow columns.
-        let late = rows.values.iter().skip(self.columns.len()).flat_map(|values| &values.raw);
+        let late = rows.raw.iter().skip(self.columns.len()).flatten();
         self.late += late.filter(|raw| !raw.is_nan()).count() as u64;
         let columns = std::mem::take(&mut self.columns);
         for row in 0..rows.count() {
             self.count += 1;
-            let values = columns.iter().map(|channel| rows.values[*channel].raw[row]);
+            let values = columns.iter().map(|channel| rows.raw[*channel][row]);
             if self.failed.is_ok() {
                 self.failed = self.write_row(values);
             }
