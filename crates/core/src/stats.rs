@@ -24,6 +24,15 @@ pub struct Noise {
     rows: f64,
 }
 
+/// What counts of a row that lies `off`. Comparisons as the processor makes them: `f64::min` and `max` take longer, for
+/// the sake of NaN.
+#[inline(always)]
+fn held(off: f64, mean: f64) -> f64 {
+    let (most, share) = (4.0 * mean, off / 64.0);
+    let most = if share > most { share } else { most };
+    if off < most { off } else { most }
+}
+
 impl Noise {
     /// Takes one reading; a gap (NaN) starts a new triple.
     #[inline]
@@ -34,7 +43,7 @@ impl Noise {
         }
         if let (Some(before), Some(last)) = (self.before, self.last) {
             let off = (before - 2.0 * last + value).abs();
-            let held = if self.rows < FIRST { off } else { off.min((4.0 * self.mean).max(off / 64.0)) };
+            let held = if self.rows < FIRST { off } else { held(off, self.mean) };
             // A division by a power of two is a multiplication, to the bit, and takes a third of the time.
             if self.rows < MEMORY {
                 self.rows += 1.0;
@@ -54,8 +63,7 @@ impl Noise {
         let mut taken = 0;
         for value in values {
             let off = (before - 2.0 * last + value).abs();
-            let held = off.min((4.0 * self.mean).max(off / 64.0));
-            let mean = self.mean + (held - self.mean) * MEMORY.recip();
+            let mean = self.mean + (held(off, self.mean) - self.mean) * MEMORY.recip();
             if value.is_nan() || !goes_on(taken, mean * OF_MEAN) {
                 break;
             }

@@ -58,6 +58,15 @@ impl Watcher {
     pub fn extend(&mut self, values: &[f64]) {
         let half = self.settings.hysteresis / 2.0;
         let (above, below) = (self.settings.threshold + half, self.settings.threshold - half);
+        // Mostly nothing happens, which is soon seen.
+        let stays = match self.side {
+            Side::Above => values.iter().fold(true, |stays, value| stays & (*value >= below)),
+            Side::Below => values.iter().fold(true, |stays, value| stays & (*value <= above)),
+            Side::Unknown => false,
+        };
+        if stays {
+            return;
+        }
         for value in values {
             if *value > above {
                 self.rises += u64::from(self.side == Side::Below);

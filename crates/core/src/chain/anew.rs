@@ -246,6 +246,7 @@ impl Chain {
 
 #[cfg(test)]
 mod tests {
+    use super::super::told;
     use super::*;
     use crate::bench::{Bench, Split};
     use crate::clock::Time;
@@ -324,24 +325,6 @@ mod tests {
             }
             Do::Begin | Do::Run | Do::PutBack => {}
         }
-    }
-
-    /// All that a screen shows.
-    fn told(chain: &Chain) -> String {
-        let store = chain.store();
-        let counts = chain.counts();
-        let counts = [counts.bytes, counts.skipped, counts.cut_off, counts.rows, counts.lines, counts.refused()];
-        let mut text = format!("{:?} {counts:?} {:?}\n", store.rows(), chain.live_settings());
-        for channel in 0..chain.channels().len() {
-            let known = &chain.channels()[channel];
-            text += &format!("{} {:?} {:?}\n", known.name(), known.levels().found(), known.watcher().side);
-            for row in store.rows().step_by(13).chain(store.rows().rev().take(3)) {
-                let drawn = (known.scaled().get(row), known.smoothed().and_then(|series| series.get(row)));
-                let broken = store.breaks_before(row);
-                text += &format!("{:?} {broken} {:?} {drawn:?}\n", store.time(row), chain.reading(channel, row));
-            }
-        }
-        text
     }
 
     fn what() -> impl Strategy<Value = Do> {

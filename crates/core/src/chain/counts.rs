@@ -45,13 +45,14 @@ impl Counts {
         Refusal::ALL.into_iter().zip(self.by_reason).filter(|(_, count)| *count > 0)
     }
 
+    /// So many lines came of which this became.
     #[inline]
-    pub(super) fn line(&mut self, fate: Fate) {
+    pub(super) fn lines(&mut self, fate: Fate, count: u64) {
         match fate {
-            Fate::Row(_) => self.lines += 1,
-            Fate::Message => self.messages += 1,
-            Fate::Half => self.half += 1,
-            Fate::Refused(why) => self.by_reason[why as usize] += 1,
+            Fate::Row(_) => self.lines += count,
+            Fate::Message => self.messages += count,
+            Fate::Half => self.half += count,
+            Fate::Refused(why) => self.by_reason[why as usize] += count,
             Fate::Sent => {}
         }
     }

@@ -104,6 +104,17 @@ impl Intake {
         at
     }
 
+    /// Counts lines that are not kept.
+    pub(super) fn pass(&mut self, fate: Fate, count: u64) {
+        self.counts.lines(fate, count);
+        self.tail.pass(count);
+    }
+
+    pub(super) fn sent(&mut self, at: Stamp, bytes: &[u8]) {
+        self.counts.sent += bytes.len() as u64;
+        self.tail.push(at, Fate::Sent, bytes.trim_ascii_end());
+    }
+
     /// Adds a channel, whose history is gaps.
     pub(super) fn add(&mut self, settings: ChannelSettings) {
         self.channels.push(Channel::new(settings, self.rule, self.store.rows()));
@@ -342,7 +353,7 @@ impl RowSink for Intake {
                 self.tail.push(sent_at, Fate::Sent, &sent);
             }
         }
-        self.counts.line(fate);
+        self.counts.lines(fate, 1);
         self.tail.push(at, fate, line);
     }
 

@@ -1,11 +1,13 @@
 //! The stages joined: bytes in, and everything that a screen shows of them out.
 
 mod anew;
+mod apart;
 mod channel;
 mod counts;
 mod intake;
 
 pub use anew::Work;
+pub use apart::{Finder, Found};
 pub use channel::{Channel, Reading};
 pub use counts::Counts;
 
@@ -138,8 +140,7 @@ impl Chain {
     pub fn sent(&mut self, at: Stamp, bytes: &[u8]) {
         self.note(|| Came::Sent(at, bytes.to_vec()));
         let at = self.intake.newest.map_or(at, |newest| newest.max(at));
-        self.intake.counts.sent += bytes.len() as u64;
-        self.intake.tail.push(at, Fate::Sent, bytes.trim_ascii_end());
+        self.intake.sent(at, bytes);
     }
 
     /// `bytes` bytes arrived that this chain will never see. They are counted, and the stream goes on as after a break.
@@ -178,7 +179,7 @@ impl Chain {
                 Fate::Sent => self.intake.tail.push(line.at, line.fate, line.bytes),
                 // Of this one only the head is there.
                 Fate::Refused(Refusal::TooLong) => {
-                    self.intake.counts.line(line.fate);
+                    self.intake.counts.lines(line.fate, 1);
                     self.intake.tail.push(line.at, line.fate, line.bytes);
                 }
                 fate => self.split_again(line.at, fate == Fate::Half, line.bytes),
@@ -455,6 +456,25 @@ impl Chain {
     pub fn unreadable(&self) -> Option<f64> {
         self.intake.counts.unreadable()
     }
+}
+
+/// All that a screen shows of a chain.
+#[cfg(test)]
+fn told(chain: &Chain) -> String {
+    let store = chain.store();
+    let counts = chain.counts();
+    let counts = [counts.bytes, counts.skipped, counts.cut_off, counts.rows, counts.lines, counts.refused()];
+    let mut text = format!("{:?} {counts:?} {:?}\n", store.rows(), chain.live_settings());
+    for channel in 0..chain.channels().len() {
+        let known = &chain.channels()[channel];
+        text += &format!("{} {:?} {:?}\n", known.name(), known.levels().found(), known.watcher().side);
+        for row in store.rows().step_by(13).chain(store.rows().rev().take(3)) {
+            let drawn = (known.scaled().get(row), known.smoothed().and_then(|series| series.get(row)));
+            let broken = store.breaks_before(row);
+            text += &format!("{:?} {broken} {:?} {drawn:?}\n", store.time(row), chain.reading(channel, row));
+        }
+    }
+    text
 }
 
 #[cfg(test)]

@@ -77,6 +77,10 @@ pub struct Joint {
 struct Batch {
     arrivals: Vec<Stamp>,
     times: Vec<Stamp>,
+    /// Row by row, as many of each as there are columns.
+    values: Vec<f64>,
+    columns: usize,
+    /// Channel by channel, while they are given.
     raw: Vec<Vec<f64>>,
     is_text_time: bool,
 }
@@ -262,40 +266,37 @@ impl Joint {
     #[inline]
     fn give(&mut self, arrival: Stamp, (at, reset): (Stamp, bool), values: &[f64], sink: &mut impl RowSink) {
         let is_text_time = self.timing.timer().is_text_time();
-        if reset || self.batch.times.len() == BATCH || is_text_time != self.batch.is_text_time {
+        let is_like_others = is_text_time == self.batch.is_text_time && values.len() == self.batch.columns;
+        if reset || self.batch.times.len() == BATCH || !is_like_others {
             self.give_batch(sink);
-            self.batch.is_text_time = is_text_time;
+            (self.batch.is_text_time, self.batch.columns) = (is_text_time, values.len());
         }
         if reset {
             sink.gap();
         }
-        let row = self.batch.times.len();
         self.batch.arrivals.push(arrival);
         self.batch.times.push(at);
-        let channels = self.layout.channels().len();
-        if self.batch.raw.len() != channels {
-            self.batch.raw.resize_with(channels, Vec::new);
-        }
-        for (channel, value) in self.layout.columns().iter().zip(values) {
-            let raw = &mut self.batch.raw[*channel];
-            // Rows before may have had fewer columns.
-            raw.resize(row, f64::NAN);
-            raw.push(*value);
-        }
+        self.batch.values.extend_from_slice(values);
     }
 
     /// Gives the rows that were taken.
     fn give_batch(&mut self, sink: &mut impl RowSink) {
-        let Batch { arrivals, times, raw, is_text_time } = &mut self.batch;
+        let Batch { arrivals, times, values, columns, raw, is_text_time } = &mut self.batch;
         if times.is_empty() {
             return;
+        }
+        raw.resize_with(self.layout.channels().len(), Vec::new);
+        raw.iter_mut().for_each(Vec::clear);
+        for (column, channel) in self.layout.columns().iter().enumerate().take(*columns) {
+            raw[*channel].clear();
+            raw[*channel].extend(values[column..].iter().step_by(*columns));
         }
         // What no column feeds has nothing of its own.
         raw.iter_mut().for_each(|raw| raw.resize(times.len(), f64::NAN));
         sink.rows(&Rows { arrivals, times, raw, is_text_time: *is_text_time });
         arrivals.clear();
         times.clear();
-        raw.iter_mut().for_each(Vec::clear);
+        values.clear();
     }
 
     #[cold]

@@ -43,7 +43,7 @@ pub const MAX_LEVELS: usize = 1000;
 /// How far off a row must lie to be a spike, in noise of this deviation.
 #[inline]
 fn far(deviation: f64, step: f64, rule: &LevelRule) -> f64 {
-    SPIKE * deviation.max(step) * rule.spread
+    SPIKE * if deviation > step { deviation } else { step } * rule.spread
 }
 
 /// The levels of one channel.
@@ -135,27 +135,39 @@ impl Levels {
         }
     }
 
-    /// Takes rows that do nothing but go into the block; gives how many.
+    /// Takes rows that go into the block, or lie far off and decide nothing; gives how many.
     fn go_along(&mut self, first: u64, times: &[Stamp], raw: &[f64], young: i64) -> usize {
         let Levels { noise, block, base, near, step, rule, odd, .. } = self;
-        if block.count == 0.0 || odd.count != 0.0 {
+        if block.count == 0.0 {
             return 0;
         }
-        let (mut count, mut sum, mut squares) = (block.count, block.sum, block.squares);
+        let (mut count, mut sum, mut squares, mut last) = (block.count, block.sum, block.squares, None);
         let taken = noise.take_while(raw, |at, deviation| {
             let value = raw[at] - *base;
             let off = (value - *near).abs();
-            if off > far(deviation, *step, rule) || times[at].0.saturating_sub(block.from.0) >= young {
+            if off > far(deviation, *step, rule) {
+                if odd.count + 1.0 >= f64::from(MOVE) {
+                    return false;
+                }
+                if odd.count == 0.0 {
+                    *odd = Block::beginning(first + at as u64, times[at]);
+                }
+                odd.take(first + at as u64, times[at], value);
+                return true;
+            }
+            if times[at].0.saturating_sub(block.from.0) >= young {
                 return false;
             }
+            odd.count = 0.0;
             count += 1.0;
             sum += value;
             squares += value * value;
+            last = Some(at);
             true
         });
-        if taken > 0 {
+        if let Some(last) = last {
             (block.count, block.sum, block.squares) = (count, sum, squares);
-            (block.rows.end, block.to) = (first + taken as u64, times[taken - 1]);
+            (block.rows.end, block.to) = (first + last as u64 + 1, times[last]);
         }
         taken
     }

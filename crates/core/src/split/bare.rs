@@ -1,7 +1,7 @@
 //! Lines of bare numbers.
 
 use super::fate::Refusal;
-use super::number::{scan_number, scan_with_comma};
+use super::number::{Number, scan_number, scan_with_comma};
 use super::read::{Cells, Other, legible};
 use super::shape::{Bare, Delimiter, bare_text};
 use super::value::value;
@@ -10,31 +10,40 @@ use super::value::value;
 #[inline]
 pub(super) fn plain(bare: &Bare, line: &[u8], cells: &mut Cells<'_>) -> bool {
     let line = if bare.brackets { &line[bare_text(line)] } else { line };
-    let delimiter = bare.delimiter;
-    let byte = delimiter.byte();
-    let skip = |mut at: usize, is_blank: fn(u8, u8) -> bool| {
-        while line.get(at).is_some_and(|b| is_blank(*b, byte)) {
-            at += 1;
-        }
-        at
+    if bare.comma { plain_with(bare, line, scan_with_comma, cells) } else { plain_with(bare, line, scan_number, cells) }
+}
+
+#[inline(always)]
+fn plain_with(
+    bare: &Bare,
+    line: &[u8],
+    scan: impl Fn(&[u8]) -> Option<(Number, usize)>,
+    cells: &mut Cells<'_>,
+) -> bool {
+    let byte = bare.delimiter.byte();
+    let is_blank = |at: usize, spaces: bool| {
+        line.get(at).is_some_and(|b| *b <= b' ' && matches!(b, b' ' | b'\t') && (spaces || *b != byte))
     };
-    let blanks = |at| skip(at, |b, byte| matches!(b, b' ' | b'\t') && b != byte);
-    let mut at = blanks(0);
+    let mut at = 0;
     for field in 0..bare.fields {
-        let text = &line[at..];
-        let found = if bare.comma { scan_with_comma(text) } else { scan_number(text) };
-        let Some((number, used)) = found else { return false };
-        cells.set_number(field, number);
-        at = blanks(at + used);
-        if field + 1 < bare.fields {
+        if field > 0 {
+            while is_blank(at, false) {
+                at += 1;
+            }
             if line.get(at) != Some(&byte) {
                 return false;
             }
-            at = match delimiter {
-                Delimiter::Spaces => skip(at + 1, |b, _| matches!(b, b' ' | b'\t')),
-                _ => blanks(at + 1),
-            };
+            at += 1;
         }
+        while is_blank(at, field > 0 && bare.delimiter == Delimiter::Spaces) {
+            at += 1;
+        }
+        let Some((number, used)) = scan(&line[at..]) else { return false };
+        cells.set_number(field, number);
+        at += used;
+    }
+    while is_blank(at, false) {
+        at += 1;
     }
     at == line.len()
 }

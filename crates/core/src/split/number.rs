@@ -79,7 +79,9 @@ fn scan<const POINT: u8>(text: &[u8]) -> Option<(Number, usize)> {
     if !plain {
         return if POINT == b'.' { scan_general(text) } else { scan_general_comma(text) };
     }
-    let size = if decimals == 0 { mantissa as f64 } else { mantissa as f64 / TENS[decimals] };
+    // Fifteen digits fit the signed kind, which the processor converts at once.
+    let whole = mantissa as i64 as f64;
+    let size = if decimals == 0 { whole } else { whole / TENS[decimals] };
     let value = if negative { -size } else { size };
     Some((Number { value, decimals: decimals as u8 }, at))
 }

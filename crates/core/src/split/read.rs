@@ -36,6 +36,8 @@ pub(super) struct Cells<'a> {
     words: Vec<(usize, u8)>,
     /// The columns that the line had, a bit each.
     filled: u64,
+    /// There are digits after a point.
+    is_fine: bool,
 }
 
 impl Cells<'_> {
@@ -47,7 +49,10 @@ impl Cells<'_> {
     #[inline]
     pub(super) fn set_number(&mut self, column: usize, number: Number) {
         self.values[column] = number.value;
-        self.decimals[column] = number.decimals;
+        if number.decimals > 0 {
+            self.decimals[column] = number.decimals;
+            self.is_fine = true;
+        }
         self.filled |= 1 << column;
     }
 
@@ -55,7 +60,7 @@ impl Cells<'_> {
         self.values.fill(f64::NAN);
         self.decimals = [0; MAX_FIELDS];
         self.words.clear();
-        self.filled = 0;
+        (self.filled, self.is_fine) = (0, false);
     }
 }
 
@@ -145,7 +150,7 @@ impl Reader {
     /// a bit each. `first` is the column of its first value, where a row has several lines told apart by order.
     #[inline]
     pub(super) fn read(&mut self, line: &[u8], first: usize, values: &mut [f64]) -> Result<u64, Other> {
-        let mut cells = Cells { values, decimals: [0; MAX_FIELDS], words: Vec::new(), filled: 0 };
+        let mut cells = Cells { values, decimals: [0; MAX_FIELDS], words: Vec::new(), filled: 0, is_fine: false };
         let fast = match &self.shape {
             Shape::Labelled(_) => self.labelled_in_order(line, &mut cells),
             Shape::Worded(_) => self.worded_as_before(line, &mut cells),
@@ -162,14 +167,18 @@ impl Reader {
                 Shape::Json(labels) => json_any(labels, line, &mut cells)?,
             }
         }
-        let Cells { decimals, words, filled, .. } = cells;
-        for (kept, new) in self.decimals[first..].iter_mut().zip(&decimals) {
-            *kept = (*kept).max(*new);
+        let Cells { decimals, words, filled, is_fine, .. } = cells;
+        if is_fine {
+            for (kept, new) in self.decimals[first..].iter_mut().zip(&decimals) {
+                *kept = (*kept).max(*new);
+            }
         }
         for (column, pair) in words {
             self.words[first + column] = Some(pair);
         }
-        self.next = (63 - filled.max(1).leading_zeros() as usize + 1) % self.lines.len().max(1);
+        if matches!(self.shape, Shape::Stacked(_)) {
+            self.next = (63 - filled.max(1).leading_zeros() as usize + 1) % self.lines.len().max(1);
+        }
         Ok(filled)
     }
 

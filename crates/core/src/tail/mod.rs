@@ -124,6 +124,18 @@ impl Tail {
         self.next += 1;
     }
 
+    /// So many lines came that are not kept, and neither are those before.
+    pub fn pass(&mut self, lines: u64) {
+        if lines > 0 {
+            self.parts.clear();
+            self.breaks.clear();
+            self.next += lines;
+        }
+    }
+
+    /// The most memory that lines take.
+    pub const MEMORY: usize = MEMORY;
+
     /// The next line does not follow from the one before.
     pub fn mark_break(&mut self) {
         if self.breaks.back() != Some(&self.next) {

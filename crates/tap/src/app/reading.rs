@@ -3,19 +3,25 @@
 use super::tasks::{Task, Underway};
 use super::{App, Source, Watched};
 use amber_core::bench::{Bench, SourceSettings, Split};
-use amber_core::chain::Chain;
+use amber_core::chain::{Chain, Finder, Found};
 use amber_core::store::Limits;
+use amber_core::tail::Tail;
 use amber_core::work::{Cancelled, Ticket};
 use amber_io::take::{Event, OpenedTake, Replay, Step};
+use crossbeam_channel::{Sender, bounded};
 use std::io;
 
 /// Bytes that are read before the first picture, and between two pictures at most.
 const PARTS: (u64, u64) = (1 << 20, 32 << 20);
 
+/// Bytes in which rows are found before they are handed over.
+const HANDED: u64 = 256 << 10;
+
 /// A take on its way into a chain.
 #[derive(Debug)]
 pub(crate) struct Reading {
     chain: Chain,
+    finder: Finder,
     replay: Replay,
 }
 
@@ -31,35 +37,66 @@ pub(crate) enum Read {
 impl Reading {
     /// A take that is seen through the settings of source `place` of `bench`.
     pub(crate) fn new(take: &OpenedTake, bench: &Bench, place: usize) -> Reading {
-        Reading { chain: Chain::new(bench, place, Limits::NONE), replay: take.replay() }
+        let chain = Chain::new(bench, place, Limits::NONE);
+        Reading { finder: chain.finder(), chain, replay: take.replay() }
     }
 
-    /// Reads on, `most` bytes or a little more.
+    /// Reads on, `most` bytes or a little more: one thread finds rows, another one takes them in.
     pub(super) fn read(&mut self, most: u64, ticket: &Ticket) -> Result<Read, Cancelled> {
-        let stop = self.replay.given().0.saturating_add(most);
-        loop {
-            let (given, all) = self.replay.given();
+        let Reading { chain, finder, replay } = self;
+        let stop = replay.given().0.saturating_add(most);
+        let (hand_over, found) = bounded::<Found>(8);
+        let read = std::thread::scope(|scope| {
+            let gathered = scope.spawn(|| found.into_iter().for_each(|found| chain.gather(found)));
+            let read = find(finder, replay, stop, ticket, &hand_over);
+            // It ends when nothing can be handed over any more.
+            drop(hand_over);
+            gathered.join().map(|()| read).unwrap_or_else(|fault| std::panic::resume_unwind(fault))
+        })?;
+        self.chain.know(&self.finder);
+        Ok(read)
+    }
+}
+
+/// Finds rows up to byte `stop` or the end.
+fn find(
+    finder: &mut Finder,
+    replay: &mut Replay,
+    stop: u64,
+    ticket: &Ticket,
+    hand_over: &Sender<Found>,
+) -> Result<Read, Cancelled> {
+    // Whoever takes them in only ends before by a fault, which is told.
+    let hand = |finder: &mut Finder| drop(hand_over.send(finder.take_found()));
+    let read = loop {
+        let (given, all) = replay.given();
+        if finder.waiting() >= HANDED {
             ticket.done(given, all)?;
-            if given >= stop {
-                return Ok(Read::Part);
+            hand(finder);
+            // Of a long take only the last lines are kept.
+            finder.pass_lines(all - given > Tail::MEMORY as u64);
+        }
+        if given >= stop {
+            break Read::Part;
+        }
+        match replay.next_step() {
+            Ok(Some(Step::Sent(sent))) => finder.sent(sent.at, &sent.bytes),
+            Ok(Some(Step::Event(_, Event::Opened { opening, within }))) => finder.open(opening, within),
+            Ok(Some(Step::Event(_, Event::Ended))) => finder.end(),
+            Ok(Some(Step::Event(_, Event::Stopped))) => {}
+            Ok(Some(Step::Bytes(at, bytes))) => finder.feed(at, bytes),
+            Ok(None) => {
+                finder.finish();
+                break Read::Whole;
             }
-            match self.replay.next_step() {
-                Ok(Some(Step::Sent(sent))) => self.chain.sent(sent.at, &sent.bytes),
-                Ok(Some(Step::Event(_, Event::Opened { opening, within }))) => self.chain.open(opening, within),
-                Ok(Some(Step::Event(_, Event::Ended))) => self.chain.end(),
-                Ok(Some(Step::Event(_, Event::Stopped))) => {}
-                Ok(Some(Step::Bytes(at, bytes))) => self.chain.feed(at, bytes),
-                Ok(None) => {
-                    self.chain.finish();
-                    return Ok(Read::Whole);
-                }
-                Err(error) => {
-                    self.chain.finish();
-                    return Ok(Read::Failed(amber_io::disk::unread(&error)));
-                }
+            Err(error) => {
+                finder.finish();
+                break Read::Failed(amber_io::disk::unread(&error));
             }
         }
-    }
+    };
+    hand(finder);
+    Ok(read)
 }
 
 /// A take with all its rows, seen through the settings of source `place` of `bench`.
