@@ -78,11 +78,6 @@ struct Slot {
 }
 
 impl Slot {
-    /// Whether it needs no other channel.
-    fn is_alone(&self) -> bool {
-        self.program.is_none() && self.scaler.reference().is_none()
-    }
-
     /// Works out what is behind the raw values. `reference`: what the reference channel says in each row.
     fn scale_and_smooth(&mut self, at: &[Stamp], reference: Option<&[f64]>, values: &mut Values) {
         if self.scaler.line() == Some((1.0, 0.0)) {
@@ -311,12 +306,6 @@ impl Deriver {
         needed.any(|need| channels.contains(&need))
     }
 
-    /// Whether a channel is worked out from its own raw value alone, row by row: no formula, reference or smoothing.
-    pub fn is_plain(&self, channel: usize) -> bool {
-        let slot = &self.slots[channel];
-        slot.is_alone() && slot.smoother.is_none()
-    }
-
     /// Whether a channel has a formula.
     pub fn is_computed(&self, channel: usize) -> bool {
         self.slots[channel].program.is_some()
@@ -325,6 +314,11 @@ impl Deriver {
     /// A channel's scale.
     pub fn scaler(&self, channel: usize) -> &Scaler {
         &self.slots[channel].scaler
+    }
+
+    /// Whether a channel's quantity is its raw value.
+    pub fn is_as_it_came(&self, channel: usize) -> bool {
+        self.slots[channel].scaler.line() == Some((1.0, 0.0))
     }
 
     /// The channel that says the reference of a channel's converter.

@@ -23,8 +23,16 @@ pub struct Found {
 #[derive(Debug)]
 enum Item {
     Layout(Layout),
-    Rows { arrivals: Vec<Stamp>, times: Vec<Stamp>, raw: Vec<Vec<f64>>, is_text_time: bool },
-    Lines { bytes: Vec<u8>, entries: Vec<(Stamp, Fate, usize)> },
+    Rows {
+        arrivals: Vec<Stamp>,
+        times: Vec<Stamp>,
+        raw: Vec<Vec<f64>>,
+        is_text_time: bool,
+    },
+    Lines {
+        bytes: Vec<u8>,
+        entries: Vec<(Stamp, Fate, usize)>,
+    },
     /// Lines that are not kept, by what became of them.
     Passed(Vec<(Fate, u64)>),
     Gap,
@@ -173,12 +181,8 @@ impl RowSink for Found {
 impl Chain {
     /// The half that finds rows for this chain, which has taken in nothing yet.
     pub fn finder(&self) -> Finder {
-        let mut finder = Finder {
-            interpreter: self.interpreter.clone(),
-            found: Found::default(),
-            newest: None,
-            seen: Vec::new(),
-        };
+        let mut finder =
+            Finder { interpreter: self.interpreter.clone(), found: Found::default(), newest: None, seen: Vec::new() };
         finder.follow();
         finder
     }

@@ -8,7 +8,7 @@ use crate::digits;
 use crate::levels::{LevelRule, Levels};
 use crate::scale::Scaler;
 use crate::split::{STATE_WORDS, Seen};
-use crate::store::Series;
+use crate::store::{Series, Store};
 use crate::watch::{Watch, Watcher};
 use std::ops::Range;
 
@@ -191,6 +191,11 @@ impl Channel {
 
     pub(super) fn seen(&self) -> Seen {
         self.seen
+    }
+
+    /// Its quantity is its raw value, that of a column of `store`: it is kept once.
+    pub(super) fn share(&mut self, store: &Store, column: usize) {
+        store.share(column, &mut self.scaled);
     }
 
     pub(super) fn break_off(&mut self) {

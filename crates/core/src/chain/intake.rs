@@ -170,6 +170,9 @@ impl Intake {
         for channel in wanted.iter().filter(|channel| fresh.is_computed(**channel)) {
             self.store.set_column(*channel, &computed[*channel]);
         }
+        for channel in wanted.iter().filter(|channel| fresh.is_as_it_came(**channel)) {
+            self.channels[*channel].share(&self.store, *channel);
+        }
         let deriver = self.derived.deriver_mut();
         deriver.reorder(fresh.order().to_vec());
         deriver.adopt(fresh, &wanted);
@@ -377,6 +380,9 @@ impl RowSink for Intake {
         for (index, (channel, values)) in self.channels.iter_mut().zip(all).enumerate() {
             let source = deriver.reference(index);
             channel.extend(first, rows.times, values, |row| source.map_or(f64::NAN, |at| all[at].quantity()[row]));
+            if deriver.is_as_it_came(index) {
+                channel.share(&self.store, index);
+            }
         }
         for (time, arrival) in rows.times.iter().zip(rows.arrivals) {
             self.intervals.row(*time, *arrival);

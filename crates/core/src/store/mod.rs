@@ -123,6 +123,13 @@ impl Store {
         }
     }
 
+    /// Lets `series`, which holds the raw values of a column as they are, have them from here.
+    pub fn share(&self, column: usize, series: &mut Series) {
+        if let Some(column) = self.columns.get(column) {
+            series.share(column);
+        }
+    }
+
     /// Adds the times of `rows`, which must be kept, to `out`.
     pub fn read_times(&self, rows: Range<u64>, out: &mut Vec<Stamp>) {
         self.times.read(rows, out);

@@ -90,6 +90,11 @@ impl<T: Narrow> Queue<T> {
         }
     }
 
+    /// The full blocks.
+    pub(super) fn full(&self) -> &VecDeque<Arc<T::Packed>> {
+        &self.full
+    }
+
     /// The first row of the second block, which becomes the first kept row when a block is let go.
     pub(super) fn second_block(&self) -> Option<u64> {
         let blocks = self.full.len() + usize::from(!self.tail.is_empty());

@@ -1,6 +1,7 @@
 //! A derived series in single precision, with the least and most of every 16, 256 and 4096 rows beside it.
 
 use super::BLOCK;
+use super::packed::{Narrow, Numbers, Queue};
 use std::collections::VecDeque;
 use std::ops::Range;
 use std::sync::Arc;
@@ -31,8 +32,25 @@ const EMPTY: Summary = Summary { fine: [NOTHING; BLOCK / FINE], coarse: [NOTHING
 /// A block and what it knows of itself.
 #[derive(Debug)]
 struct Full {
-    values: Box<[f32]>,
+    values: Values,
     summary: Summary,
+}
+
+#[derive(Debug)]
+enum Values {
+    Own(Box<[f32]>),
+    /// Those of a column of the store, which need no room here.
+    Raw(Arc<Numbers>),
+}
+
+impl Values {
+    #[inline]
+    fn get(&self, index: usize) -> f32 {
+        match self {
+            Values::Own(values) => values[index],
+            Values::Raw(numbers) => f64::get(numbers, index) as f32,
+        }
+    }
 }
 
 /// Values by row, NaN for gaps, with a pyramid of least and most. Copies share full blocks, which never change.
@@ -50,8 +68,8 @@ pub struct Series {
 impl Series {
     /// The bytes that it takes in memory, the pyramid included.
     pub fn size(&self) -> usize {
-        let values = self.full.len() * BLOCK + self.tail.capacity();
-        (self.full.len() + 1) * size_of::<Summary>() + values * size_of::<f32>()
+        let own = self.full.iter().filter(|full| matches!(full.values, Values::Own(_))).count();
+        (self.full.len() + 1) * size_of::<Summary>() + (own * BLOCK + self.tail.capacity()) * size_of::<f32>()
     }
 
     /// An empty series whose first row will be `first`, which must be the first row of a block of the store.
@@ -62,7 +80,7 @@ impl Series {
     /// Nothing but gaps, for all of `rows`, the first of which must be the first of a block.
     pub fn gaps(rows: Range<u64>) -> Self {
         let count = (rows.end - rows.start) as usize;
-        let full = Arc::new(Full { values: vec![f32::NAN; BLOCK].into(), summary: EMPTY });
+        let full = Arc::new(Full { values: Values::Own(vec![f32::NAN; BLOCK].into()), summary: EMPTY });
         let full = std::iter::repeat_n(full, count / BLOCK).collect();
         Series { full, tail: vec![f32::NAN; count % BLOCK], summary: Box::new(EMPTY), first: rows.start }
     }
@@ -79,7 +97,8 @@ impl Series {
             self.tail.extend(now.iter().map(|value| *value as f32));
             self.sum_up(begin);
             if self.tail.len() == BLOCK {
-                let full = Full { values: self.tail.as_slice().into(), summary: self.summary.as_ref().clone() };
+                let values = Values::Own(self.tail.as_slice().into());
+                let full = Full { values, summary: self.summary.as_ref().clone() };
                 self.full.push_back(Arc::new(full));
                 self.tail.clear();
                 *self.summary = EMPTY;
@@ -103,6 +122,15 @@ impl Series {
         }
     }
 
+    /// Shares its full blocks with `column`, whose values are the same.
+    pub(super) fn share(&mut self, column: &Queue<f64>) {
+        for (back, full) in self.full.iter_mut().rev().enumerate() {
+            let block = (column.full().len()).checked_sub(back + 1).and_then(|block| column.full().get(block));
+            let (Values::Own(_), Some(numbers)) = (&full.values, block) else { return };
+            *full = Arc::new(Full { values: Values::Raw(Arc::clone(numbers)), summary: full.summary.clone() });
+        }
+    }
+
     /// Lets go of all blocks before row `first`.
     pub fn forget_before(&mut self, first: u64) {
         while !self.full.is_empty() && self.first + BLOCK as u64 <= first {
@@ -116,7 +144,7 @@ impl Series {
     pub fn get(&self, row: u64) -> Option<f32> {
         let index = row.checked_sub(self.first)? as usize;
         match self.full.get(index / BLOCK) {
-            Some(full) => Some(full.values[index % BLOCK]),
+            Some(full) => Some(full.values.get(index % BLOCK)),
             None => self.tail.get(index.checked_sub(self.full.len() * BLOCK)?).copied(),
         }
     }
@@ -139,12 +167,13 @@ impl Series {
     /// The same within one block.
     fn within(&self, block: usize, range: Range<usize>) -> Span {
         let full = self.full.get(block);
-        let (summary, values) = full.map_or((&*self.summary, &self.tail[..]), |full| (&full.summary, &full.values));
+        let summary = full.map_or(&*self.summary, |full| &full.summary);
+        let value = |at: usize| full.map_or_else(|| self.tail[at], |full| full.values.get(at));
         if range == (0..BLOCK) {
             return summary.whole;
         }
         let scan = |spans: &[Span]| spans.iter().fold(NOTHING, |a, b| join(a, *b));
-        let read = |r: Range<usize>| values[r].iter().fold(NOTHING, |a, v| join(a, (*v, *v)));
+        let read = |r: Range<usize>| r.map(value).fold(NOTHING, |a, v| join(a, (v, v)));
         let fine = |r: Range<usize>| match whole_groups(&r, FINE) {
             None => read(r),
             Some(g) => join(join(read(r.start..g.start * FINE), read(g.end * FINE..r.end)), scan(&summary.fine[g])),
