@@ -1,11 +1,13 @@
 //! Measures the running program: latency from wire to screen, load, and floods. Run on demand, never by tests:
 //!
-//! `cargo build --release && cargo run --release --example measure -- latency load frame flood pace vanish`
+//! `cargo build --release && cargo run --release --example measure -- latency load frame flood pace vanish edit open`
 //!
 //! The program runs on a terminal of 160x47 that this one reads, with a board that this one plays. Rows are numbered,
 //! so that what is in the take and on the screen can be checked.
 
 #![allow(missing_docs)]
+
+mod takes;
 
 use amber_boards::Pty;
 use amber_core::Stamp;
@@ -97,14 +99,19 @@ impl Program {
     }
 
     fn wait_for(&self, text: &str) -> Outcome {
+        self.wait_until(text, |screen| screen.contains(text)).map(drop)
+    }
+
+    /// Waits until the screen is as `test` says; gives how long that took.
+    fn wait_until(&self, what: &str, test: impl Fn(&str) -> bool) -> Outcome<Duration> {
         let begun = Instant::now();
-        while !self.text().contains(text) {
-            if begun.elapsed() > Duration::from_secs(10) {
-                return Err(format!("'{text}' did not come; the screen is\n{}", self.text()).into());
+        while !test(&self.text()) {
+            if begun.elapsed() > Duration::from_secs(60) {
+                return Err(format!("'{what}' did not come; the screen is\n{}", self.text()).into());
             }
-            std::thread::sleep(Duration::from_millis(10));
+            std::thread::sleep(Duration::from_millis(1));
         }
-        Ok(())
+        Ok(begun.elapsed())
     }
 
     /// Processor time used so far, in seconds, all threads.
@@ -358,7 +365,7 @@ fn main() -> Outcome {
     std::fs::create_dir_all(&folder)?;
     let asked: Vec<String> = std::env::args().skip(1).collect();
     for what in if asked.is_empty() {
-        ["latency", "load", "frame", "flood", "pace", "vanish"].map(String::from).to_vec()
+        ["latency", "load", "frame", "flood", "pace", "vanish", "edit", "open"].map(String::from).to_vec()
     } else {
         asked
     } {
@@ -369,7 +376,9 @@ fn main() -> Outcome {
             "flood" => flood(&folder, "flood", Some(1e6), Duration::from_secs(60))?,
             "pace" => flood(&folder, "pace", None, Duration::from_secs(10))?,
             "vanish" => vanish(&folder, 200)?,
-            _ => return Err("measure latency, load, frame, flood, pace or vanish".into()),
+            "edit" => takes::edit(&folder)?,
+            "open" => takes::open(&folder)?,
+            _ => return Err("measure latency, load, frame, flood, pace, vanish, edit or open".into()),
         }
     }
     Ok(std::fs::remove_dir_all(&folder)?)
