@@ -28,7 +28,12 @@ pub fn fixed(value: f64, decimals: usize) -> String {
 /// Adds the shortest plain text that reads back as the same number to `out`, never with an exponent: `2210`, `-1.78`.
 /// Nothing for NaN.
 pub fn write_shortest(value: f64, out: &mut Vec<u8>) {
-    // Most readings have few decimals. Of a number that is a whole one divided by the least power of ten that gives it
+    // Most readings are counts. Minus zero is not one.
+    let count = value as u32;
+    if f64::from(count).to_bits() == value.to_bits() {
+        return out.extend_from_slice(itoa::Buffer::new().format(count).as_bytes());
+    }
+    // Most others have few decimals. Of a number that is a whole one divided by the least power of ten that gives it
     // back exactly, that whole one has the shortest digits, as long as there are no more of them than a double holds.
     for (places, power) in [1.0, 10.0, 100.0, 1e3, 1e4].into_iter().enumerate() {
         let scaled = value * power;

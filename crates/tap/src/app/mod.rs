@@ -462,3 +462,7 @@ mod keys_tests;
 #[cfg(test)]
 #[path = "tools_tests.rs"]
 mod tools_tests;
+
+#[cfg(test)]
+#[path = "tasks_tests.rs"]
+mod tasks_tests;

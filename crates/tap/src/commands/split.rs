@@ -83,7 +83,7 @@ struct Rows<W> {
     refused_lines: Vec<(Refusal, String)>,
     /// Values of columns that came after the header was printed.
     late: u64,
-    /// One row as text, kept for its memory.
+    /// Rows as text, kept for its memory.
     text: Vec<u8>,
     failed: io::Result<()>,
 }
@@ -191,8 +191,9 @@ impl<W: Write> Rows<W> {
         }
     }
 
-    fn write_row(&mut self, values: impl Iterator<Item = f64>) -> io::Result<()> {
-        self.text.clear();
+    /// Adds a row to the text that is to be printed.
+    fn add_row(&mut self, values: impl Iterator<Item = f64>) {
+        self.count += 1;
         let (before, gap, end): (&[u8], &[u8], &[u8]) = match (self.as_json, self.count) {
             (false, _) => (b"", b"", b"\r\n"),
             (true, 1) => (b"{\"rows\":[\n[", b"null", b"]"),
@@ -207,7 +208,6 @@ impl<W: Write> Rows<W> {
             if value.is_finite() { write_shortest(value, &mut self.text) } else { self.text.extend_from_slice(gap) }
         }
         self.text.extend_from_slice(end);
-        self.out.write_all(&self.text)
     }
 }
 
@@ -242,12 +242,12 @@ impl<W: Write> RowSink for Rows<W> {
         let late = rows.raw.iter().skip(self.columns.len()).flatten();
         self.late += late.filter(|raw| !raw.is_nan()).count() as u64;
         let columns = std::mem::take(&mut self.columns);
+        self.text.clear();
         for row in 0..rows.count() {
-            self.count += 1;
-            let values = columns.iter().map(|channel| rows.raw[*channel][row]);
-            if self.failed.is_ok() {
-                self.failed = self.write_row(values);
-            }
+            self.add_row(columns.iter().map(|channel| rows.raw[*channel][row]));
+        }
+        if self.failed.is_ok() {
+            self.failed = self.out.write_all(&self.text);
         }
         self.columns = columns;
     }

@@ -1,0 +1,139 @@
+//! Long work as tasks: the screen as it was until they are done, and nothing lost meanwhile.
+
+use super::reading::chain_of;
+use super::tests::{START, feed, picture, press, replace};
+use super::*;
+use crossterm::event::KeyCode;
+
+fn lines(rows: std::ops::Range<u32>) -> String {
+    rows.map(|i| format!("level={} gate={}\n", 2000 + i % 50, i / 64 % 2)).collect()
+}
+
+fn keys(app: &mut App, keys: &str) {
+    keys.chars().for_each(|key| drop(press(app, KeyCode::Char(key))));
+}
+
+/// An app with a history that is too long to be made anew at once.
+fn long() -> App {
+    let chain = Chain::new(&Bench::default(), 0, amber_core::store::Limits::default());
+    let mut app = App::live(chain, Bench::default().shared, PathBuf::from("out"), None, START);
+    (app.zone, app.size) = (TimeZone::UTC, (160, 47));
+    app.update(START, Message::Feed(0, Feed::State(LinkState::open_at(9600))));
+    app.defer();
+    for part in 0..40u32 {
+        feed(&mut app, START.plus(f64::from(part)), lines(part * 1000..part * 1000 + 1000).as_bytes());
+    }
+    app.watched[0].chain.finish();
+    // What settling the first rows asked for.
+    finish(&mut app);
+    app
+}
+
+/// Does all tasks, and what they ask for.
+fn finish(app: &mut App) {
+    loop {
+        let tasks = app.take_tasks();
+        if tasks.is_empty() {
+            return;
+        }
+        for done in tasks.into_iter().filter_map(Task::run) {
+            app.update(app.now, Message::Done(done));
+        }
+    }
+}
+
+#[test]
+fn an_edit_of_a_long_history_is_wished_at_once_and_seen_when_it_is_done() {
+    let mut app = long();
+    keys(&mut app, "4");
+    press(&mut app, KeyCode::Right);
+    press(&mut app, KeyCode::Right);
+    let text = picture(&mut app, 160, 47);
+    assert!(text.contains("◂ exponential ▸") || text.contains("◂ median ▸"), "the panel shows what is wished\n{text}");
+    assert!(app.channel().unwrap().smoothed().is_none(), "the chart shows what is there");
+    let first = app.take_tasks();
+    assert_eq!(first.len(), 1);
+    // The newest wish counts; what is under way for an older one says nothing any more.
+    press(&mut app, KeyCode::Right);
+    let newest = app.take_tasks();
+    feed(&mut app, START.plus(50.0), lines(40_000..40_100).as_bytes());
+    for task in first {
+        assert!(task.run().is_none(), "it was cancelled");
+    }
+    app.now = app.now.plus(1.0);
+    assert!(picture(&mut app, 160, 47).contains("recalculating"));
+    for task in newest {
+        let done = task.run().unwrap();
+        app.update(app.now, Message::Done(done));
+    }
+    let channel = app.channel().unwrap();
+    assert_eq!(channel.settings(), channel.wished());
+    assert!(channel.smoothed().unwrap().get(40_099).is_some(), "rows that came meanwhile are there");
+    let text = picture(&mut app, 160, 47);
+    assert!(text.contains("median") && !text.contains("recalculating"), "{text}");
+    // A fault leaves all as it is.
+    press(&mut app, KeyCode::Left);
+    app.take_tasks();
+    app.update(app.now, Message::Done(Done::Faulted(TaskKind::Anew(0), "asked for".into())));
+    assert!(app.notice.as_ref().unwrap().text.contains("stays as it was: asked for"));
+    assert!(picture(&mut app, 160, 47).contains("◂ median ▸") && !app.chain().is_behind());
+}
+
+#[test]
+fn a_line_is_looked_for_among_many_without_holding_up_the_screen() {
+    let mut app = long();
+    keys(&mut app, "l/");
+    replace(&mut app, "level=2007 gate=1");
+    assert_eq!(app.lines.cursor, None, "it is still looked for");
+    finish(&mut app);
+    let found = app.lines.cursor.unwrap();
+    assert!(found > 39_000);
+    keys(&mut app, "n");
+    finish(&mut app);
+    assert_ne!(app.lines.cursor.unwrap(), found);
+}
+
+#[test]
+fn a_take_is_shown_while_it_is_read_and_what_is_set_meanwhile_stays() {
+    let dir = tempfile::tempdir().unwrap();
+    let place = TakePlace::Exactly(dir.path().join("x"));
+    let event = amber_io::take::Event::BEGIN;
+    let mut writer = amber_io::take::Writer::create(&place, &Bench::default(), START, event, None).unwrap();
+    for part in 0..100u32 {
+        let text = lines(part * 1000..part * 1000 + 1000);
+        writer.chunk(START.plus(f64::from(part) * 10.0), text.as_bytes()).unwrap();
+    }
+    writer.finish(START.plus(1000.0)).unwrap();
+    let take = amber_io::take::open(&dir.path().join("x")).unwrap();
+    let bench = take.bench.clone();
+    let whole = chain_of(&take, &bench, 0).unwrap();
+    let chain = Chain::new(&bench, 0, amber_core::store::Limits::NONE);
+    let mut app = App::take(chain, bench.shared.clone(), take, None);
+    (app.zone, app.size) = (TimeZone::UTC, (160, 47));
+    app.defer();
+    app.read_takes();
+    let mut parts = 0;
+    while let Some(task) = app.take_tasks().pop() {
+        parts += 1;
+        let done = task.run().unwrap();
+        app.update(app.now, Message::Done(done));
+        if parts == 1 {
+            let text = picture(&mut app, 160, 47);
+            assert!(text.contains("rows over") && app.chain().store().rows().end > 1000, "the first picture\n{text}");
+            assert!(app.sight.span > 900.0, "all of its time is in sight");
+            keys(&mut app, "4");
+            press(&mut app, KeyCode::Right);
+        }
+    }
+    assert!(parts > 2, "{parts}");
+    let (chain, smoothed) = (app.chain(), app.channel().unwrap().smoothed());
+    assert_eq!(chain.store().rows(), whole.store().rows());
+    assert_eq!(chain.channels()[0].levels().found(), whole.channels()[0].levels().found());
+    assert!(smoothed.unwrap().get(99_999).is_some(), "what was set meanwhile holds for the whole");
+    // The file is cut off while it is read again.
+    std::fs::File::options().write(true).open(dir.path().join("x/wire.bin")).unwrap().set_len(1000).unwrap();
+    keys(&mut app, "2o");
+    app.split_take(0, amber_core::bench::Split::Auto);
+    finish(&mut app);
+    assert!(app.notice.as_ref().unwrap().text.contains("of the take could be read"), "{:?}", app.notice);
+}
