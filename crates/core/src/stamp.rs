@@ -15,6 +15,23 @@ impl Stamp {
 
     /// The instant `seconds` later (earlier when negative), to the nanosecond; saturates at the ends of the range.
     pub fn plus(self, seconds: f64) -> Stamp {
-        Stamp(self.0.saturating_add((seconds * 1e9).round() as i64))
+        let nanoseconds = seconds * 1e9;
+        // As `round` does it, halves away from zero, which is a call into a library.
+        let whole = nanoseconds as i64;
+        let rest = nanoseconds - whole as f64;
+        Stamp(self.0.saturating_add(whole).saturating_add(i64::from(rest >= 0.5) - i64::from(rest <= -0.5)))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn seconds_are_rounded_to_the_nanosecond(seconds in prop_oneof![-1e10..1e10, -1e-6..1e-6, Just(1.5e-9), Just(-0.5e-9), Just(0.49999999999999994e-9)]) {
+            prop_assert_eq!(Stamp(7).plus(seconds), Stamp(7 + (seconds * 1e9).round() as i64));
+        }
     }
 }

@@ -31,6 +31,7 @@ pub fn unread(error: &io::Error) -> String {
         io::ErrorKind::PermissionDenied => "you may not read it, ask who owns it".into(),
         io::ErrorKind::IsADirectory => "that is a folder, give a file".into(),
         io::ErrorKind::NotFound => "it is not there".into(),
+        io::ErrorKind::UnexpectedEof => "it became shorter while it was read".into(),
         _ => error.to_string(),
     }
 }

@@ -117,7 +117,7 @@ impl Replay {
     /// The next of all that came; `None` at the end.
     ///
     /// # Errors
-    /// When bytes cannot be read: nothing of them is given, and nothing comes behind them.
+    /// When bytes cannot be read: nothing of them is given.
     pub fn next_step(&mut self) -> io::Result<Option<Step<'_>>> {
         while let Some(piece) = self.pieces.get(self.next) {
             if let Some(sent) = self.sent.get(self.sent_next).filter(|sent| sent.at <= piece.at) {
@@ -134,7 +134,7 @@ impl Replay {
                 continue;
             }
             let at = piece.at;
-            let part = self.bytes.first_of(rest).inspect_err(|_| self.next = self.pieces.len())?;
+            let part = self.bytes.first_of(rest)?;
             self.offset += part.len();
             return Ok(Some(Step::Bytes(at, part)));
         }
