@@ -17,7 +17,7 @@ use crate::clock::{Intervals, Opening, RateMeter, Time, Timer, Verdict};
 use crate::derive::circle;
 use crate::interpret::{Interpreter, Layout};
 use crate::levels::LevelRule;
-use crate::split::{Fate, Offer, Refusal, Shape, Sure};
+use crate::split::{Fate, Frame, Offer, Shape, Sure};
 use crate::store::{Limits, Series, Store};
 use crate::tail::Tail;
 use crate::work::{Cancelled, Ticket};
@@ -177,12 +177,10 @@ impl Chain {
             self.intake.newest = Some(line.at);
             match line.fate {
                 Fate::Sent => self.intake.tail.push(line.at, line.fate, line.bytes),
-                // Of this one only the head is there.
-                Fate::Refused(Refusal::TooLong) => {
-                    self.intake.counts.lines(line.fate, 1);
-                    self.intake.tail.push(line.at, line.fate, line.bytes);
+                Fate::Refused(why) if why.is_of_frame() => {
+                    self.split_again(line.at, false, Frame::Bad(why, line.bytes))
                 }
-                fate => self.split_again(line.at, fate == Fate::Half, line.bytes),
+                fate => self.split_again(line.at, fate == Fate::Half, Frame::Whole(line.bytes)),
             }
         }
         if old.intake.tail.is_broken_before(numbers.end) {
@@ -193,7 +191,7 @@ impl Chain {
             if line.broken {
                 self.open(opening, false);
             }
-            self.split_again(line.at, line.half, line.bytes);
+            self.split_again(line.at, line.half, Frame::Whole(line.bytes));
         }
         if splitter.waits() && splitter.is_broken_behind() {
             self.open(opening, false);
@@ -205,13 +203,12 @@ impl Chain {
         Ok(())
     }
 
-    /// Splits a line that came before; `half`: its beginning may be missing.
-    fn split_again(&mut self, at: Stamp, half: bool, line: &[u8]) {
+    /// Splits a frame that came before; `half`: its beginning may be missing.
+    fn split_again(&mut self, at: Stamp, half: bool, frame: Frame<'_>) {
         if half {
             self.interpreter.splitter_mut().join();
         }
-        self.interpreter.feed(at, line, &mut self.intake);
-        self.interpreter.feed(at, b"\n", &mut self.intake);
+        self.interpreter.take_frame(at, frame, &mut self.intake);
     }
 
     /// Replaces a channel's settings and makes all its history anew with them.

@@ -12,7 +12,7 @@ pub use layout::Layout;
 use crate::Stamp;
 use crate::bench::ChannelSettings;
 use crate::clock::{Item, Opening, Settled, Time, Timed, Timing};
-use crate::split::{Fate, Shape, Sink, Splitter};
+use crate::split::{Fate, Frame, Shape, Sink, Splitter};
 
 /// Rows that follow one another, at least one.
 #[derive(Debug)]
@@ -197,6 +197,18 @@ impl Interpreter {
         self.splitter.feed(at, bytes, &mut Findings { joint: &mut self.joint, sink });
     }
 
+    /// Takes a frame that was cut before, and is read again.
+    pub fn take_frame(&mut self, at: Stamp, frame: Frame<'_>, sink: &mut impl RowSink) {
+        self.splitter.take_frame(at, frame, &mut Findings { joint: &mut self.joint, sink });
+        self.give_rows(sink);
+    }
+
+    /// The text has come to its end at `at`: its last line counts although it may have no ending.
+    pub fn end(&mut self, at: Stamp, sink: &mut impl RowSink) {
+        self.splitter.end(at, &mut Findings { joint: &mut self.joint, sink });
+        self.give_rows(sink);
+    }
+
     /// Gives all rows that are complete, but for those that a patient interpreter holds back.
     pub fn give_rows(&mut self, sink: &mut impl RowSink) {
         self.joint.give_batch(sink);
@@ -206,7 +218,7 @@ impl Interpreter {
     /// ending, when `at` says when it came.
     pub fn finish(&mut self, end_of_text: Option<Stamp>, sink: &mut impl RowSink) {
         if let Some(at) = end_of_text {
-            self.feed(at, b"\n", sink);
+            self.end(at, sink);
         }
         self.splitter.finish(&mut Findings { joint: &mut self.joint, sink });
         let settled = self.joint.timing.finish();

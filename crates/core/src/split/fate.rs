@@ -49,6 +49,11 @@ impl Refusal {
         Refusal::TooManyLabels,
     ];
 
+    /// Whether the framing found it: the bytes were no whole frame.
+    pub fn is_of_frame(self) -> bool {
+        matches!(self, Refusal::TooLong)
+    }
+
     /// The reason in a few words.
     pub fn text(self) -> &'static str {
         match self {

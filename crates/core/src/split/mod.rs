@@ -1,6 +1,6 @@
 //! Stage 2, **split**: bytes become lines, lines become named fields, fields become rows.
 //!
-//! [`Framer`] cuts bytes into lines, [`Shape`] says how rows are laid out on lines (found by itself or pinned),
+//! A [`Framing`] cuts bytes into frames, as [`Lines`] does, [`Shape`] says how rows are laid out on lines (found by itself or pinned),
 //! [`Splitter`] joins the two and hands rows and the fate of each line to a [`Sink`]. Nothing here knows the time: a
 //! stamp is carried along with the bytes and given back with what came of them.
 //!
@@ -29,7 +29,7 @@ mod value;
 mod words;
 
 pub use fate::{Fate, Refusal, Sink};
-pub use frame::{Frame, Framer, MAX_LINE};
+pub use frame::{Frame, Framing, Lines, MAX_LINE};
 pub use judge::{Judged, judge};
 pub use number::{Number, number, scan_number};
 pub use read::Seen;

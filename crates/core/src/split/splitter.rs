@@ -2,7 +2,7 @@
 
 use super::fate::{Fate, Refusal, Sink};
 use super::form::carries_numbers;
-use super::frame::{Frame, Framer};
+use super::frame::{self, Frame, Framing};
 use super::learn::{Learning, MOST_HELD};
 use super::read::{Seen, legible};
 use super::reading::{Better, Offer, Reading, refuse};
@@ -62,7 +62,7 @@ enum State {
 /// splitter gives nothing before the shape is settled. Both give the same rows in the end.
 #[derive(Clone, Debug)]
 pub struct Splitter {
-    framer: Framer,
+    framing: frame::Lines,
     lines: Lines,
 }
 
@@ -83,7 +83,7 @@ impl Splitter {
             None => State::Learning(Learning::default()),
         };
         let lines = Lines { state, half: false, trial: Trial::default(), patient: false };
-        Splitter { framer: Framer::new(), lines }
+        Splitter { framing: frame::Lines::default(), lines }
     }
 
     /// The same, but it gives no shape and no row before it is settled which shape that is.
@@ -100,7 +100,7 @@ impl Splitter {
         if let State::Trial(reading) | State::Settled(reading) = &mut self.lines.state {
             reading.turns.iter_mut().for_each(Turns::join);
         }
-        self.framer.reset()
+        self.framing.reset()
     }
 
     /// Whether lines wait for the shape to be found. A break of the link then lies behind them, and is given to the sink
@@ -140,7 +140,7 @@ impl Splitter {
 
     /// Goes on with the line that is under way in another splitter of the same bytes.
     pub fn go_on_from(&mut self, other: Splitter) {
-        self.framer = other.framer;
+        self.framing = other.framing;
         self.lines.half = other.lines.half;
     }
 
@@ -204,8 +204,25 @@ impl Splitter {
 
     /// Takes all of `bytes`, which arrived at `at`.
     pub fn feed(&mut self, at: Stamp, bytes: &[u8], sink: &mut impl Sink) {
-        let lines = &mut self.lines;
-        self.framer.feed(bytes, |frame| lines.take(at, frame, sink));
+        let mut rest = bytes;
+        loop {
+            let (used, frame) = self.framing.step(rest);
+            let Some(frame) = frame else { return };
+            self.lines.take(at, frame, sink);
+            rest = &rest[used..];
+        }
+    }
+
+    /// Takes a frame that was cut before, and is read again.
+    pub fn take_frame(&mut self, at: Stamp, frame: Frame<'_>, sink: &mut impl Sink) {
+        self.lines.take(at, frame, sink);
+    }
+
+    /// The source has come to its end: its last frame counts although it may have no end.
+    pub fn end(&mut self, at: Stamp, sink: &mut impl Sink) {
+        if let Some(frame) = self.framing.finish() {
+            self.lines.take(at, frame, sink);
+        }
     }
 
     /// No more will come: what waits is given by what is known now.
@@ -232,15 +249,15 @@ impl Lines {
     fn learn(&mut self, at: Stamp, half: bool, frame: Frame<'_>, sink: &mut impl Sink) {
         let State::Learning(learning) = &mut self.state else { return };
         let line = match frame {
-            Frame::Line(line) if legible(line) && carries_numbers(line) => line,
+            Frame::Whole(line) if legible(line) && carries_numbers(line) => line,
             told => {
                 match told {
-                    Frame::Line(line) if legible(line) => {
+                    Frame::Whole(line) if legible(line) => {
                         learning.hear(line);
                         sink.line(at, Fate::Message, line);
                     }
-                    Frame::Line(line) => refuse(at, half, Refusal::Unreadable, line, sink),
-                    Frame::TooLong(head) => sink.line(at, Fate::Refused(Refusal::TooLong), head),
+                    Frame::Whole(line) => refuse(at, half, Refusal::Unreadable, line, sink),
+                    Frame::Bad(why, head) => sink.line(at, Fate::Refused(why), head),
                 }
                 if !self.trial.is_empty() {
                     self.trial.push(at, half, told, true);

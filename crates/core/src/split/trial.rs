@@ -20,7 +20,8 @@ struct Line {
     broken: bool,
     /// What became of it was given before any shape was known, and stays.
     told: bool,
-    too_long: bool,
+    /// Why it is no whole line, if it is none.
+    bad: Option<Refusal>,
     bytes: Vec<u8>,
 }
 
@@ -63,13 +64,13 @@ impl Trial {
     }
 
     pub(super) fn push(&mut self, at: Stamp, half: bool, frame: Frame<'_>, told: bool) {
-        let (bytes, too_long) = match frame {
-            Frame::Line(line) => (line.to_vec(), false),
-            Frame::TooLong(head) => (head.to_vec(), true),
+        let (bytes, bad) = match frame {
+            Frame::Whole(line) => (line.to_vec(), None),
+            Frame::Bad(why, head) => (head.to_vec(), Some(why)),
         };
         // The break lies before the next line of which nothing was given yet.
         let broken = !told && std::mem::take(&mut self.broken);
-        self.lines.push_back(Line { at, half, broken, told, too_long, bytes });
+        self.lines.push_back(Line { at, half, broken, told, bad, bytes });
     }
 
     /// The lines of which nothing was given.
@@ -154,12 +155,12 @@ impl Line {
         if self.broken {
             reading.turns.iter_mut().for_each(Turns::join);
         }
-        let frame = if self.too_long { Frame::TooLong(&self.bytes) } else { Frame::Line(&self.bytes) };
+        let frame = self.bad.map_or(Frame::Whole(&self.bytes), |why| Frame::Bad(why, &self.bytes));
         read(reading, self.at, self.half, frame, sink)
     }
 }
 
-/// Reads a line, or the head of one that is too long.
+/// Reads a line, or what there is of a bad one.
 #[inline]
 pub(super) fn read(
     reading: &mut Reading,
@@ -169,9 +170,9 @@ pub(super) fn read(
     sink: &mut impl Sink,
 ) -> Option<Better> {
     match frame {
-        Frame::Line(line) => reading.take(at, half, line, sink),
-        Frame::TooLong(head) => {
-            sink.line(at, Fate::Refused(Refusal::TooLong), head);
+        Frame::Whole(line) => reading.take(at, half, line, sink),
+        Frame::Bad(why, head) => {
+            sink.line(at, Fate::Refused(why), head);
             None
         }
     }

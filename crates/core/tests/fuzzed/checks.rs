@@ -5,23 +5,23 @@
 use amber_core::Stamp;
 use amber_core::bench::Bench;
 use amber_core::formula::Program;
-use amber_core::split::{Fate, Frame, Framer, MAX_FIELDS, MAX_LINE, Shape, Sink, Splitter};
+use amber_core::split::{Fate, Frame, Framing, Lines, MAX_FIELDS, MAX_LINE, Shape, Sink, Splitter};
 
 /// Lines are cut alike however the bytes come, and none is too long.
 pub(crate) fn framer(data: &[u8]) {
     let Some((size, bytes)) = data.split_first() else { return };
     let frames = |size: usize| {
-        let mut framer = Framer::new();
-        let mut out = Vec::new();
-        for piece in bytes.chunks(size) {
-            framer.feed(piece, |frame| {
+        let (mut lines, mut out) = (Lines::default(), Vec::new());
+        for mut piece in bytes.chunks(size) {
+            while let (used, Some(frame)) = lines.step(piece) {
                 let (line, whole) = match frame {
-                    Frame::Line(line) => (line, true),
-                    Frame::TooLong(line) => (line, false),
+                    Frame::Whole(line) => (line, true),
+                    Frame::Bad(_, line) => (line, false),
                 };
                 assert!(!line.is_empty() && line.len() <= MAX_LINE);
                 out.push((line.to_vec(), whole));
-            });
+                piece = &piece[used..];
+            }
         }
         out
     };

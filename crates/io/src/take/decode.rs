@@ -165,7 +165,7 @@ impl Decoder {
             Event::Opened { opening, within } => {
                 self.interpreter.open(opening, within, &mut self.table);
             }
-            Event::Ended => self.interpreter.feed(at, b"\n", &mut self.table),
+            Event::Ended => self.interpreter.end(at, &mut self.table),
             Event::Stopped => {}
         }
     }

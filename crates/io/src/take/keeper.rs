@@ -10,7 +10,7 @@ use crate::link::Feed;
 use amber_core::Stamp;
 use amber_core::bench::Bench;
 use amber_core::clock::Opening;
-use amber_core::split::MAX_LINE;
+use amber_core::split::{Framing, Lines};
 use crossbeam_channel::{Receiver, Sender, bounded};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::PathBuf;
@@ -177,15 +177,15 @@ impl Unfinished {
             // What is added to a text from now on arrives.
             self.opening = Opening::Link;
         }
-        let rest = match bytes.iter().rposition(|b| matches!(b, b'\n' | b'\r')) {
+        let rest = match Lines::boundary(bytes) {
             None => bytes,
-            Some(end) => {
+            Some(begin) => {
                 self.bytes.clear();
                 self.within = false;
-                &bytes[end + 1..]
+                &bytes[begin..]
             }
         };
-        if self.bytes.len() + rest.len() > MAX_LINE {
+        if self.bytes.len() + rest.len() > Lines::LONGEST {
             self.bytes.clear();
             self.within = true;
         } else if !rest.is_empty() {
