@@ -13,7 +13,7 @@ use std::sync::Arc;
 use unicode_width::UnicodeWidthChar;
 
 /// Memory that lines may take, in bytes; whole parts of it are let go of together.
-const MEMORY: usize = 24 * 1024 * 1024;
+pub const MEMORY: usize = 24 * 1024 * 1024;
 
 /// Memory of a part.
 const PART: usize = 256 * 1024;
@@ -132,9 +132,6 @@ impl Tail {
             self.next += lines;
         }
     }
-
-    /// The most memory that lines take.
-    pub const MEMORY: usize = MEMORY;
 
     /// The next line does not follow from the one before.
     pub fn mark_break(&mut self) {

@@ -5,7 +5,7 @@ use super::{App, Source, Watched};
 use amber_core::bench::{Bench, SourceSettings, Split};
 use amber_core::chain::{Chain, Finder, Found};
 use amber_core::store::Limits;
-use amber_core::tail::Tail;
+use amber_core::tail::MEMORY;
 use amber_core::work::{Cancelled, Ticket};
 use amber_io::take::{Event, OpenedTake, Replay, Step};
 use crossbeam_channel::{Sender, bounded};
@@ -74,7 +74,7 @@ fn find(
             ticket.done(given, all)?;
             hand(finder);
             // Of a long take only the last lines are kept.
-            finder.pass_lines(all - given > Tail::MEMORY as u64);
+            finder.pass_lines(all - given > MEMORY as u64);
         }
         if given >= stop {
             break Read::Part;
@@ -120,15 +120,13 @@ impl App {
     }
 
     fn read_take(&mut self, place: usize, settings: SourceSettings) {
-        let Watched { chain, source: Source::Take(take), underway } = &mut self.watched[place] else { return };
+        let watched = &mut self.watched[place];
+        let Watched { chain, source: Source::Take(take), underway } = &*watched else { return };
         let mut bench = Bench::of(settings);
         bench.shared.levels = chain.level_rule();
         let reading = Box::new(Reading::new(take, &bench, 0));
         let shows = chain.counts().bytes == 0 || underway.as_ref().is_some_and(|before| before.reads && before.shows);
-        let fresh = Underway { since: self.now, ticket: Ticket::default(), reads: true, shows };
-        let ticket = fresh.ticket.clone();
-        // Only the newest wish counts.
-        underway.replace(fresh).iter().for_each(|before| before.ticket.cancel());
+        let ticket = watched.begin(Underway::new(self.now, true, shows));
         self.do_task(Task::Read { place, reading, ticket });
     }
 

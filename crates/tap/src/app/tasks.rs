@@ -35,7 +35,11 @@ pub(crate) enum TaskKind {
 /// What came of a task.
 #[derive(Debug)]
 pub(crate) enum Done {
-    Anew(usize, Box<Work>),
+    Anew {
+        place: usize,
+        work: Box<Work>,
+        ticket: Ticket,
+    },
     Read(ReadPart),
     /// The line that was looked for, if there is one.
     Found(Search, Option<u64>),
@@ -58,12 +62,27 @@ pub(crate) struct Search {
 /// Work on a source's history.
 #[derive(Debug)]
 pub(crate) struct Underway {
-    pub(super) since: Stamp,
-    pub(super) ticket: Ticket,
+    since: Stamp,
+    ticket: Ticket,
     /// It is a take that is read, rather than a history that is made anew.
     pub(super) reads: bool,
     /// Its parts are shown as they come, rather than the whole at the end.
     pub(super) shows: bool,
+}
+
+impl Underway {
+    pub(super) fn new(since: Stamp, reads: bool, shows: bool) -> Underway {
+        Underway { since, ticket: Ticket::default(), reads, shows }
+    }
+}
+
+impl Watched {
+    /// This is under way from now on: only the newest wish counts, and what was under way before is cancelled.
+    pub(super) fn begin(&mut self, underway: Underway) -> Ticket {
+        let ticket = underway.ticket.clone();
+        self.underway.replace(underway).iter().for_each(|before| before.ticket.cancel());
+        ticket
+    }
 }
 
 impl Task {
@@ -81,7 +100,7 @@ impl Task {
         match self {
             Task::Anew { place, mut work, ticket } => {
                 work.run(&ticket).ok()?;
-                Some(Done::Anew(place, work))
+                Some(Done::Anew { place, work, ticket })
             }
             Task::Read { place, reading, ticket } => read_part(place, reading, ticket).map(Done::Read),
             Task::Search(search) => {
@@ -108,11 +127,7 @@ impl App {
         // What was set while a take is read is made anew when it is whole.
         for (place, watched) in self.watched.iter_mut().enumerate().filter(|(_, watched)| !is_reading(watched)) {
             if let Some(work) = watched.chain.take_work() {
-                let ticket = Ticket::default();
-                // Only the newest wish counts.
-                let fresh = Underway { since: self.now, ticket: ticket.clone(), reads: false, shows: false };
-                let before = watched.underway.replace(fresh);
-                before.iter().for_each(|before| before.ticket.cancel());
+                let ticket = watched.begin(Underway::new(self.now, false, false));
                 tasks.push(Task::Anew { place, work: Box::new(work), ticket });
             }
         }
@@ -143,7 +158,9 @@ impl App {
 
     pub(super) fn take_done(&mut self, done: Done) {
         match done {
-            Done::Anew(place, work) => self.put_back(place, *work),
+            // It was done before it could be cancelled, for a wish that something else carries out by now.
+            Done::Anew { ticket, .. } if ticket.is_cancelled() => {}
+            Done::Anew { place, work, ticket } => self.put_back(place, *work, ticket),
             Done::Read(part) => self.take_read(part),
             Done::Found(search, number) => self.go_to_line(&search, number),
             Done::Faulted(TaskKind::Anew(place), fault) => {
@@ -159,12 +176,11 @@ impl App {
         }
     }
 
-    fn put_back(&mut self, place: usize, work: Work) {
+    fn put_back(&mut self, place: usize, work: Work, ticket: Ticket) {
         let watched = &mut self.watched[place];
         let shape = watched.chain.shape().cloned();
         if let Some(work) = watched.chain.put_back(work) {
             // Much came meanwhile.
-            let ticket = watched.underway.as_ref().map(|work| work.ticket.clone()).unwrap_or_default();
             self.tasks.push(Task::Anew { place, work: Box::new(work), ticket });
             return;
         }

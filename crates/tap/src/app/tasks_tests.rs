@@ -130,6 +130,16 @@ fn a_take_is_shown_while_it_is_read_and_what_is_set_meanwhile_stays() {
     assert_eq!(chain.store().rows(), whole.store().rows());
     assert_eq!(chain.channels()[0].levels().found(), whole.channels()[0].levels().found());
     assert!(smoothed.unwrap().get(99_999).is_some(), "what was set meanwhile holds for the whole");
+    // What was done for an edit, before the take was read again for another one, stops nothing.
+    press(&mut app, KeyCode::Right);
+    let done: Vec<Done> = app.take_tasks().into_iter().filter_map(Task::run).collect();
+    assert_eq!(done.len(), 1);
+    app.split_take(0, amber_core::bench::Split::Auto);
+    done.into_iter().for_each(|done| drop(app.update(app.now, Message::Done(done))));
+    let wished = app.channel().unwrap().wished().smooth;
+    finish(&mut app);
+    assert_eq!(app.channel().unwrap().settings().smooth, wished);
+    assert!(app.channel().unwrap().smoothed().unwrap().get(99_999).is_some() && app.underway().is_none());
     // The file is cut off while it is read again.
     std::fs::File::options().write(true).open(dir.path().join("x/wire.bin")).unwrap().set_len(1000).unwrap();
     keys(&mut app, "2o");
