@@ -136,6 +136,7 @@ fn a_take_is_shown_while_it_is_read_and_what_is_set_meanwhile_stays() {
     assert_eq!(done.len(), 1);
     app.split_take(0, amber_core::bench::Split::Auto);
     done.into_iter().for_each(|done| drop(app.update(app.now, Message::Done(done))));
+    assert!(app.watched[0].underway.as_ref().is_some_and(|underway| underway.reads), "it is still read");
     let wished = app.channel().unwrap().wished().smooth;
     finish(&mut app);
     assert_eq!(app.channel().unwrap().settings().smooth, wished);
