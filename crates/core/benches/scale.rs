@@ -10,7 +10,8 @@ use amber_core::bench::{Bench, ChannelSettings};
 use amber_core::chain::Chain;
 use amber_core::formula::{Formula, Program};
 use amber_core::levels::{LevelRule, Levels};
-use amber_core::scale::{Scale, Step};
+use amber_core::part::Listed;
+use amber_core::scale::{Gain, Offset, Scale, Step};
 use amber_core::store::Limits;
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use std::fmt::Write;
@@ -69,14 +70,14 @@ fn history(criterion: &mut Criterion) {
         b.iter(|| {
             gain += 1.0;
             let mut scale = thermistor.clone();
-            scale.steps.push(Step::Gain { by: gain, unit: String::new() });
+            scale.steps.push(Gain { by: gain, unit: String::new() }.into());
             alone.set_channel(1, own("y", scale));
         });
     });
     let mut scale = Scale::default();
     group.bench_function("a formula over three channels", |b| {
         b.iter(|| {
-            scale.steps = vec![Step::Offset { by: gain }];
+            scale.steps = vec![Offset { by: gain }.into()];
             gain += 1.0;
             let settings = ChannelSettings { scale: scale.clone(), ..chain.channels()[length].settings().clone() };
             chain.set_channel(length, settings);

@@ -8,7 +8,7 @@ use amber_core::Stamp;
 use amber_core::bench::{Bench, ChannelSettings, SourceSettings, Split};
 use amber_core::chain::Chain;
 use amber_core::clock::Time;
-use amber_core::smooth::{Filter, Smooth, Strength};
+use amber_core::smooth::{Filter, Mean, Median, Strength};
 use amber_core::store::Limits;
 use amber_core::window::{Columns, Grid, Motion};
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
@@ -26,8 +26,8 @@ fn lines(from: u32, rows: u32) -> String {
 }
 
 fn filled(rows: u32) -> Chain {
-    let smooth = Some(Smooth { filter: Filter::Mean, strength: Strength::Rows(9) });
-    let channel = |i| ChannelSettings { smooth, ..ChannelSettings::named(&format!("c{i}")) };
+    let smooth = vec![Filter::from(Mean { window: Strength::Rows(9) })];
+    let channel = |i| ChannelSettings { smooth: smooth.clone(), ..ChannelSettings::named(&format!("c{i}")) };
     let bench =
         Bench::of(SourceSettings { channel: (0..CHANNELS).map(channel).collect(), ..SourceSettings::default() });
     let mut chain = Chain::new(&bench, 0, Limits::NONE);
@@ -74,10 +74,10 @@ fn store(criterion: &mut Criterion) {
     let mut group = criterion.benchmark_group("an edit over a million rows of history");
     group.sample_size(10);
     // A scale alone is measured in the bench of that name.
-    let mean = ("moving average of 9".to_owned(), Filter::Mean, 9);
-    let medians = [5, 31, 501, 5000, 60_000].map(|rows| (format!("median of {rows}"), Filter::Median, rows));
-    for (name, filter, rows) in [mean].into_iter().chain(medians) {
-        let smooth = Some(Smooth { filter, strength: Strength::Rows(rows) });
+    let mean = ("moving average of 9".to_owned(), Filter::from(Mean { window: Strength::Rows(9) }));
+    let median = |rows| (format!("median of {rows}"), Filter::from(Median { window: Strength::Rows(rows) }));
+    for (name, filter) in [mean].into_iter().chain([5, 31, 501, 5000, 60_000].map(median)) {
+        let smooth = vec![filter];
         let mut settings = ChannelSettings { smooth, ..ChannelSettings::named("c0") };
         group.bench_function(name, |b| {
             b.iter(|| {

@@ -68,7 +68,7 @@ pub fn fit(points: &[Compared], curve: Curve) -> Result<Fit, String> {
     if curve == Curve::Line && calibration.terms[1] == 0.0 {
         return Err("the line is level: what comes does not follow what it really is".into());
     }
-    calibration.residuals = calibration.points.iter().map(|(x, y)| calibration.apply(*x) - y).collect();
+    calibration.residuals = calibration.points.iter().map(|(x, y)| calibration.true_value(*x) - y).collect();
     let largest = calibration.residuals.iter().fold(0.0, |most: f64, residual| most.max(residual.abs()));
     let percent = largest / (most - least) * 100.0;
     let warnings = warnings(&points, &calibration, range, largest);
@@ -239,7 +239,7 @@ mod tests {
             };
             prop_assert!(found.largest < 1e-6 * size, "{} of {size}: {:?}", found.largest, found.calibration.terms);
             for (x, y) in given {
-                prop_assert!((found.calibration.apply(x) - y).abs() < 1e-6 * size);
+                prop_assert!((found.calibration.true_value(x) - y).abs() < 1e-6 * size);
             }
         }
     }
@@ -267,7 +267,7 @@ mod tests {
         assert!(warned(&[(1.0, 2.0), (1.01, 3.0)], Curve::Line).contains("too close"));
         assert!(warned(&[(1.0, 2.0), (2.0, 9.0), (3.0, 4.0)], Curve::Table).contains("turns back"));
         let table = fit(&points(&[(1.0, 2.0), (1.0, 4.0), (3.0, 9.0)]), Curve::Table).unwrap().calibration;
-        assert_eq!((table.points.len(), table.apply(2.0)), (2, 6.0));
+        assert_eq!((table.points.len(), table.true_value(2.0)), (2, 6.0));
         assert_eq!(fit(&points(&[(1.0, 2.0), (2.0, 3.0), (3.0, 4.0)]), Curve::Line).unwrap().warnings, [""; 0]);
     }
 

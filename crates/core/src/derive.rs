@@ -5,7 +5,7 @@ use crate::Stamp;
 use crate::bench::ChannelSettings;
 use crate::formula::{Program, Stage};
 use crate::scale::Scaler;
-use crate::smooth::Smoother;
+use crate::smooth::{Smoother, smooths};
 
 /// A channel's values in one row; NaN stands for a gap throughout.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -99,7 +99,8 @@ impl Slot {
         };
         let mut smoothed = values.smoothed.take().unwrap_or_default();
         smoothed.clear();
-        smoothed.extend(at.iter().zip(values.quantity()).map(|(at, value)| smoother.push(*at, *value)));
+        smoothed.extend_from_slice(values.quantity());
+        smoother.push_all(at, &mut smoothed);
         values.smoothed = Some(smoothed);
     }
 }
@@ -260,7 +261,7 @@ impl Deriver {
             let sources = sources.map(|input| source(&input.name).map(|source| (source, input.stage))).collect();
             let scaler = channel.scale.scaler();
             let reference = scaler.reference().and_then(source);
-            let smoother = channel.smooth.map(Smoother::new);
+            let smoother = smooths(&channel.smooth).then(|| Smoother::new(&channel.smooth));
             slots.push(Slot { program, sources, scaler, reference, smoother });
         }
         if !smooth_all {

@@ -19,6 +19,7 @@ pub mod doctor;
 pub mod formula;
 pub mod interpret;
 pub mod levels;
+pub mod part;
 pub mod scale;
 pub mod smooth;
 pub mod split;

@@ -1,15 +1,14 @@
 //! Computed channels and edits: whatever is changed and in whatever order, the history is what it would be if it had been
 //! set so from the beginning.
 
-#[path = "steps/mod.rs"]
-mod steps;
+#[path = "parts/mod.rs"]
+mod parts;
 
 use amber_core::Stamp;
 use amber_core::bench::{Bench, ChannelSettings, SourceSettings};
 use amber_core::chain::Chain;
 use amber_core::formula::Formula;
 use amber_core::scale::{Converter, Reference, Scale, Step};
-use amber_core::smooth::{Filter, Smooth, Strength};
 use amber_core::store::Limits;
 use amber_core::watch::Watch;
 use proptest::prelude::*;
@@ -33,18 +32,13 @@ fn formula(place: usize) -> impl Strategy<Value = Formula> {
     proptest::collection::vec(part, 1..4).prop_map(|parts| Formula::new(&parts.join(" + ")).unwrap())
 }
 
-fn smooth() -> impl Strategy<Value = Option<Smooth>> {
-    let filter = prop_oneof![Just(Filter::Mean), Just(Filter::Exponential), Just(Filter::Median)];
-    proptest::option::of((filter, 1..9u32).prop_map(|(filter, rows)| Smooth { filter, strength: Strength::Rows(rows) }))
-}
-
 fn scale() -> impl Strategy<Value = Scale> {
     let by_channel =
         Step::Converter(Converter { bits: Some(10), reference: Reference::Channel("supply".into()), top: false });
-    let plain = proptest::collection::vec(steps::any_step(), 0..3).prop_map(|mut steps| {
+    let plain = proptest::collection::vec(parts::any_step(), 0..3).prop_map(|mut steps| {
         steps.retain(|step| {
             !matches!(step, Step::Converter(_))
-                && !matches!(step, Step::Passed { step } if matches!(**step, Step::Converter(_)))
+                && !matches!(step, Step::Bypassed { of } if matches!(**of, Step::Converter(_)))
         });
         Scale { unit: String::new(), steps }
     });
@@ -57,7 +51,7 @@ fn settings(place: usize) -> impl Strategy<Value = ChannelSettings> {
     let formula = formula(place.saturating_sub(3)).prop_map(move |formula| (place >= 3).then_some(formula));
     // The supply itself has no reference.
     let scale = scale().prop_map(move |scale| if place == 2 { Scale::default() } else { scale });
-    (formula, scale, smooth(), watch).prop_map(move |(formula, scale, smooth, watch)| {
+    (formula, scale, parts::filters(), watch).prop_map(move |(formula, scale, smooth, watch)| {
         let name = if place < 3 { BOARD[place] } else { COMPUTED[place - 3] };
         ChannelSettings { formula, scale, smooth, watch, ..ChannelSettings::named(name) }
     })

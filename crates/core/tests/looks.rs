@@ -4,6 +4,7 @@
 mod chance;
 
 use amber_core::doctor::{Complaint, Patient, examine};
+use amber_core::part::Listed;
 use amber_core::scale::{Scale, Step};
 use amber_core::survey::survey;
 use chance::Chance;

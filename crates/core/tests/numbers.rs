@@ -1,10 +1,13 @@
 //! What a person reads: axes, digits, scales and filters over any values, against what they promise.
 
+#[path = "parts/mod.rs"]
+mod parts;
+
 use amber_core::Stamp;
 use amber_core::axis::{FitAxis, round_step, ticks};
 use amber_core::clock::RateMeter;
 use amber_core::digits::{decimals, fixed, grouped};
-use amber_core::smooth::{Filter, Smooth, Smoother, Strength};
+use amber_core::smooth::Smoother;
 use amber_core::stats::Noise;
 use amber_core::store::{Limits, Store};
 use amber_core::watch::{Side, Watch, Watcher};
@@ -64,10 +67,10 @@ proptest! {
 
     #[test]
     fn filters_stay_within_what_they_saw_and_forget_at_a_break(
-        values in proptest::collection::vec(-1e3..1e3f64, 1..80), rows in 1..40u32,
-        filter in prop_oneof![Just(Filter::Mean), Just(Filter::Median), Just(Filter::Exponential)],
+        values in proptest::collection::vec(-1e3..1e3f64, 1..80),
+        filters in parts::filters(),
     ) {
-        let mut smoother = Smoother::new(Smooth { filter, strength: Strength::Rows(rows) });
+        let mut smoother = Smoother::new(&filters);
         let (mut least, mut most) = (f64::MAX, f64::MIN);
         for (i, value) in values.iter().enumerate() {
             (least, most) = (least.min(*value), most.max(*value));

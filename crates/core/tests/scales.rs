@@ -1,9 +1,11 @@
 //! Stage 3 as a whole: every step against its own way back, whole scales against a walk through them.
 
-#[path = "steps/mod.rs"]
-mod steps;
+#[path = "parts/mod.rs"]
+mod parts;
 
-use amber_core::scale::{Divider, ResistorSeries, Scale, Step, advise};
+use amber_core::part::{Kind, Listed};
+use amber_core::scale::{Divider, ResistorSeries, Scale, Step, Thermistor, advise};
+use amber_core::smooth::Filter;
 use proptest::prelude::*;
 
 /// Values that make sense in front of a step.
@@ -12,8 +14,8 @@ fn before(step: &Step, share: f64) -> f64 {
         Step::Converter(converter) => (share * converter.top_code()).round(),
         Step::Divider(divider) if !divider.back => divider.supply * (0.02 + 0.96 * share),
         Step::Divider(divider) => divider.fixed * 10f64.powf(share * 4.0 - 2.0),
-        Step::Thermistor { ohms, .. } => ohms * 10f64.powf(share * 2.0 - 1.0),
-        Step::Steinhart { .. } => 10f64.powf(2.0 + share * 4.0),
+        Step::Thermistor(Thermistor { ohms, .. }) => ohms * 10f64.powf(share * 2.0 - 1.0),
+        Step::Steinhart(_) => 10f64.powf(2.0 + share * 4.0),
         _ => share * 12.0 - 6.0,
     }
 }
@@ -22,31 +24,83 @@ fn close(a: f64, b: f64, size: f64) -> bool {
     (a.is_nan() && b.is_nan()) || (a - b).abs() <= 1e-8 * (1.0 + a.abs() + b.abs() + size)
 }
 
+fn typed_as_it_stands<P: Listed + std::fmt::Debug>(part: &P, by: i32) -> Result<(), TestCaseError> {
+    prop_assert_eq!(part.fault(), None);
+    for (i, view) in part.settings("V").iter().enumerate() {
+        let mut typed = part.clone();
+        if !view.typed.is_empty() {
+            prop_assert_eq!(typed.set(i, &view.typed), Ok(()), "{}", view.name);
+            prop_assert_eq!(&typed, part, "{}", view.name);
+        }
+        let mut nudged = part.clone();
+        nudged.nudge(i, by, 0.001);
+        prop_assert_eq!(nudged.fault(), None);
+        let is_refused = typed.set(i, "rubbish 1 2 3").is_err();
+        let is_text = view.typed == view.shown && view.range.is_empty() || view.name == "reference";
+        prop_assert_eq!(is_refused, !is_text, "{}", view.name);
+    }
+    Ok(())
+}
+
+/// Every kind is called as the files call it, is sound when it is fresh, and says what it does.
+#[test]
+fn every_kind_describes_itself() {
+    fn all<P: Listed + serde::Serialize>(tag: &str) {
+        for kind in P::KINDS {
+            let fresh = P::of_kind(kind.name).unwrap();
+            let written = toml_edit::ser::to_document(&fresh).unwrap();
+            assert_eq!((written[tag].as_str(), fresh.kind()), (Some(kind.name), kind.name));
+            assert!(!kind.help.is_empty() && (!kind.is_added || fresh.fault().is_none()), "{}", kind.name);
+            let views = fresh.settings("V");
+            assert!(views.iter().all(|view| !view.name.is_empty() && !view.help.is_empty()), "{}", kind.name);
+            for (i, text) in
+                views.iter().enumerate().flat_map(|(i, view)| view.examples.iter().map(move |text| (i, text)))
+            {
+                assert_eq!(fresh.clone().set(i, text), Ok(()), "{}: {text}", kind.name);
+            }
+        }
+    }
+    all::<Step>("is");
+    all::<Filter>("filter");
+}
+
+/// The tables of the guide are these descriptions.
+#[test]
+fn the_guide_lists_every_kind_with_its_settings() {
+    fn rows<P: Listed>() -> String {
+        let row = |kind: &Kind| {
+            let settings = P::of_kind(kind.name).unwrap().settings("").into_iter().map(|view| match &view.range[..] {
+                "" => view.name.to_owned(),
+                range => format!("{}: {range}", view.name),
+            });
+            format!("| {} | {} | {} |\n", kind.name, kind.help, settings.collect::<Vec<_>>().join("; "))
+        };
+        P::KINDS.iter().map(row).collect()
+    }
+    let guide = include_str!("../../../docs/guide.md");
+    for rows in [rows::<Step>(), rows::<Filter>()] {
+        assert!(guide.contains(&rows), "docs/guide.md lacks:\n{rows}");
+    }
+}
+
 proptest! {
     #![proptest_config(ProptestConfig { cases: 2000, ..ProptestConfig::default() })]
 
     #[test]
-    fn every_step_finds_its_way_back(step in steps::step(), share in 0.0..1.0f64, reference in 0.5..12.0f64) {
+    fn every_step_finds_its_way_back(step in parts::step(), share in 0.0..1.0f64, reference in 0.5..12.0f64) {
         prop_assert_eq!(step.fault(), None);
         let x = before(&step, share);
         let y = step.apply(x, reference);
         prop_assert!(step.apply(f64::NAN, reference).is_nan(), "a gap stays a gap");
-        match step.inverse(y, reference) {
-            // Not every sheet's numbers give a temperature everywhere.
-            Some(back) if y.is_finite() => prop_assert!(close(back, x, 0.0), "{step:?}: {x} -> {y} -> {back}"),
-            Some(_) => prop_assert!(matches!(step, Step::Thermistor { .. } | Step::Steinhart { .. }), "{step:?} at {x}"),
-            None => {
-                let single = !matches!(
-                    step, Step::Absolute | Step::Clamp { .. } | Step::Decimals { .. } | Step::Polynomial { .. } | Step::Calibration(_)
-                );
-                prop_assert!(!single, "{step:?} has a way back");
-            }
+        if let Some(back) = step.inverse(y, reference).filter(|back| y.is_finite() && back.is_finite()) {
+            let again = step.apply(back, reference);
+            prop_assert!((again - y).abs() <= 1e-6 * (1.0 + y.abs()), "{step:?}: {x} -> {y} -> {back} -> {again}");
         }
     }
 
     #[test]
     fn a_scale_that_is_ready_to_run_says_what_a_walk_through_its_steps_says(
-        steps in proptest::collection::vec(steps::any_step(), 0..6), raw in proptest::collection::vec(-20.0..4096.0f64, 1..20),
+        steps in proptest::collection::vec(parts::any_step(), 0..6), raw in proptest::collection::vec(-20.0..4096.0f64, 1..20),
         reference in 0.5..12.0f64,
     ) {
         let scale = Scale { unit: String::new(), steps };
@@ -56,10 +110,13 @@ proptest! {
             let (walked, largest) = (*walked.last().unwrap(), walked.iter().fold(0.0, |a: f64, b| a.max(b.abs())));
             let ran = scaler.quantity(*raw, reference);
             // Rounding and steep curves turn the last digit of one way of reckoning into a whole step of the other.
-            let bends = scale.steps.iter().any(|step| !matches!(step, Step::Passed { .. }) && !matches!(
-                step, Step::Offset { .. } | Step::Zero { .. } | Step::Gain { .. } | Step::Sensitivity { .. } | Step::Sign
-                    | Step::Converter(_) | Step::Range { .. } | Step::Absolute | Step::Clamp { .. }
-            ));
+            let bends = scale.steps.iter().any(|step| {
+                let straight = step.inverse(1.0, 1.0).is_some() && (1..9).all(|i| {
+                    let [a, b, c] = [-1.0, 0.0, 1.0].map(|d| step.apply(f64::from(i) * 500.0 + d, 1.0));
+                    close(b, (a + c) / 2.0, 0.0)
+                });
+                !straight && !matches!(step.kind(), "absolute" | "clamp")
+            });
             prop_assert!(bends || close(ran, walked, largest), "{ran} {walked}");
         }
         // One at a time and many at once are the same to the last bit.
@@ -87,18 +144,11 @@ proptest! {
     }
 
     #[test]
-    fn a_part_that_is_typed_as_it_stands_changes_nothing(step in steps::step(), by in prop_oneof![Just(1), Just(-1)]) {
-        for (i, part) in step.parts("V").iter().enumerate() {
-            let mut typed = step.clone();
-            if !step.is_choice(i) && !part.typed.is_empty() && typed.set_part(i, &part.typed).is_ok() {
-                prop_assert_eq!(&typed, &step, "{}", part.name);
-            }
-            let mut nudged = step.clone();
-            nudged.nudge_part(i, by, 0.001);
-            prop_assert_eq!(nudged.fault(), None);
-            let is_text = matches!(part.name, "unit behind" | "reference" | "made" | "taken");
-            prop_assert_eq!(typed.set_part(i, "rubbish 1 2 3").is_ok(), is_text, "{}", part.name);
-        }
+    fn what_is_shown_of_a_part_can_be_typed_and_changes_nothing(
+        step in parts::any_step(), filter in parts::part::<Filter>(), by in prop_oneof![Just(1), Just(-1)],
+    ) {
+        typed_as_it_stands(&step, by)?;
+        typed_as_it_stands(&filter, by)?;
     }
 
     #[test]

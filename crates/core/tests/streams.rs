@@ -1,14 +1,13 @@
 //! The whole chain over made-up streams: every line is accounted for, whatever comes, however it is cut.
 
-#[path = "steps/mod.rs"]
-mod steps;
+#[path = "parts/mod.rs"]
+mod parts;
 
 use amber_core::Stamp;
 use amber_core::bench::{Bench, ChannelSettings, Kind, Parity, Screen, Shared, Source, SourceSettings, Split, Words};
 use amber_core::chain::Chain;
 use amber_core::clock::{Tick, Time};
 use amber_core::scale::{Scale, Step};
-use amber_core::smooth::{Filter, Smooth, Strength};
 use amber_core::split::{Bare, Delimiter, MAX_LINE, Shape};
 use amber_core::store::Limits;
 use amber_core::talk::{Ending, Saying};
@@ -135,7 +134,7 @@ proptest! {
 
 /// Settings of every kind, as a person might leave them.
 fn benches() -> impl Strategy<Value = Bench> {
-    let scale = (proptest::collection::vec(steps::any_step(), 0..5), steps::unit()).prop_map(|(mut steps, unit)| {
+    let scale = (proptest::collection::vec(parts::any_step(), 0..5), parts::unit()).prop_map(|(mut steps, unit)| {
         let mut converters = 0;
         steps.retain(|step| {
             converters += usize::from(matches!(step, Step::Converter(_)));
@@ -143,9 +142,7 @@ fn benches() -> impl Strategy<Value = Bench> {
         });
         Scale { unit, steps }
     });
-    let strength = prop_oneof![(1..500u32).prop_map(Strength::Rows), (0.01..20.0f64).prop_map(Strength::Seconds)];
-    let filter = prop_oneof![Just(Filter::Mean), Just(Filter::Exponential), Just(Filter::Median)];
-    let smooth = proptest::option::of((filter, strength).prop_map(|(filter, strength)| Smooth { filter, strength }));
+    let smooth = parts::filters();
     let watch = proptest::option::of(
         (-1e3..1e3f64, 0.0..10.0f64).prop_map(|(threshold, hysteresis)| Watch { threshold, hysteresis }),
     );

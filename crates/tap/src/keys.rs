@@ -10,7 +10,9 @@ pub(crate) enum Place {
     Main,
     /// A stage's panel, before the main screen.
     Panel,
-    /// The panel of the scale, before any panel.
+    /// A panel with a list of parts (steps, filters), before any panel.
+    Parts,
+    /// The panel of the scale, before its list.
     Scale,
     /// A calibration is open, before the main screen.
     Calibrate,
@@ -128,11 +130,11 @@ pub(crate) enum Action {
     NewFormula,
     RemoveComputed,
     RawBeside,
-    AddStep,
-    RemoveStep,
-    StepUp,
-    StepDown,
-    PassStep,
+    AddPart,
+    DeletePart,
+    PartUp,
+    PartDown,
+    BypassPart,
     Advise,
     PickUp,
     PickDown,
@@ -163,11 +165,11 @@ impl Action {
                 | ZeroAll
                 | Calibrate
                 | Survey
-                | AddStep
-                | RemoveStep
-                | StepUp
-                | StepDown
-                | PassStep
+                | AddPart
+                | DeletePart
+                | PartUp
+                | PartDown
+                | BypassPart
                 | Advise
                 | RawBeside
                 | RemoveComputed
@@ -279,11 +281,11 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Panel: [(PageUp, NONE)], A::PanelUp, "PgUp", "what stands further up, where the panel is too small", None;
     Panel: [(PageDown, NONE)], A::PanelDown, "PgDn", "what stands further down", None;
     Panel: [(Enter, NONE)], A::Edit, "Enter", "type the setting", Some("Enter type");
-    Scale: [(Char('a'), NONE)], A::AddStep, "a", "add a step behind the chosen one", Some("a add");
-    Scale: [(Char('x'), NONE), (KeyCode::Delete, NONE)], A::RemoveStep, "x", "remove the chosen step", Some("x remove");
-    Scale: [(Char('<'), NONE)], A::StepUp, "<", "move the step up", Some("<> move");
-    Scale: [(Char('>'), NONE)], A::StepDown, ">", "move the step down", None;
-    Scale: [(Char('p'), NONE)], A::PassStep, "p", "pass the step by to compare, or use it again", Some("p pass by");
+    Parts: [(Char('a'), NONE)], A::AddPart, "a", "add a step or filter behind the selected one", Some("a add");
+    Parts: [(Char('x'), NONE), (KeyCode::Delete, NONE)], A::DeletePart, "x", "delete the selected step or filter", Some("x delete");
+    Parts: [(Char('<'), NONE)], A::PartUp, "<", "move it up", Some("<> move");
+    Parts: [(Char('>'), NONE)], A::PartDown, ">", "move it down", None;
+    Parts: [(Char('p'), NONE)], A::BypassPart, "p", "bypass it to compare, or use it again", Some("p bypass");
     Scale: [(Char('A'), NONE)], A::Advise, "A", "which fixed resistor suits the divider, by the range seen", None;
     Calibrate: [(Up, NONE)], A::LevelUp, "↑", "the level before", None;
     Calibrate: [(Down, NONE)], A::LevelDown, "↓", "the level after; at the end, the newest is followed", Some("↑↓ level");
@@ -389,6 +391,7 @@ mod tests {
                 b.place,
                 Place::Main
                     | Place::Panel
+                    | Place::Parts
                     | Place::Scale
                     | Place::Calibrate
                     | Place::Survey

@@ -275,7 +275,7 @@ fn the_levels_of_the_depth_programme_are_listed_and_calibrate_the_gauge_without_
         .collect();
     let found = amber_core::calibrate::fit(&compared, amber_core::scale::Curve::Line).unwrap();
     let volt = 4096.0 / 3.3;
-    let off = |volts: f64| found.calibration.apply(volts * volt) - (volts - 0.5) * 100.0;
+    let off = |volts: f64| found.calibration.true_value(volts * volt) - (volts - 0.5) * 100.0;
     println!("off by {:.3} mm at 0, {:.3} mm at 200 mm, {:?}", off(0.5), off(2.5), found.warnings);
     assert!(off(0.5).abs() < 0.4 && off(2.5).abs() < 0.4 && found.percent < 0.2, "{} {}", off(0.5), off(2.5));
     let (code, _, err) = amber_tap(dir.path(), &["levels", "depth.txt", "--channel", "depth"]);

@@ -1,7 +1,8 @@
 //! Bench files: comments that stay, mistakes that are told, formats of before.
 
 use super::*;
-use crate::smooth::{Filter, Strength};
+use crate::scale::Step;
+use crate::smooth::{Mean, Strength};
 
 const FLUME: &str = r#"# my flume
 name = "flume"   # the big one
@@ -35,7 +36,7 @@ fn comments_stay_where_a_person_wrote_them() {
     assert_eq!(Bench::parse(&same).unwrap(), bench);
     assert_eq!(bench.write_into(&same).unwrap(), same, "what is the same stays as it was written");
     bench.sources[0].wire.baud = Some(115_200);
-    bench.sources[0].channel[0].smooth = Some(Smooth { filter: Filter::Mean, strength: Strength::Seconds(0.2) });
+    bench.sources[0].channel[0].smooth = vec![Mean { window: Strength::Seconds(0.2) }.into()];
     bench.sources[0].channel[1].watch = None;
     bench.sources[0].channel.push(ChannelSettings::named("c"));
     bench.shared.set_axis("mm", Rule::Typed(0.0, 200.0));
@@ -74,8 +75,8 @@ fn steps_keep_their_comments_as_long_as_they_stay_what_they_are() {
     let same = bench.write_into(STEPS).unwrap();
     assert_eq!(bench.write_into(&same).unwrap(), same, "what is the same stays as it was written");
     let steps = &mut bench.sources[0].channel[1].scale.steps;
-    steps[0].set_part(1, "3.31").unwrap();
-    steps[2] = crate::scale::Step::Offset { by: 0.5 };
+    steps[0].set(1, "3.31").unwrap();
+    steps[2] = crate::scale::Offset { by: 0.5 }.into();
     let text = bench.write_into(STEPS).unwrap();
     for kept in
         ["# what the sheet says", "# on the board", "# from the sheet", "points = [[0, 0], [1.2, 50], [2.9, 100]]"]
@@ -91,9 +92,9 @@ fn steps_keep_their_comments_as_long_as_they_stay_what_they_are() {
 #[test]
 fn mistakes_in_steps_and_formulas_say_what_was_expected() {
     let wrong = |from: &str, to: &str| Bench::parse(&STEPS.replacen(from, to, 1)).unwrap_err().to_string();
-    assert!(wrong("bits = 12", "bits = 40").contains("step 1: bits must be 1 to 32"));
+    assert!(wrong("bits = 12", "bits = 40").contains("step 1 (converter): bits must be 1 to 32"));
     assert!(wrong("is = \"table\"", "is = \"tabel\"").contains("unknown variant `tabel`"));
-    assert!(wrong("by = 2", "by = 0").contains("step 3: gain must be a finite number, not 0"));
+    assert!(wrong("by = 2", "by = 0").contains("step 3 (gain): multiply by must be a number other than 0"));
     assert!(wrong("by = 2", "bye = 2").contains("unknown field `bye`"));
     assert!(wrong("[1.2, 50]", "[2.9, 50]").contains("further on than the one before"));
     assert!(wrong("raw(probe) * 2", "raw(probe) * ").contains("column 14: the formula ends"));
@@ -131,7 +132,7 @@ fn a_mistake_is_named_with_its_line() {
     let wrong = |from: &str, to: &str| Bench::parse(&FLUME.replacen(from, to, 1)).unwrap_err().to_string();
     assert!(wrong("baud = 9600", "baud = \"fast\"").starts_with("line 6, column 8: invalid type"));
     assert!(wrong("kind = \"digital\"", "kind = \"binary\"").contains("expected one of `auto`, `analog`"));
-    assert!(wrong("by = 58.5", "by = 0").contains("gain must be a finite number, not 0"));
+    assert!(wrong("by = 58.5", "by = 0").contains("step 2 (gain): multiply by must be a number other than 0"));
     assert!(wrong("rows = 5", "rows = 5, seconds = 1").contains("either `rows = N` or `seconds = S`"));
     assert!(wrong("port", "prot").contains("unknown field `prot`"));
     assert!(wrong("name = \"b\"", "name = \"a\"").contains("channel 'a' stands twice"));
@@ -159,18 +160,36 @@ fn a_file_of_an_older_format_says_the_same_and_keeps_its_comments() {
     for comment in ["# my flume", "# the big one", "# as the sketch says", "# upstream gauge", "# against spikes"] {
         assert!(now.contains(comment), "{comment} is gone from\n{now}");
     }
-    assert!(now.contains("format = 1") && !now.contains("beside"), "{now}");
+    assert!(now.contains("format = 2") && !now.contains("beside"), "{now}");
     assert_eq!(Bench::parse(&now).unwrap(), bench);
-    // The file of this format in the store of test data is what is written now.
-    let kept = include_str!("../../tests/formats/1.bench.toml");
-    assert_eq!(Bench::parse(kept).unwrap(), bench);
-    assert_eq!(bench.write_into(kept).unwrap(), kept);
+    // The file of the last format in the store of test data is what is written now.
+    let kept = include_str!("../../tests/formats/2.bench.toml");
+    for before in [include_str!("../../tests/formats/1.bench.toml"), kept] {
+        assert_eq!(Bench::parse(before).unwrap(), bench);
+        assert_eq!(bench.write_into(before).unwrap(), kept);
+    }
     // A mistake is told with its line in the file that the person has.
     let wrong = Bench::parse(&old.replacen("hz = 20.0", "hz = 20.0\nherz = 2", 1)).unwrap_err();
     let line = old.lines().position(|line| line == "[beside.time]").unwrap() + 1;
     assert_eq!((wrong.line, wrong.message.starts_with("unknown field `herz`")), (line, true), "{wrong}");
     let newer = Bench::parse("format = 99\n").unwrap_err().to_string();
     assert!(newer.contains("format 99 is newer than this version of the program"), "{newer}");
+}
+
+#[test]
+fn bypassed_steps_and_single_filters_of_format_1_are_read() {
+    let old =
+        STEPS.replacen("is = \"gain\"\nby = 2", "is = \"passed\" # to compare\nstep = { is = \"gain\", by = 2 }", 1);
+    let old = format!("{old}[channel.smooth] # calm\nfilter = \"mean\" # of them all\nseconds = 0.5\n");
+    let now = Bench::parse(&old).unwrap();
+    let probe = &now.sources[0].channel[1];
+    assert_eq!(probe.scale.steps[2], Step::from(crate::scale::Gain { by: 2.0, unit: String::new() }).toggled());
+    assert_eq!(probe.smooth, [Mean { window: Strength::Seconds(0.5) }.into()]);
+    let text = now.write_into(&old).unwrap();
+    for comment in ["# to compare", "# calm", "# of them all"] {
+        assert!(text.contains(comment), "{comment} is gone from\n{text}");
+    }
+    assert_eq!(Bench::parse(&text).unwrap(), now);
 }
 
 #[test]

@@ -5,8 +5,8 @@ use toml_edit::{ArrayOfTables, Item, Table, Value};
 /// The keys by which tables of an array are recognised again, wherever they stand.
 const NAMES: [&str; 2] = ["name", "unit"];
 
-/// The key that says what a table is; one that has it is recognised by that and its place.
-const KIND: &str = "is";
+/// The keys that say what a table is; one that has one of them is recognised by that and its place.
+const KINDS: [&str; 2] = ["is", "filter"];
 
 /// Makes `old` say what `new` says; what already says the same keeps its writing, comments included.
 pub(super) fn tables(old: &mut Table, new: &Table) {
@@ -29,6 +29,8 @@ pub(super) fn tables(old: &mut Table, new: &Table) {
             (Some(Item::Value(_)), Item::Value(_)) => {}
             (Some(Item::Value(old)), Item::Table(new))
                 if says(old) == says(&new.clone().into_inline_table().into()) => {}
+            (Some(Item::Value(old)), Item::ArrayOfTables(new))
+                if says(old) == says(&new.clone().into_array().into()) => {}
             (Some(old), fresh) => *old = unplaced(fresh),
             (None, fresh) => {
                 old.insert(key, unplaced(fresh));
@@ -77,7 +79,7 @@ fn tidy(mut value: Value) -> Value {
 }
 
 fn arrays(old: &mut ArrayOfTables, new: &ArrayOfTables) {
-    let kind = |table: &Table| Some(table.get(KIND)?.as_str()?.to_owned());
+    let kind = |table: &Table| KINDS.iter().find_map(|key| table.get(key)?.as_str().map(str::to_owned));
     let named = |table: &Table| NAMES.iter().find_map(|key| table.get(key)?.as_str().map(str::to_owned));
     let name = |table: &Table| if kind(table).is_some() { None } else { named(table) };
     let before: Vec<Table> = old.iter().cloned().collect();

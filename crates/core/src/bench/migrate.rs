@@ -1,20 +1,20 @@
 //! Bench files of older formats, brought to the present one step by step with their comments.
 
 use super::{Source, source_names};
-use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, Value, value};
+use toml_edit::{Array, ArrayOfTables, DocumentMut, Item, Table, TableLike, Value, value};
 
 /// The number of the format in which bench files are written.
-pub(super) const FORMAT: u32 = 1;
+pub(super) const FORMAT: u32 = 2;
 
 /// For each older format, the step to the next one.
-const STEPS: [fn(&mut Table); FORMAT as usize] = [to_1];
+const STEPS: [fn(&mut Table); FORMAT as usize] = [to_1, to_2];
 
 /// The number that the file bears. One without a number is of the first format, unless it lists its sources as later
 /// ones do.
 pub(super) fn format_of(document: &DocumentMut) -> u32 {
     match document.get("format").and_then(Item::as_integer) {
         Some(number) => u32::try_from(number).unwrap_or(u32::MAX),
-        None if document.get("source").is_some_and(Item::is_array_of_tables) => FORMAT,
+        None if document.get("source").is_some_and(Item::is_array_of_tables) => 1,
         None => 0,
     }
 }
@@ -102,4 +102,64 @@ fn to_1(root: &mut Table) {
     }
     root.insert("source", Item::ArrayOfTables(sources));
     unplace(root);
+}
+
+/// Format 1 had one filter for a channel, `smooth = { … }`, and called a step that is bypassed `passed`, the step itself
+/// `step`. Format 2 has a list of filters, and says `bypassed` and `of`.
+fn to_2(root: &mut Table) {
+    each(root.get_mut("source"), &mut |source| {
+        each(source.get_mut("channel"), &mut |channel| {
+            if let Some(smooth) = channel.get_mut("smooth") {
+                listed(smooth);
+            }
+            let scale = channel.get_mut("scale").and_then(Item::as_table_like_mut);
+            each(scale.and_then(|scale| scale.get_mut("steps")), &mut bypass);
+        });
+    });
+}
+
+/// Does something to each table of a list, however the list is written.
+fn each(list: Option<&mut Item>, act: &mut dyn FnMut(&mut dyn TableLike)) {
+    match list {
+        Some(Item::ArrayOfTables(tables)) => tables.iter_mut().for_each(|table| act(table)),
+        Some(Item::Value(Value::Array(values))) => {
+            values.iter_mut().filter_map(Value::as_inline_table_mut).for_each(|table| act(table));
+        }
+        _ => {}
+    }
+}
+
+/// Makes a list of one out of a table.
+fn listed(item: &mut Item) {
+    match item {
+        Item::Table(table) => {
+            let mut list = ArrayOfTables::new();
+            list.push(std::mem::take(table));
+            *item = Item::ArrayOfTables(list);
+        }
+        Item::Value(Value::InlineTable(table)) => {
+            let decor = table.decor().clone();
+            let mut table = std::mem::take(table);
+            table.decor_mut().clear();
+            let mut list = Array::new();
+            list.push_formatted(table.into());
+            *list.decor_mut() = decor;
+            *item = Item::Value(list.into());
+        }
+        _ => {}
+    }
+}
+
+fn bypass(step: &mut dyn TableLike) {
+    if step.get("is").and_then(Item::as_str) != Some("passed") {
+        return;
+    }
+    if let Some(Item::Value(kind)) = step.get_mut("is") {
+        let decor = kind.decor().clone();
+        *kind = Value::from("bypassed");
+        *kind.decor_mut() = decor;
+    }
+    if let Some(of) = step.remove("step") {
+        step.insert("of", of);
+    }
 }

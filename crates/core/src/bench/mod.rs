@@ -22,8 +22,9 @@ use crate::clock::Time;
 use crate::derive::circle;
 use crate::formula::Formula;
 use crate::levels::LevelRule;
+use crate::part::Listed;
 use crate::scale::Scale;
-use crate::smooth::Smooth;
+use crate::smooth::Filter;
 use crate::split::{MAX_FIELDS, Shape};
 use crate::store::Limits;
 use crate::talk::Saying;
@@ -221,9 +222,9 @@ pub struct ChannelSettings {
     /// Stage 3.
     #[serde(default, skip_serializing_if = "Scale::is_default", deserialize_with = "sound")]
     pub scale: Scale,
-    /// Stage 4, when on.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub smooth: Option<Smooth>,
+    /// Stage 4: filters in their order.
+    #[serde(default, skip_serializing_if = "Vec::is_empty", deserialize_with = "sound")]
+    pub smooth: Vec<Filter>,
     /// Stage 5, when on.
     #[serde(default, skip_serializing_if = "Option::is_none", deserialize_with = "sound")]
     pub watch: Option<Watch>,
@@ -290,6 +291,12 @@ impl Check for String {
 impl Check for Scale {
     fn check(&self) -> Option<String> {
         self.fault()
+    }
+}
+
+impl Check for Vec<Filter> {
+    fn check(&self) -> Option<String> {
+        Filter::fault_of(self)
     }
 }
 

@@ -252,8 +252,8 @@ mod tests {
     use crate::clock::Time;
     use crate::formula::Formula;
     use crate::levels::LevelRule;
-    use crate::scale::{Scale, Step};
-    use crate::smooth::{Filter, Smooth, Strength};
+    use crate::scale::{Gain, Scale};
+    use crate::smooth::{Filter, Mean, Strength};
     use crate::store::Limits;
     use proptest::prelude::*;
 
@@ -289,14 +289,14 @@ mod tests {
             Do::Gain(at, by) => {
                 if let Some(mut known) = settings(chain, at) {
                     known.scale =
-                        Scale { steps: vec![Step::Gain { by: f64::from(by), unit: "V".into() }], ..Scale::default() };
+                        Scale { steps: vec![Gain { by: f64::from(by), unit: "V".into() }.into()], ..Scale::default() };
                     chain.set_channel(at, known);
                 }
             }
             Do::Smooth(at, rows) => {
                 if let Some(mut known) = settings(chain, at) {
-                    let strength = Strength::Rows(rows);
-                    known.smooth = (rows > 1).then_some(Smooth { filter: Filter::Mean, strength });
+                    let mean = Filter::from(Mean { window: Strength::Rows(rows) });
+                    known.smooth = (rows > 1).then_some(mean).into_iter().collect();
                     chain.set_channel(at, known);
                 }
             }

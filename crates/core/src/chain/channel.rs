@@ -7,6 +7,7 @@ use crate::derive::{GAP, Now, Values};
 use crate::digits;
 use crate::levels::{LevelRule, Levels};
 use crate::scale::Scaler;
+use crate::smooth::smooths;
 use crate::split::{STATE_WORDS, Seen};
 use crate::store::{Series, Store};
 use crate::watch::{Watch, Watcher};
@@ -85,7 +86,7 @@ impl Channel {
         };
         channel.begin_anew(rows.start);
         channel.scaled = Series::gaps(rows.clone());
-        channel.smoothed = channel.settings.smooth.map(|_| Series::gaps(rows));
+        channel.smoothed = smooths(&channel.settings.smooth).then(|| Series::gaps(rows));
         channel
     }
 
@@ -97,7 +98,7 @@ impl Channel {
         let scale = &self.settings.scale;
         (self.scaler, self.unrounded) = (scale.scaler(), scale.without_rounding());
         self.scaled = Series::starting_at(first);
-        self.smoothed = self.settings.smooth.map(|_| Series::starting_at(first));
+        self.smoothed = smooths(&self.settings.smooth).then(|| Series::starting_at(first));
         self.watcher = Watcher::new(self.settings.watch.unwrap_or(LOGIC));
         self.learn(self.seen);
     }

@@ -480,7 +480,7 @@ mod tests {
     use crate::bench::Kind;
     use crate::formula::Formula;
     use crate::scale::Scale;
-    use crate::smooth::{Filter, Smooth, Strength};
+    use crate::smooth::{Median, Strength};
     use crate::watch::Watch;
 
     fn fed(rows: u32) -> Chain {
@@ -513,7 +513,7 @@ mod tests {
     fn an_edit_makes_the_whole_history_anew_as_if_it_had_been_set_before() {
         let settings = ChannelSettings {
             scale: Scale::linear(12, 3.3, 0.1, 50.0, "mm"),
-            smooth: Some(Smooth { filter: Filter::Median, strength: Strength::Rows(9) }),
+            smooth: vec![Median { window: Strength::Rows(9) }.into()],
             watch: Some(Watch { threshold: 80.0, hysteresis: 1.0 }),
             ..ChannelSettings::named("level")
         };
@@ -582,7 +582,7 @@ mod tests {
         assert_eq!(chain.reading(0, 10).unwrap().reference, Some(4.990));
         // The supply was measured to be a little more: what is taken from it follows.
         let mut supply = chain.channels()[1].settings().clone();
-        supply.scale.steps[0] = crate::scale::Step::Gain { by: 0.0011, unit: "V".into() };
+        supply.scale.steps[0] = crate::scale::Gain { by: 0.0011, unit: "V".into() }.into();
         chain.set_channel(1, supply);
         assert!((volts(&chain, 10) - 4.990 * 1.1 / 2.0).abs() < 1e-12);
         assert!((f64::from(chain.channels()[0].scaled().get(10).unwrap()) - 4.990 * 1.1 / 2.0).abs() < 1e-6);

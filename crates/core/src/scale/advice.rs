@@ -1,6 +1,6 @@
 //! Which fixed resistor suits a sensor in a divider.
 
-use super::step::Divider;
+use super::Divider;
 
 /// A series of preferred values (IEC 60063).
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]

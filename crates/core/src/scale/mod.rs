@@ -1,23 +1,19 @@
 //! Stage 3, **scale**: a count becomes volts becomes a quantity with a unit, a step at a time.
 
 mod advice;
-mod calibration;
-mod parts;
 mod scaler;
-mod sensor;
-mod step;
+mod steps;
 
 pub use advice::{Candidate, Series as ResistorSeries, advise};
-pub use calibration::{Calibration, Curve};
-pub use parts::{NEW_STEPS, Part};
 pub use scaler::Scaler;
-pub use step::{Converter, Divider, Reference, Step};
+pub use steps::{
+    Absolute, Calibration, Clamp, Converter, Curve, Decimals, Divider, Gain, Offset, Polynomial, Range, Reference,
+    Role, Sensitivity, Sign, Steinhart, Step, Table, Thermistor, Zero,
+};
 
 use crate::digits::decimals;
+use crate::part::Listed;
 use serde::{Deserialize, Serialize};
-
-/// The most steps that a scale can have.
-pub const MAX_STEPS: usize = 32;
 
 /// How a channel's raw value becomes a quantity: steps in their order.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -36,12 +32,12 @@ impl Scale {
     pub fn linear(bits: u8, reference: f64, offset: f64, gain: f64, unit: &str) -> Scale {
         let mut scale = Scale::default();
         let reference = Reference::Volts(reference);
-        scale.steps.push(Step::Converter(Converter { bits: Some(bits), reference, top: false }));
+        scale.steps.push(Converter { bits: Some(bits), reference, top: false }.into());
         if offset != 0.0 {
-            scale.steps.push(Step::Offset { by: offset });
+            scale.steps.push(Offset { by: offset }.into());
         }
         if gain != 1.0 || !unit.is_empty() {
-            scale.steps.push(Step::Gain { by: gain, unit: unit.into() });
+            scale.steps.push(Gain { by: gain, unit: unit.into() }.into());
         }
         scale
     }
@@ -53,7 +49,7 @@ impl Scale {
 
     /// Whether a raw value is changed at all.
     pub fn is_plain(&self) -> bool {
-        self.steps.iter().all(|step| matches!(step, Step::Passed { .. }))
+        self.steps.iter().all(Step::is_bypassed)
     }
 
     /// Whether nothing is set, the unit included.
@@ -126,7 +122,7 @@ impl Scale {
 
     /// The scale ready to run without its rounding, which hides how fine it is.
     pub fn without_rounding(&self) -> Scaler {
-        let rounds = |step: &&Step| !matches!(step, Step::Decimals { .. });
+        let rounds = |step: &&Step| !matches!(step, Step::Decimals(_));
         Scaler::new(&self.steps.iter().filter(rounds).cloned().collect::<Vec<_>>())
     }
 
@@ -143,8 +139,8 @@ impl Scale {
 
     /// The decimals that the last step in force asks for, if it rounds.
     pub fn decimals(&self) -> Option<usize> {
-        match self.steps.iter().rev().find(|step| !matches!(step, Step::Passed { .. })) {
-            Some(Step::Decimals { places }) => Some(usize::from(*places)),
+        match self.steps.iter().rev().find(|step| !step.is_bypassed()) {
+            Some(Step::Decimals(Decimals { places })) => Some(usize::from(*places)),
             _ => None,
         }
     }
@@ -163,12 +159,7 @@ impl Scale {
     /// The steps behind which a calibration compares: all that turn the raw value into what the sensor gives, up to the
     /// first that a calibration would replace.
     pub fn sensor_steps(&self) -> usize {
-        let stays = |step: &Step| match step {
-            Step::Converter(_) | Step::Divider(_) | Step::Thermistor { .. } | Step::Steinhart { .. } => true,
-            Step::Passed { step } => matches!(**step, Step::Converter(_) | Step::Divider(_)),
-            _ => false,
-        };
-        self.steps.iter().take_while(|step| stays(step)).count()
+        self.steps.iter().take_while(|step| step.role() == Role::Sensor).count()
     }
 
     /// The newest calibration in force.
@@ -188,13 +179,11 @@ impl Scale {
     /// Takes `value`, which stands behind all steps, as zero: moves the zero that is there, or adds one, before what
     /// only trims the number.
     pub fn take_zero(&mut self, raw: f64, reference: f64, taken: String) {
-        let trims = |step: &Step| {
-            matches!(step, Step::Absolute | Step::Clamp { .. } | Step::Decimals { .. } | Step::Passed { .. })
-        };
-        let place = self.steps.iter().rposition(|step| matches!(step, Step::Zero { .. }));
+        let trims = |step: &Step| step.role() == Role::Trim || step.is_bypassed();
+        let place = self.steps.iter().rposition(|step| matches!(step, Step::Zero(_)));
         let at = place.unwrap_or_else(|| self.steps.iter().rposition(|step| !trims(step)).map_or(0, |last| last + 1));
         let by = self.walk(raw, reference)[at];
-        let zero = Step::Zero { by, taken };
+        let zero = Zero { by, taken }.into();
         match place {
             Some(place) => self.steps[place] = zero,
             None => self.steps.insert(at, zero),
@@ -203,15 +192,11 @@ impl Scale {
 
     /// What is wrong with the settings, if something is.
     pub fn fault(&self) -> Option<String> {
-        if self.steps.len() > MAX_STEPS {
-            return Some(format!("a scale has at most {MAX_STEPS} steps"));
-        }
         let converts = |step: &&Step| matches!(step, Step::Converter(_));
         if self.steps.iter().filter(converts).count() > 1 {
             return Some("a scale has one converter".into());
         }
-        let told = |(i, step): (usize, &Step)| Some(format!("step {}: {}", i + 1, step.fault()?));
-        self.steps.iter().enumerate().find_map(told)
+        Step::fault_of(&self.steps)
     }
 }
 

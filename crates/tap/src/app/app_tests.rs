@@ -181,7 +181,7 @@ fn a_setting_is_stepped_typed_refused_and_redraws_the_history() {
     }
     let short = |app: &App| {
         let steps = &app.channel().unwrap().settings().scale.steps;
-        steps.iter().map(amber_core::scale::Step::short).collect::<Vec<_>>().join(" ")
+        steps.iter().map(amber_core::part::Listed::short).collect::<Vec<_>>().join(" ")
     };
     assert_eq!(short(&app), "12 bit 4.096 V -0.5 ×100");
     press(&mut app, KeyCode::Enter);
@@ -204,7 +204,7 @@ fn a_setting_is_stepped_typed_refused_and_redraws_the_history() {
 }
 
 #[test]
-fn watching_starts_at_the_present_value_and_smoothing_steps_through_its_kinds() {
+fn watching_starts_at_the_present_value_and_filters_stand_one_behind_another() {
     let mut app = watched(3);
     press(&mut app, KeyCode::Tab);
     assert_eq!(app.channel().unwrap().name(), "gauge_b");
@@ -214,23 +214,32 @@ fn watching_starts_at_the_present_value_and_smoothing_steps_through_its_kinds() 
     press(&mut app, KeyCode::Right);
     let watch = app.channel().unwrap().settings().watch.unwrap();
     assert!((watch.threshold - 100.0).abs() < 3.0 && watch.hysteresis > 0.0, "{watch:?}");
+    // Filters one behind another: added, set, bypassed, moved.
     press(&mut app, KeyCode::Char('4'));
-    let seen: Vec<_> = (0..4)
-        .map(|_| {
-            press(&mut app, KeyCode::Right);
-            picture(&mut app, 160, 47)
-                .lines()
-                .find(|l| l.contains("filter"))
-                .unwrap()
-                .split('◂')
-                .nth(1)
-                .unwrap()
-                .trim_end_matches([' ', '▸', '┃', '│'])
-                .to_owned()
-        })
-        .map(|line| line.split('▸').next().unwrap().trim().to_owned())
-        .collect();
-    assert_eq!(seen, ["moving average", "exponential", "median", "off"]);
+    for downs in [2, 1] {
+        press(&mut app, KeyCode::Char('a'));
+        (0..downs).for_each(|_| drop(press(&mut app, KeyCode::Down)));
+        press(&mut app, KeyCode::Enter);
+    }
+    let names = |app: &App| -> Vec<String> {
+        app.channel().unwrap().wished().smooth.iter().map(amber_core::part::Listed::short).collect()
+    };
+    assert_eq!(names(&app), ["median 5 rows", "exponential 5 rows"]);
+    press(&mut app, KeyCode::Down);
+    press(&mut app, KeyCode::Right);
+    press(&mut app, KeyCode::Down);
+    press(&mut app, KeyCode::Right);
+    assert_eq!(names(&app), ["median 5 rows", "exponential 200 ms"]);
+    let text = picture(&mut app, 160, 47);
+    let seen = ["1 median", "2 exponential", "counted in", "time constant", "noise after", "at most", "delay"];
+    assert!(seen.iter().all(|seen| text.contains(seen)), "{text}");
+    press(&mut app, KeyCode::Char('<'));
+    press(&mut app, KeyCode::Char('p'));
+    assert_eq!(names(&app), ["", "median 5 rows"]);
+    assert!(picture(&mut app, 160, 47).contains("bypassed"));
+    press(&mut app, KeyCode::Char('x'));
+    press(&mut app, KeyCode::Char('x'));
+    assert_eq!(names(&app), [""; 0]);
 }
 
 #[test]

@@ -20,7 +20,7 @@ mod trouble;
 mod undo;
 mod update;
 
-pub(crate) use fields::FieldId;
+pub(crate) use fields::{FieldId, PartList};
 pub(crate) use lanes::{AnalogLane, Lanes};
 pub(crate) use lines::{LineForm, Lines};
 pub(crate) use pick::{Pick, Picked};

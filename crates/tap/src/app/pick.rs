@@ -1,6 +1,6 @@
 //! A list over the screen, to choose one entry from.
 
-use super::{App, Effect, Overlay};
+use super::{App, Effect, Overlay, PartList};
 
 /// A list.
 #[derive(Debug)]
@@ -15,8 +15,8 @@ pub(crate) struct Pick {
 /// What the entry is chosen for.
 #[derive(Clone, Copy, Debug)]
 pub(crate) enum Picked {
-    /// A new step at this place.
-    Step(usize),
+    /// A new part at this place of a list.
+    Part(PartList, usize),
     /// The fixed resistor of the divider that is this step.
     Resistor(usize),
 }
@@ -33,7 +33,7 @@ impl App {
         let Some(Overlay::Pick(pick)) = self.overlays.pop() else { return Vec::new() };
         let Some((name, _)) = pick.items.get(pick.chosen) else { return Vec::new() };
         match pick.what {
-            Picked::Step(place) => self.add_step(place, name),
+            Picked::Part(list, place) => self.add_part(list, place, name),
             Picked::Resistor(step) => self.take_resistor(step, name),
         }
         Vec::new()

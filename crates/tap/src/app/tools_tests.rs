@@ -3,7 +3,8 @@
 use super::tests::{START, app, feed, picture, press, replace, typed, watched};
 use super::*;
 use amber_core::doctor::Complaint;
-use amber_core::scale::{Curve, Step};
+use amber_core::part::Listed;
+use amber_core::scale::{Curve, Offset, Sign, Step};
 use amber_core::store::Limits;
 use crossterm::event::KeyCode;
 use std::time::Duration;
@@ -39,7 +40,7 @@ fn keys(app: &mut App, text: &str) {
 
 fn steps(app: &App) -> String {
     let steps = &app.channel().unwrap().settings().scale.steps;
-    steps.iter().map(Step::kind).collect::<Vec<_>>().join(" ")
+    steps.iter().map(Listed::kind).collect::<Vec<_>>().join(" ")
 }
 
 fn notice(app: &App) -> String {
@@ -69,7 +70,7 @@ fn steps_are_added_moved_passed_by_and_removed_and_all_of_it_undone_and_done_aga
     keys(&mut app, "p");
     note(&app);
     let text = picture(&mut app, 160, 47);
-    assert!(text.contains("3 offset") && text.contains("passed by"), "{text}");
+    assert!(text.contains("3 offset") && text.contains("bypassed"), "{text}");
     keys(&mut app, "x");
     note(&app);
     assert_eq!(steps(&app), "converter offset gain");
@@ -117,7 +118,7 @@ fn nudges_of_one_setting_are_one_change_and_the_wire_is_undone_too() {
         press(&mut app, KeyCode::Right);
     }
     let offset = |app: &App| app.channel().unwrap().settings().scale.steps[1].clone();
-    assert_eq!(offset(&app), Step::Offset { by: 0.585 });
+    assert_eq!(offset(&app), Offset { by: 0.585 }.into());
     keys(&mut app, "u");
     assert_eq!(app.bench(), before);
     keys(&mut app, "1");
@@ -187,7 +188,7 @@ fn formulas_are_typed_refused_by_column_and_by_name_and_follow_the_scale() {
     assert!(prompt.hint.contains("head needs twice, which needs head"), "{}", prompt.hint);
     // An edit of what it needs reaches it at once, for all the history.
     app.selected.channel = at(&app, "gauge_a");
-    app.edit_channel(|channel| channel.scale.steps.push(Step::Sign));
+    app.edit_channel(|channel| channel.scale.steps.push(Sign::default().into()));
     assert!(
         (value(&app, "twice") - 2.0 * (value(&app, "gauge_a") - 100.0)).abs() < 1e-9 && value(&app, "gauge_a") < 0.0
     );

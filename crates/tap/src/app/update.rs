@@ -144,7 +144,10 @@ impl App {
                 Some(Tool::Survey) => &[Place::Survey, Place::Main],
                 _ => &[Place::Doctor, Place::Main],
             },
-            (None, Some((Stage::Scale, _))) if !self.lines.open => &[Place::Scale, Place::Panel, Place::Main],
+            (None, Some((Stage::Scale, _))) if !self.lines.open => {
+                &[Place::Scale, Place::Parts, Place::Panel, Place::Main]
+            }
+            (None, Some((Stage::Smooth, _))) if !self.lines.open => &[Place::Parts, Place::Panel, Place::Main],
             (None, Some(_)) if self.lines.open => &[Place::Panel, Place::Lines, Place::Main],
             (None, Some(_)) => &[Place::Panel, Place::Main],
             (None, None) if self.lines.open => &[Place::Lines, Place::Main],
@@ -293,11 +296,11 @@ impl App {
             Action::ZeroAll => self.zero(true),
             Action::NewFormula => self.ask_new_formula(),
             Action::RemoveComputed => self.remove_computed(),
-            Action::AddStep => self.ask_step(),
-            Action::RemoveStep => self.remove_step(),
-            Action::StepUp => self.move_step(-1),
-            Action::StepDown => self.move_step(1),
-            Action::PassStep => self.pass_step(),
+            Action::AddPart => self.ask_part(),
+            Action::DeletePart => self.delete_part(),
+            Action::PartUp => self.move_part(-1),
+            Action::PartDown => self.move_part(1),
+            Action::BypassPart => self.bypass_part(),
             Action::Advise => self.advise_resistor(),
             Action::PickUp => self.move_pick(-1),
             Action::PickDown => self.move_pick(1),

@@ -62,6 +62,7 @@ fn lines(two_columns: bool) -> Vec<Line> {
     let headings = [
         (Place::Main, "On the screen"),
         (Place::Panel, "In a stage's panel"),
+        (Place::Parts, "In the panels of scale and smooth"),
         (Place::Scale, "In the panel of the scale"),
         (Place::Calibrate, "Calibrating (c)"),
         (Place::Survey, "Surveying a travel (r)"),

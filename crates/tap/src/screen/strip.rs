@@ -6,8 +6,9 @@ use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
 use amber_core::digits::{self, Form, counted, duration, fixed, measured, with_unit};
+use amber_core::part::Listed;
 use amber_core::scale::Step;
-use amber_core::smooth::{Filter, Strength};
+use amber_core::smooth::{Filter, delay, noise_gain, smooths};
 use amber_core::tail::visible;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -127,26 +128,19 @@ fn smooth(app: &App, channel: &Channel, form: &Form, room: u16) -> (String, Stri
     let value = app.reading(app.selected).map(|r| form.number(r.smoothed, 0));
     let Some(value) = value else { return ("".into(), "–".into()) };
     let interval = app.chain().rate().interval();
-    let (set, gain, late) = match channel.settings().smooth {
-        None => ("off".into(), 1.0, None),
-        Some(smooth) => {
-            let filter = match smooth.filter {
-                Filter::Mean => "average",
-                Filter::Exponential => "exponential",
-                Filter::Median => "median",
-            };
-            let strength = match smooth.strength {
-                Strength::Rows(rows) => counted(u64::from(rows), "row"),
-                Strength::Seconds(seconds) => duration(seconds),
-            };
-            let gain = interval.map_or(1.0, |interval| smooth.noise_gain(interval));
-            (format!("{filter} {strength}"), gain, interval.map(|interval| duration(smooth.delay(interval))))
-        }
+    let filters = &channel.settings().smooth;
+    let names: Vec<String> = filters.iter().map(Filter::short).filter(|name| !name.is_empty()).collect();
+    let set = match names[..] {
+        [] => "off".into(),
+        _ => fitting(room, [names.join(", "), format!("{} filters", names.len())]),
     };
+    let (gain, is_bound) = interval.map_or((1.0, false), |interval| noise_gain(filters, interval));
+    let late = interval.filter(|_| smooths(filters)).map(|interval| duration(delay(filters, interval)));
     let noise = channel.noise().filter(|_| channel.kind() == Kind::Analog).map(|noise| noise * gain);
     // One digit more where the noise would read as nothing.
     let finer = |noise: f64| usize::from(noise < 0.5 * 10f64.powi(-(channel.decimals() as i32)));
-    let noise = noise.map(|noise| format!(" ± {}", form.number(noise, finer(noise))));
+    let sign = if is_bound { "± ≤" } else { "±" };
+    let noise = noise.map(|noise| format!(" {sign} {}", form.number(noise, finer(noise))));
     let noise = noise.unwrap_or_default();
     let late = late.map(|late| format!(", {late} late")).unwrap_or_default();
     let noisy = with_unit(format!("{value}{noise}"), unit);

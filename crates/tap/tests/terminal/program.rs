@@ -62,8 +62,8 @@ fn the_demo_is_watched_held_taken_marked_drawn_and_quit_and_the_take_opens_again
     terminal.wait_until("a closer look", |s| {
         [" 500 ms across", " 1 s across", " 2 s across"].iter().any(|span| s.contains(span))
     });
-    terminal.keys(&["4", "Right"]);
-    terminal.wait("exponential");
+    terminal.keys(&["4", "a", "Down", "Enter"]);
+    terminal.wait("2 exponential");
     terminal.keys(&["Escape", "q"]);
     terminal.wait("settings are not saved");
     terminal.keys(&["q"]);

@@ -1,5 +1,6 @@
 //! Changing a setting in a panel: by steps, or by typing.
 
+mod parts;
 mod scale;
 mod split;
 mod wire;
@@ -9,7 +10,6 @@ use amber_core::axis::{Rule, round_step};
 use amber_core::bench::{ChannelSettings, Kind, Source, Split};
 use amber_core::digits::typed;
 use amber_core::levels::LevelRule;
-use amber_core::smooth::{Filter, Smooth, Strength};
 use amber_core::watch::Watch;
 use std::path::PathBuf;
 use tui_input::Input;
@@ -17,8 +17,6 @@ use tui_input::Input;
 const BAUDS: [u32; 12] = [300, 1200, 2400, 4800, 9600, 19_200, 38_400, 57_600, 115_200, 230_400, 460_800, 921_600];
 const LEVEL_SECONDS: [f64; 8] = [0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0];
 const LEVEL_SPREADS: [f64; 7] = [0.5, 1.0, 2.0, 3.0, 5.0, 10.0, 20.0];
-const ROWS: [u32; 12] = [2, 3, 5, 7, 9, 15, 21, 31, 51, 101, 201, 501];
-const SECONDS: [f64; 11] = [0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0];
 const PACES: [f64; 7] = [0.5, 1.0, 2.0, 4.0, 8.0, 15.0, 30.0];
 const HISTORIES: [f64; 7] = [60.0, 300.0, 600.0, 1800.0, 3600.0, 14_400.0, 86_400.0];
 const HISTORY_ROWS: [u64; 5] = [100_000, 300_000, 1_000_000, 3_000_000, 10_000_000];
@@ -57,8 +55,8 @@ impl App {
             return self.step_field(id, 1);
         }
         match id {
-            FieldId::AddStep | FieldId::Step(_) => {
-                self.ask_step();
+            FieldId::AddPart(_) | FieldId::Part(..) => {
+                self.ask_part();
                 return Vec::new();
             }
             FieldId::Words => return self.ask_words(),
@@ -69,9 +67,14 @@ impl App {
         }
         let Some((stage, _)) = self.panel else { return Vec::new() };
         let Some(field) = self.fields(stage).into_iter().find(|field| field.id == Some(id)) else { return Vec::new() };
+        let range = match id {
+            FieldId::PartSetting(list, part, setting) => self.part_setting(list, part, setting).map(|view| view.range),
+            _ => None,
+        };
+        let range = range.filter(|range| !range.is_empty()).map(|range| format!(": {range}")).unwrap_or_default();
         self.overlays.push(Overlay::Prompt(Prompt {
             title: field.name.trim().to_owned(),
-            hint: field.hint.into(),
+            hint: format!("{}{range}", field.hint),
             input: Input::new(self.field_text(id)),
             purpose: Purpose::Field(id),
         }));
@@ -94,14 +97,11 @@ impl App {
             FieldId::Pace => shared.screen.pace.to_string(),
             FieldId::Unit => channel.scale.unit,
             FieldId::Formula => channel.formula.map(String::from).unwrap_or_default(),
-            FieldId::StepPart(step, part) => self.part_text(step, part),
+            FieldId::PartSetting(list, part, setting) => {
+                self.part_setting(list, part, setting).map(|setting| setting.typed).unwrap_or_default()
+            }
             FieldId::LevelSeconds => shared.levels.seconds.to_string(),
             FieldId::LevelSpread => shared.levels.spread.to_string(),
-            FieldId::Strength => match channel.smooth.map(|s| s.strength) {
-                Some(Strength::Rows(rows)) => rows.to_string(),
-                Some(Strength::Seconds(seconds)) => seconds.to_string(),
-                None => String::new(),
-            },
             FieldId::Threshold => number(channel.watch.map(|w| w.threshold)),
             FieldId::Hysteresis => number(channel.watch.map(|w| w.hysteresis)),
             FieldId::Folder => self.folder.display().to_string(),
@@ -133,7 +133,7 @@ impl App {
             FieldId::Folder => self.folder = PathBuf::from(text),
             FieldId::BenchName => self.shared.name = text.to_owned(),
             FieldId::Formula => self.type_formula(text)?,
-            FieldId::StepPart(step, part) => self.type_part(step, part, text)?,
+            FieldId::PartSetting(list, part, setting) => self.type_part(list, part, setting, text)?,
             _ => return self.type_number(id, typed(text)?),
         }
         Ok(Vec::new())
@@ -158,16 +158,6 @@ impl App {
                 *(if id == FieldId::LevelSeconds { &mut rule.seconds } else { &mut rule.spread }) = value;
                 rule.fault().map_or(Ok(()), Err)?;
                 self.set_levels(rule);
-            }
-            FieldId::Strength => {
-                let Some(smooth) = channel.smooth else { return Ok(Vec::new()) };
-                let strength = match smooth.strength {
-                    Strength::Rows(_) => Strength::Rows(u32::try_from(whole()?).unwrap_or(u32::MAX)),
-                    Strength::Seconds(_) => Strength::Seconds(value),
-                };
-                let smooth = Smooth { strength, ..smooth };
-                smooth.fault().map_or(Ok(()), Err)?;
-                self.edit_channel(|channel| channel.smooth = Some(smooth));
             }
             FieldId::Threshold | FieldId::Hysteresis => {
                 let Some(watch) = channel.watch else { return Ok(Vec::new()) };
@@ -237,14 +227,14 @@ impl App {
                 });
             }
             FieldId::KeepRaw => self.shared.keep.raw = !self.shared.keep.raw,
-            FieldId::StepPart(place, part) => self.nudge_part(place, part, step),
-            FieldId::Step(_) => self.pass_step(),
+            FieldId::PartSetting(list, part, setting) => self.nudge_part(list, part, setting, step),
+            FieldId::Part(..) => self.bypass_part(),
             FieldId::WatchOn => self.toggle_watch(),
             FieldId::Port
             | FieldId::Shape
             | FieldId::Unit
             | FieldId::Formula
-            | FieldId::AddStep
+            | FieldId::AddPart(_)
             | FieldId::Words
             | FieldId::Folder
             | FieldId::BenchName => {
@@ -264,11 +254,10 @@ impl App {
         self.apply_levels();
     }
 
-    /// Whether a part of a step is changed by stepping.
+    /// Whether a setting of a part is changed by stepping.
     fn is_choice(&self, id: FieldId) -> bool {
-        let FieldId::StepPart(step, part) = id else { return false };
-        let scale = self.channel().map(|channel| &channel.wished().scale);
-        scale.and_then(|scale| scale.steps.get(usize::from(step))).is_some_and(|step| step.is_choice(usize::from(part)))
+        let FieldId::PartSetting(list, part, setting) = id else { return false };
+        self.part_setting(list, part, setting).is_some_and(|setting| setting.is_choice)
     }
 
     /// Starts to watch at the present value with a dead band of six times the noise, or stops watching.
@@ -350,22 +339,6 @@ fn step_channel(channel: &mut ChannelSettings, id: FieldId, step: i32, resolutio
     // Adding round steps leaves rounding behind: cut it off where nobody will miss it.
     let tidy = |value: f64| (value * 1e9).round() / 1e9;
     match id {
-        FieldId::Filter => {
-            let filters = [None, Some(Filter::Mean), Some(Filter::Exponential), Some(Filter::Median)];
-            let strength = channel.smooth.map_or(Strength::Rows(5), |smooth| smooth.strength);
-            let filter = around(&filters, channel.smooth.map(|smooth| smooth.filter), step);
-            channel.smooth = filter.map(|filter| Smooth { filter, strength });
-        }
-        FieldId::StrengthIn | FieldId::Strength => {
-            if let Some(smooth) = &mut channel.smooth {
-                smooth.strength = match (id, smooth.strength) {
-                    (FieldId::StrengthIn, Strength::Rows(_)) => Strength::Seconds(0.1),
-                    (FieldId::StrengthIn, Strength::Seconds(_)) => Strength::Rows(5),
-                    (_, Strength::Rows(rows)) => Strength::Rows(along(&ROWS, rows, step)),
-                    (_, Strength::Seconds(seconds)) => Strength::Seconds(along(&SECONDS, seconds, step)),
-                };
-            }
-        }
         FieldId::Threshold | FieldId::Hysteresis => {
             if let Some(watch) = &mut channel.watch {
                 let step = by * nudge(watch.threshold).max(round_step(resolution.max(1e-9)));

@@ -1,11 +1,11 @@
-//! Settings of stage 3: the steps of a channel's scale, formulas, and zero.
+//! Settings of stage 3 beside the steps of the scale: formulas, zero, the fixed resistor of a divider.
 
-use super::super::{App, ChannelId, Effect, FieldId, Overlay, Pick, Picked, Prompt, Purpose, Stage};
+use super::super::{App, ChannelId, Effect, Overlay, PartList, Pick, Picked, Prompt, Purpose};
 use amber_core::bench::ChannelSettings;
 use amber_core::digits::measured;
 use amber_core::formula::{Formula, Program};
 use amber_core::levels::Level;
-use amber_core::scale::{MAX_STEPS, NEW_STEPS, ResistorSeries, Scale, Step, advise};
+use amber_core::scale::{ResistorSeries, Scale, Step, advise};
 use tui_input::Input;
 
 impl App {
@@ -14,53 +14,14 @@ impl App {
         self.channel().map(|channel| channel.wished().scale.clone()).unwrap_or_default()
     }
 
-    /// The step that is chosen in the panel.
-    pub(super) fn chosen_step(&self) -> Option<usize> {
-        let (stage, at) = self.panel?;
-        match self.settings(stage).get(at)? {
-            FieldId::Step(step) | FieldId::StepPart(step, _) => Some(usize::from(*step)),
-            _ => None,
-        }
-    }
-
-    /// A part of a step as it would be typed.
-    pub(super) fn part_text(&self, step: u8, part: u8) -> String {
-        let scale = self.scale();
-        let parts = scale.steps.get(usize::from(step)).map(|known| known.parts(scale.unit_behind(usize::from(step))));
-        parts.and_then(|parts| Some(parts.get(usize::from(part))?.typed.clone())).unwrap_or_default()
-    }
-
-    /// Takes what was typed for a part of a step.
+    /// Takes settings for the selected channel.
     ///
     /// # Errors
-    /// What is wrong with it.
-    pub(super) fn type_part(&mut self, step: u8, part: u8, text: &str) -> Result<(), String> {
-        let mut scale = self.scale();
-        let Some(known) = scale.steps.get_mut(usize::from(step)) else { return Ok(()) };
-        known.set_part(usize::from(part), text)?;
-        self.set_scale(scale)
-    }
-
-    /// Moves a part of a step a little.
-    pub(super) fn nudge_part(&mut self, step: u8, part: u8, by: i32) {
-        let (mut scale, at) = (self.scale(), usize::from(step));
-        let raw_step = self.channel().map_or(1.0, amber_core::chain::Channel::raw_step);
-        let finest = Scale { steps: scale.steps[..at.min(scale.steps.len())].to_vec(), ..scale.clone() };
-        let Some(known) = scale.steps.get_mut(at) else { return };
-        known.nudge_part(usize::from(part), by, finest.resolution(raw_step));
-        self.say_wrong(scale);
-    }
-
-    /// Takes a scale.
-    ///
-    /// # Errors
-    /// What is wrong with it; nothing is changed then.
-    fn set_scale(&mut self, scale: Scale) -> Result<(), String> {
-        if let Some(fault) = scale.fault() {
+    /// What is wrong with them; nothing is changed then.
+    pub(super) fn take_settings(&mut self, settings: ChannelSettings) -> Result<(), String> {
+        if let Some(fault) = settings.scale.fault() {
             return Err(fault);
         }
-        let Some(channel) = self.channel() else { return Ok(()) };
-        let settings = ChannelSettings { scale, ..channel.wished().clone() };
         if let Some(name) = settings.scale.scaler().reference() {
             self.known_channel(name)?;
         }
@@ -69,13 +30,6 @@ impl App {
         }
         self.edit_channel(|channel| *channel = settings);
         Ok(())
-    }
-
-    /// The same, with what is wrong told in the footer.
-    fn say_wrong(&mut self, scale: Scale) {
-        if let Err(wrong) = self.set_scale(scale) {
-            self.say(wrong, true);
-        }
     }
 
     fn known_channel(&self, name: &str) -> Result<(), String> {
@@ -87,76 +41,12 @@ impl App {
         Err(format!("there is no channel '{name}'; there are {}", names.join(", ")))
     }
 
-    /// Lets a new step's kind be chosen.
-    pub(crate) fn ask_step(&mut self) {
-        if self.scale().steps.len() >= MAX_STEPS {
-            return self.say(format!("a scale has at most {MAX_STEPS} steps"), true);
-        }
-        let behind = self.chosen_step().map_or(self.scale().steps.len(), |step| step + 1);
-        let items = NEW_STEPS.map(|(kind, what)| (kind.to_owned(), what.to_owned())).to_vec();
-        let title = format!("add step {}", behind + 1);
-        self.overlays.push(Overlay::Pick(Pick { title, items, chosen: 0, what: Picked::Step(behind) }));
-    }
-
-    /// Adds a step of this kind at `place`, and chooses it.
-    pub(crate) fn add_step(&mut self, place: usize, kind: &str) {
-        let mut scale = self.scale();
-        let Some(step) = Step::of_kind(kind) else { return };
-        scale.steps.insert(place.min(scale.steps.len()), step);
-        self.say_wrong(scale);
-        self.choose_step(place);
-    }
-
-    /// Chooses a step in the panel.
-    fn choose_step(&mut self, step: usize) {
-        let at = self.settings(Stage::Scale).iter().position(|id| *id == FieldId::Step(step as u8));
-        if let Some(at) = at {
-            self.panel = Some((Stage::Scale, at));
-        }
-    }
-
-    /// Does something to the chosen step; what is done says where it stands afterwards.
-    fn with_step(&mut self, change: impl FnOnce(&mut Vec<Step>, usize) -> usize) {
-        let Some(step) = self.chosen_step() else {
-            return self.say("choose a step with ↑ and ↓ first", true);
-        };
-        let mut scale = self.scale();
-        let to = change(&mut scale.steps, step);
-        self.say_wrong(scale);
-        self.choose_step(to);
-    }
-
-    pub(crate) fn remove_step(&mut self) {
-        self.with_step(|steps, at| {
-            steps.remove(at);
-            at.min(steps.len().saturating_sub(1))
-        });
-    }
-
-    pub(crate) fn move_step(&mut self, by: i32) {
-        self.with_step(|steps, at| {
-            let to = (at as i32 + by).clamp(0, steps.len() as i32 - 1) as usize;
-            steps.swap(at, to);
-            to
-        });
-    }
-
-    /// Passes the chosen step by, to compare, or uses it again.
-    pub(crate) fn pass_step(&mut self) {
-        self.with_step(|steps, at| {
-            steps[at] = match steps[at].clone() {
-                Step::Passed { step } => *step,
-                step => Step::Passed { step: Box::new(step) },
-            };
-            at
-        });
-    }
-
     /// Advises which fixed resistor suits the chosen divider, by the range that its sensor showed.
     pub(crate) fn advise_resistor(&mut self) {
         let scale = self.scale();
         let is_divider = |step: &Step| matches!(step, Step::Divider(divider) if !divider.back);
-        let Some(at) = self.chosen_step().filter(|at| is_divider(&scale.steps[*at])) else {
+        let chosen = self.chosen_part().filter(|(list, at)| *list == PartList::Steps && *at < scale.steps.len());
+        let Some(at) = chosen.map(|(_, at)| at).filter(|at| is_divider(&scale.steps[*at])) else {
             return self.say("A is for a divider that turns volts into ohms: choose that step first", true);
         };
         let Step::Divider(divider) = &scale.steps[at] else { return };
@@ -193,7 +83,7 @@ impl App {
     /// Takes the resistor that stands at the beginning of `text` into the divider.
     pub(crate) fn take_resistor(&mut self, step: usize, text: &str) {
         let ohms = text.rsplit_once(' ').map_or(text, |(ohms, _)| ohms);
-        if let Err(wrong) = self.type_part(step as u8, 0, ohms) {
+        if let Err(wrong) = self.type_part(PartList::Steps, step as u8, 0, ohms) {
             self.say(wrong, true);
         }
     }

@@ -18,8 +18,6 @@ impl FieldId {
                 | FieldId::TakesBack
                 | FieldId::TimeFrom
                 | FieldId::TimeTick
-                | FieldId::Filter
-                | FieldId::StrengthIn
                 | FieldId::WatchOn
                 | FieldId::LevelBell
                 | FieldId::KeepRaw

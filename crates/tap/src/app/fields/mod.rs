@@ -1,6 +1,7 @@
 //! What stands in the stages' panels: settings that can be changed, and facts.
 
 mod scale;
+mod smooth;
 mod split;
 mod wire;
 
@@ -8,7 +9,7 @@ use super::{App, Stage, Taking};
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
 use amber_core::digits::{bytes, counted, duration, fixed, grouped, with_unit};
-use amber_core::smooth::{Filter, Strength};
+use amber_core::part::Parts;
 
 /// A setting.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -34,15 +35,12 @@ pub(crate) enum FieldId {
     /// The unit in front of the first step.
     Unit,
     Formula,
-    /// A step of the scale, by its place from 0.
-    Step(u8),
-    /// A part of a step.
-    StepPart(u8, u8),
-    AddStep,
+    /// A part of a list, by its place from 0.
+    Part(PartList, u8),
+    /// A setting of a part.
+    PartSetting(PartList, u8, u8),
+    AddPart(PartList),
     Words,
-    Filter,
-    StrengthIn,
-    Strength,
     LevelSeconds,
     LevelSpread,
     LevelBell,
@@ -54,6 +52,27 @@ pub(crate) enum FieldId {
     BenchName,
     HistorySeconds,
     HistoryRows,
+}
+
+/// A list of parts in a channel's settings.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum PartList {
+    /// The steps of its scale.
+    Steps,
+    /// Its filters.
+    Filters,
+}
+
+impl PartList {
+    pub(crate) const ALL: [PartList; 2] = [PartList::Steps, PartList::Filters];
+
+    /// The stage whose panel shows it.
+    pub(crate) fn stage(self) -> Stage {
+        match self {
+            PartList::Steps => Stage::Scale,
+            PartList::Filters => Stage::Smooth,
+        }
+    }
 }
 
 /// A line of a panel.
@@ -74,6 +93,24 @@ fn setting(id: FieldId, name: &str, value: impl Into<String>, hint: &'static str
 
 fn fact(name: &str, value: impl Into<String>) -> Field {
     Field { name: name.into(), value: value.into(), id: None, hint: "" }
+}
+
+/// A part of a list, with what comes out of it, and its settings below. `unit` is the unit of the value in front of it.
+fn part_fields(list: PartList, parts: &dyn Parts, at: usize, unit: &str, value: String) -> Vec<Field> {
+    let value = if parts.is_bypassed(at) { "bypassed".into() } else { value };
+    let hint = "←→ bypass it, or use it; a adds one behind it, x deletes it, < > move it";
+    let head = setting(FieldId::Part(list, at as u8), &format!("{} {}", at + 1, parts.kind(at)), value, hint);
+    let settings = parts.settings(at, unit).into_iter().enumerate().map(|(index, view)| {
+        let id = FieldId::PartSetting(list, at as u8, index as u8);
+        setting(id, &format!("    {}", view.name), view.shown, view.help)
+    });
+    [head].into_iter().chain(settings).collect()
+}
+
+/// The line that adds a part to a list.
+fn add_field(list: PartList, parts: &dyn Parts) -> Field {
+    let hint = "a adds one behind the selected one; x deletes, < > move, p bypasses to compare";
+    setting(FieldId::AddPart(list), &format!("+ add a {}", parts.noun()), "", hint)
 }
 
 /// A longer text, in lines of a panel's width.
@@ -104,48 +141,6 @@ impl App {
     /// The settings among them.
     pub(crate) fn settings(&self, stage: Stage) -> Vec<FieldId> {
         self.fields(stage).into_iter().filter_map(|field| field.id).collect()
-    }
-
-    fn smooth_fields(&self, channel: &Channel) -> Vec<Field> {
-        let smooth = channel.wished().smooth;
-        let filter = match smooth.map(|s| s.filter) {
-            None => "off",
-            Some(Filter::Mean) => "moving average",
-            Some(Filter::Exponential) => "exponential",
-            Some(Filter::Median) => "median",
-        };
-        let mut fields = vec![
-            fact("channel", format!("{} {}", self.letter(self.selected), channel.title())),
-            setting(
-                FieldId::Filter,
-                "filter",
-                filter,
-                "moving average and exponential: against noise; median: against spikes",
-            ),
-        ];
-        if let Some(smooth) = smooth {
-            let (unit, value) = match smooth.strength {
-                Strength::Rows(rows) => ("rows", rows.to_string()),
-                Strength::Seconds(seconds) => ("seconds", seconds.to_string()),
-            };
-            let name = if smooth.filter == Filter::Exponential { "time constant" } else { "window" };
-            fields.push(setting(FieldId::StrengthIn, "strength in", unit, "rows, or seconds whatever the rate"));
-            fields.push(setting(FieldId::Strength, name, format!("{value} {unit}"), "more: calmer and later"));
-        }
-        fields.push(fact("", ""));
-        let unit = channel.settings().scale.unit();
-        let places = channel.decimals() + 1;
-        if let Some(noise) = channel.noise() {
-            fields.push(fact("noise before", with_unit(fixed(noise, places), unit)));
-            if let Some((smooth, interval)) = smooth.zip(self.chain().rate().interval()) {
-                let after = noise * smooth.noise_gain(interval);
-                fields.push(fact("noise after", with_unit(fixed(after, places), unit)));
-            }
-        }
-        if let Some((smooth, interval)) = smooth.zip(self.chain().rate().interval()) {
-            fields.push(fact("comes late by", duration(smooth.delay(interval))));
-        }
-        fields
     }
 
     fn watch_fields(&self, channel: &Channel) -> Vec<Field> {

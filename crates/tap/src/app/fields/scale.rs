@@ -1,7 +1,7 @@
 //! The panel of stage 3: the steps of the selected channel's scale, each with the value behind it.
 
 use super::super::App;
-use super::{Field, FieldId, fact, setting, text};
+use super::{Field, FieldId, PartList, add_field, fact, part_fields, setting, text};
 use amber_core::chain::{Channel, Reading};
 use amber_core::digits::{fixed, measured, si, with_unit};
 use amber_core::scale::{Converter, Reference, Scale, Step};
@@ -22,13 +22,13 @@ impl App {
         fields.push(setting(FieldId::Unit, came, raw, "Enter: the unit of the value in front of the first step"));
         let walk = reading.map(|r| scale.walk(r.raw, r.reference.unwrap_or(f64::NAN)));
         for (i, step) in scale.steps.iter().enumerate() {
-            fields.extend(step_fields(scale, i, step, walk.as_deref(), channel.raw_step()));
+            let value = value_behind(scale, i, walk.as_deref(), channel.raw_step());
+            fields.extend(part_fields(PartList::Steps, &scale.steps, i, scale.unit_behind(i), value));
             if let (Step::Converter(converter), Some(reading)) = (step, reading) {
                 fields.extend(other_way(converter, reading));
             }
         }
-        let add = "a adds a step behind the chosen one; x removes, < > move, p passes by to compare";
-        fields.push(setting(FieldId::AddStep, "+ add a step", "", add));
+        fields.push(add_field(PartList::Steps, &scale.steps));
         if settings.formula.is_none() {
             let words = settings.words.spelled();
             let words = if words.is_empty() { "none".to_owned() } else { words };
@@ -54,7 +54,7 @@ impl App {
         let volts = scale.volts_per_count().map(|volts| si(volts * channel.raw_step(), "V"));
         let sizes: Vec<String> = volts.filter(|_| unit != "V").into_iter().chain(step).collect();
         if !sizes.is_empty() && !scale.is_plain() {
-            fields.push(fact("one step is", sizes.join(" or ")));
+            fields.push(fact("resolution (1 LSB)", sizes.join(" or ")));
         }
         let places = channel.decimals();
         if let Some((low, high)) = scale.full_scale() {
@@ -81,27 +81,17 @@ impl App {
     }
 }
 
-/// A step: the value behind it, then its parts.
-fn step_fields(scale: &Scale, index: usize, step: &Step, walk: Option<&[f64]>, raw_step: f64) -> Vec<Field> {
+/// The value behind a step.
+fn value_behind(scale: &Scale, index: usize, walk: Option<&[f64]>, raw_step: f64) -> String {
     let upto = Scale { steps: scale.steps[..=index].to_vec(), ..scale.clone() };
     let unit = scale.unit_behind(index + 1);
-    let passed = matches!(step, Step::Passed { .. });
-    let value = match walk {
-        _ if passed => "passed by".into(),
+    match walk {
         None => "–".into(),
         Some(walk) => match upto.decimals() {
             Some(places) => with_unit(fixed(walk[index + 1], places), unit),
             None => measured(walk[index + 1], upto.resolution(raw_step), unit),
         },
-    };
-    let id = FieldId::Step(index as u8);
-    let hint = "←→ pass it by, or use it; a adds a step behind it, x removes it, < > move it";
-    let head = setting(id, &format!("{} {}", index + 1, step.kind()), value, hint);
-    let parts = step.parts(scale.unit_behind(index)).into_iter().enumerate().map(|(at, part)| {
-        let id = FieldId::StepPart(index as u8, at as u8);
-        setting(id, &format!("    {}", part.name), part.shown, part.hint)
-    });
-    [head].into_iter().chain(parts).collect()
+    }
 }
 
 /// What the value would be if the top code had its other meaning.
@@ -112,7 +102,8 @@ fn other_way(converter: &Converter, reading: Reading) -> Option<Field> {
         Reference::Channel(_) => reading.reference?,
     };
     let other = Converter { top: !converter.top, ..converter.clone() };
+    let name = if other.top { "    if top = reference" } else { "    if top = ref − 1 LSB" };
     let [own, other] = [converter, &other].map(|converter| reading.raw * volts * converter.share());
     let more = if other >= own { "+" } else { "" };
-    Some(fact("    the other way", format!("{} ({more}{})", si(other, "V"), si(other - own, "V"))))
+    Some(fact(name, format!("{} ({more}{})", si(other, "V"), si(other - own, "V"))))
 }

@@ -2,7 +2,8 @@
 
 use super::super::{App, ChannelId, Effect, Overlay, Prompt, Purpose};
 use amber_core::digits::typed;
-use amber_core::scale::Step;
+use amber_core::part::Listed;
+use amber_core::scale::{Range, Step};
 use amber_core::survey::{Survey, survey};
 use tui_input::Input;
 
@@ -68,12 +69,12 @@ impl App {
         let to = (typed(low)?, typed(high)?);
         let (Some(found), Some(channel)) = (&self.surveying.found, self.channel()) else { return Ok(Vec::new()) };
         let mut scale = channel.wished().scale.clone();
-        if matches!(scale.steps.last(), Some(Step::Range { .. })) {
+        if matches!(scale.steps.last(), Some(Step::Range(_))) {
             scale.steps.pop();
         }
         let reference = self.reference(self.selected);
         let [a, b] = [found.least, found.most].map(|raw| scale.walk(raw, reference).last().copied().unwrap_or(raw));
-        let step = Step::Range { from: (a, b), to, unit: unit.join(" ") };
+        let step: Step = Range { from: (a, b), to, unit: unit.join(" ") }.into();
         if let Some(fault) = step.fault() {
             return Err(fault);
         }

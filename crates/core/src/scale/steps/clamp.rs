@@ -1,0 +1,54 @@
+//! The value is held between two limits.
+
+use super::{Role, Transform};
+use crate::part::{Part, Setting, Unit};
+use serde::{Deserialize, Serialize};
+
+/// Holds the value between two limits.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Clamp {
+    /// The minimum that comes out.
+    pub low: f64,
+    /// The maximum that comes out; above `low`.
+    pub high: f64,
+}
+
+impl Default for Clamp {
+    fn default() -> Self {
+        Clamp { low: 0.0, high: 100.0 }
+    }
+}
+
+impl Part for Clamp {
+    const KIND: &'static str = "clamp";
+    const HELP: &'static str = "holds the value between two limits";
+    const SETTINGS: &'static [Setting<Self>] = &[
+        Setting::<Self>::number("min", "what lies below becomes this", |step| step.low, |step, low| step.low = low)
+            .unit(Unit::Input),
+        Setting::<Self>::number("max", "what lies above becomes this", |step| step.high, |step, high| step.high = high)
+            .unit(Unit::Input),
+    ];
+
+    fn conflict(&self) -> Option<&'static str> {
+        (self.low >= self.high).then_some("min must lie below max")
+    }
+}
+
+impl Transform for Clamp {
+    #[inline]
+    fn apply(&self, x: f64, _reference: f64) -> f64 {
+        // Unlike the standard library's clamp this never panics, and a gap stays a gap.
+        if x < self.low {
+            self.low
+        } else if x > self.high {
+            self.high
+        } else {
+            x
+        }
+    }
+
+    fn role(&self) -> Role {
+        Role::Trim
+    }
+}

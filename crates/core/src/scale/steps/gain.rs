@@ -1,0 +1,55 @@
+//! The value is multiplied.
+
+use super::Transform;
+use crate::part::{Part, Range, Setting};
+use serde::{Deserialize, Serialize};
+
+/// Multiplies.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Gain {
+    /// Units for each unit of the step before; not 0.
+    pub by: f64,
+    /// The unit behind it; empty: the same as before.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub unit: String,
+}
+
+impl Default for Gain {
+    fn default() -> Self {
+        Gain { by: 1.0, unit: String::new() }
+    }
+}
+
+impl Part for Gain {
+    const KIND: &'static str = "gain";
+    const HELP: &'static str = "multiplies: units for each volt";
+    const SETTINGS: &'static [Setting<Self>] = &[
+        Setting::<Self>::number(
+            "multiply by",
+            "units for each unit before; type 1/0.04 to divide",
+            |step| step.by,
+            |step, by| step.by = by,
+        )
+        .range(Range::NotZero),
+        Setting::output_unit(|step| &step.unit, |step, unit| step.unit = unit),
+    ];
+
+    fn short(&self) -> String {
+        format!("×{}", self.by)
+    }
+}
+
+impl Transform for Gain {
+    fn apply(&self, x: f64, _reference: f64) -> f64 {
+        x * self.by
+    }
+
+    fn line(&self, _reference: f64) -> Option<(f64, f64)> {
+        Some((self.by, 0.0))
+    }
+
+    fn unit(&self) -> &str {
+        &self.unit
+    }
+}

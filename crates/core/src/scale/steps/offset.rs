@@ -1,0 +1,40 @@
+//! A number is subtracted.
+
+use super::Transform;
+use crate::part::{Nudge, Part, Setting, Unit};
+use serde::{Deserialize, Serialize};
+
+/// Subtracts a number.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Offset {
+    /// What is subtracted, in the unit of the step before.
+    pub by: f64,
+}
+
+impl Part for Offset {
+    const KIND: &'static str = "offset";
+    const HELP: &'static str = "subtracts a number";
+    const SETTINGS: &'static [Setting<Self>] = &[Setting::<Self>::number(
+        "subtract",
+        "in the unit of the value before it",
+        |step| step.by,
+        |step, by| step.by = by,
+    )
+    .unit(Unit::Input)
+    .nudged(Nudge::Input)];
+
+    fn short(&self) -> String {
+        format!("{:+}", -self.by)
+    }
+}
+
+impl Transform for Offset {
+    fn apply(&self, x: f64, _reference: f64) -> f64 {
+        x - self.by
+    }
+
+    fn line(&self, _reference: f64) -> Option<(f64, f64)> {
+        Some((1.0, -self.by))
+    }
+}

@@ -1,0 +1,56 @@
+//! The value is divided by a sensitivity, as a sensor's sheet gives it.
+
+use super::Transform;
+use crate::part::{Part, Range, Setting, Unit};
+use serde::{Deserialize, Serialize};
+
+/// Divides by a sensitivity.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Sensitivity {
+    /// Units of the step before for each unit behind it; not 0.
+    pub by: f64,
+    /// The unit behind it; empty: the same as before.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub unit: String,
+}
+
+impl Default for Sensitivity {
+    fn default() -> Self {
+        Sensitivity { by: 1.0, unit: String::new() }
+    }
+}
+
+impl Part for Sensitivity {
+    const KIND: &'static str = "sensitivity";
+    const HELP: &'static str = "divides: volts for each unit, as a sensor's sheet says";
+    const SETTINGS: &'static [Setting<Self>] = &[
+        Setting::<Self>::number(
+            "divide by",
+            "of the unit before for each output unit; 40m is 0.04",
+            |step| step.by,
+            |step, by| step.by = by,
+        )
+        .unit(Unit::Input)
+        .range(Range::NotZero),
+        Setting::output_unit(|step| &step.unit, |step, unit| step.unit = unit),
+    ];
+
+    fn short(&self) -> String {
+        format!("÷{}", self.by)
+    }
+}
+
+impl Transform for Sensitivity {
+    fn apply(&self, x: f64, _reference: f64) -> f64 {
+        x / self.by
+    }
+
+    fn line(&self, _reference: f64) -> Option<(f64, f64)> {
+        Some((self.by.recip(), 0.0))
+    }
+
+    fn unit(&self) -> &str {
+        &self.unit
+    }
+}

@@ -1,0 +1,83 @@
+//! First-order low-pass, an exponential moving average.
+
+use super::strength::{self, Strong};
+use super::{Memory, Smooths, Strength};
+use crate::Stamp;
+use crate::part::{Part, Setting};
+use serde::{Deserialize, Serialize};
+
+/// First-order low-pass.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct Exponential {
+    /// Its time constant.
+    pub time_constant: Strength,
+}
+
+impl Part for Exponential {
+    const KIND: &'static str = "exponential";
+    const HELP: &'static str = "first-order low-pass: against noise";
+    const SETTINGS: &'static [Setting<Self>] = &strength::settings("time constant");
+
+    fn short(&self) -> String {
+        format!("exponential {}", self.time_constant.spelled())
+    }
+}
+
+impl Strong for Exponential {
+    fn strength(&self) -> Strength {
+        self.time_constant
+    }
+
+    fn strength_mut(&mut self) -> &mut Strength {
+        &mut self.time_constant
+    }
+}
+
+impl Smooths for Exponential {
+    /// The time constant.
+    fn delay(&self, interval: f64) -> f64 {
+        match self.time_constant {
+            Strength::Seconds(tau) => tau,
+            Strength::Rows(rows) => f64::from(rows) * interval,
+        }
+    }
+
+    /// sqrt(a/(2-a)) with a = 1 - exp(-1/n).
+    fn noise_gain(&self, interval: f64) -> f64 {
+        let a = 1.0 - (-self.time_constant.rows(interval).recip()).exp();
+        (a / (2.0 - a)).sqrt()
+    }
+
+    fn start(&self) -> Box<dyn Memory> {
+        Box::new(State { time_constant: self.time_constant, level: None })
+    }
+}
+
+#[derive(Clone, Debug)]
+struct State {
+    time_constant: Strength,
+    level: Option<(Stamp, f64)>,
+}
+
+impl Memory for State {
+    /// y += (1 - exp(-dt/tau)) (x - y), which is exact for a value that changes in steps, whatever the intervals.
+    fn push(&mut self, at: Stamp, value: f64) -> f64 {
+        let level = match self.level {
+            None => value,
+            Some((before, level)) => {
+                let steps = match self.time_constant {
+                    Strength::Rows(rows) => 1.0 / f64::from(rows.max(1)),
+                    Strength::Seconds(tau) => at.seconds_since(before) / tau,
+                };
+                level + (1.0 - (-steps).exp()) * (value - level)
+            }
+        };
+        self.level = Some((at, level));
+        level
+    }
+
+    fn copy(&self) -> Box<dyn Memory> {
+        Box::new(self.clone())
+    }
+}
