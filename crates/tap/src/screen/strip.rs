@@ -139,8 +139,8 @@ fn smooth(app: &App, channel: &Channel, form: &Form, room: u16) -> (String, Stri
     let noise = channel.noise().filter(|_| channel.kind() == Kind::Analog).map(|noise| noise * gain);
     // One digit more where the noise would read as nothing.
     let finer = |noise: f64| usize::from(noise < 0.5 * 10f64.powi(-(channel.decimals() as i32)));
-    let sign = if is_bound { "± ≤" } else { "±" };
-    let noise = noise.map(|noise| format!(" {sign} {}", form.number(noise, finer(noise))));
+    let sign = if is_bound { "±≤" } else { "± " };
+    let noise = noise.map(|noise| format!(" {sign}{}", form.number(noise, finer(noise))));
     let noise = noise.unwrap_or_default();
     let late = late.map(|late| format!(", {late} late")).unwrap_or_default();
     let noisy = with_unit(format!("{value}{noise}"), unit);

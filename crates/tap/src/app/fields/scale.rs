@@ -54,7 +54,7 @@ impl App {
         let volts = scale.volts_per_count().map(|volts| si(volts * channel.raw_step(), "V"));
         let sizes: Vec<String> = volts.filter(|_| unit != "V").into_iter().chain(step).collect();
         if !sizes.is_empty() && !scale.is_plain() {
-            fields.push(fact("resolution (1 LSB)", sizes.join(" or ")));
+            fields.push(fact("resolution", sizes.join(" or ")));
         }
         let places = channel.decimals();
         if let Some((low, high)) = scale.full_scale() {
@@ -102,8 +102,7 @@ fn other_way(converter: &Converter, reading: Reading) -> Option<Field> {
         Reference::Channel(_) => reading.reference?,
     };
     let other = Converter { top: !converter.top, ..converter.clone() };
-    let name = if other.top { "    if top = reference" } else { "    if top = ref − 1 LSB" };
     let [own, other] = [converter, &other].map(|converter| reading.raw * volts * converter.share());
     let more = if other >= own { "+" } else { "" };
-    Some(fact(name, format!("{} ({more}{})", si(other, "V"), si(other - own, "V"))))
+    Some(fact("    otherwise", format!("{} ({more}{})", si(other, "V"), si(other - own, "V"))))
 }
