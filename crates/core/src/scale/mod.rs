@@ -6,10 +6,7 @@ mod steps;
 
 pub use advice::{Candidate, Series as ResistorSeries, advise};
 pub use scaler::Scaler;
-pub use steps::{
-    Absolute, Calibration, Clamp, Converter, Curve, Decimals, Divider, Gain, Offset, Polynomial, Range, Reference,
-    Role, Sensitivity, Sign, Steinhart, Step, Table, Thermistor, Zero,
-};
+pub use steps::*;
 
 use crate::digits::decimals;
 use crate::part::Listed;
