@@ -10,5 +10,5 @@ mod serial;
 pub mod take;
 
 pub use clock::HostClock;
-pub use link::{Chunk, Command, Feed, Link, LinkState, Tried, Wanted};
+pub use link::{Chunk, Command, Endpoint, Feed, Link, LinkState, Simulated, Tried};
 pub use serial::{FoundPort, Problem, ports};

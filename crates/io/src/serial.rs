@@ -66,15 +66,11 @@ pub(crate) struct System;
 
 impl Ports for System {
     fn open(&self, path: &Path, source: &Source, baud: u32) -> Result<Box<dyn Device>, Problem> {
-        open(path, source, baud).map(|port| Box::new(Tty(port)) as Box<dyn Device>)
+        open(path, source, baud).map(|port| Box::new(Tty { port, path: path.into() }) as Box<dyn Device>)
     }
 
     fn is_there(&self, path: &Path) -> bool {
         path.exists()
-    }
-
-    fn usb_of(&self, path: &Path) -> Option<String> {
-        usb_of(path)
     }
 
     fn path_of(&self, usb: &str) -> Option<PathBuf> {
@@ -87,36 +83,43 @@ impl Ports for System {
 }
 
 /// A serial port of this machine.
-struct Tty(TTYPort);
+struct Tty {
+    port: TTYPort,
+    path: PathBuf,
+}
 
 impl Read for Tty {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
-        self.0.read(buffer)
+        self.port.read(buffer)
     }
 }
 
 impl Write for Tty {
     fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        self.0.write(bytes)
+        self.port.write(bytes)
     }
 
     fn flush(&mut self) -> io::Result<()> {
-        self.0.flush()
+        self.port.flush()
     }
 }
 
 impl Device for Tty {
     fn set_baud(&mut self, baud: u32) -> io::Result<()> {
-        Ok(self.0.set_baud_rate(baud)?)
+        Ok(self.port.set_baud_rate(baud)?)
     }
 
     fn discard(&mut self) -> u64 {
-        let waiting = self.0.bytes_to_read().unwrap_or(0);
-        self.0.clear(ClearBuffer::Input).map_or(0, |()| u64::from(waiting))
+        let waiting = self.port.bytes_to_read().unwrap_or(0);
+        self.port.clear(ClearBuffer::Input).map_or(0, |()| u64::from(waiting))
+    }
+
+    fn identity(&self) -> Option<String> {
+        usb_of(&self.path)
     }
 
     fn reset(&mut self, length: Duration) -> io::Result<()> {
-        Ok(reset(&mut self.0, length)?)
+        Ok(reset(&mut self.port, length)?)
     }
 }
 

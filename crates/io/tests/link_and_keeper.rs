@@ -3,7 +3,7 @@
 use amber_boards::Pty;
 use amber_core::bench::{Bench, Source};
 use amber_io::take::{From, Keeper, Order, Place, Report, Summary, open};
-use amber_io::{Command, Feed, HostClock, Link, LinkState, Problem, Wanted};
+use amber_io::{Command, Endpoint, Feed, HostClock, Link, LinkState, Problem};
 use std::fs;
 use std::io::Write;
 use std::path::Path;
@@ -12,8 +12,8 @@ use std::time::{Duration, Instant};
 /// Generous, for slow machines; nothing is timed by it.
 const PATIENCE: Duration = Duration::from_secs(20);
 
-fn wanted(path: &Path, baud: u32) -> Wanted {
-    Wanted::Port { path: path.into(), source: Source { baud: Some(baud), ..Source::default() } }
+fn wanted(path: &Path, baud: u32) -> Endpoint {
+    Endpoint::Serial { path: path.into(), source: Source { baud: Some(baud), ..Source::default() } }
 }
 
 fn start(place: Place, bench: Box<Bench>) -> Order {
@@ -194,7 +194,7 @@ fn a_take_goes_on_when_the_port_is_opened_again_at_another_speed() {
     rig.report("the take", started);
     rig.send(b"a=4 b=4\na=5 b=5\na=6 b=6\na=7");
     rig.seen(b"a=7");
-    rig.link.tell(Command::Open(wanted(rig.pty.path(), 9600))).unwrap();
+    rig.link.tell(Command::Open(Box::new(wanted(rig.pty.path(), 9600)))).unwrap();
     rig.feed_until("the port to open again", |feed| matches!(feed, Feed::Opened { .. }));
     rig.send(b"7 b=7\na=8 b=8\n");
     rig.seen(b"b=8\n");
@@ -316,7 +316,7 @@ fn of_text(dir: &Path, text: &str, rows: Option<u64>) -> (Summary, String) {
     let path = dir.join("old.txt");
     fs::write(&path, text).unwrap();
     let clock = HostClock::start();
-    let wanted = Wanted::of(&Source::at("x"), path).to_its_end();
+    let wanted = Endpoint::of(&Source::at(&path.to_string_lossy()), None).to_its_end();
     let link = Link::start(wanted, clock).unwrap();
     let place = Place::Next(dir.into());
     let order = Order::Start { place, bench: Box::default(), from: From::Opening, rows };

@@ -4,7 +4,7 @@ use amber_boards::{Board, Pty, ServedBoard, by_name, serve};
 use amber_core::bench::{Bench, Source};
 use amber_core::clock::Opening;
 use amber_io::take::{Event, From, Keeper, Order, Place, Report, open};
-use amber_io::{Command, Feed, HostClock, Link, LinkState, Wanted};
+use amber_io::{Command, Endpoint, Feed, HostClock, Link, LinkState};
 use std::fs;
 use std::io::Write;
 use std::path::Path;
@@ -17,8 +17,8 @@ fn start(place: Place) -> Order {
     Order::Start { place, bench: Box::default(), from: From::Now, rows: None }
 }
 
-fn port(path: &Path, baud: Option<u32>) -> Wanted {
-    Wanted::Port { path: path.into(), source: Source { baud, ..Source::default() } }
+fn port(path: &Path, baud: Option<u32>) -> Endpoint {
+    Endpoint::Serial { path: path.into(), source: Source { baud, ..Source::default() } }
 }
 
 /// A board by name, and a link to it.
@@ -72,7 +72,7 @@ fn the_speed_of_each_board_is_found_by_listening() {
         assert!(last.heard.score() > 0.85 && tried[..tried.len() - 1].iter().all(|t| t.heard.score() < 0.35));
         assert_eq!(unkept > 0, tried.len() > 1, "what was heard at other speeds is counted");
         // It can be overruled, and found again.
-        link.tell(Command::Open(port(Path::new("/dev/null"), Some(300)))).unwrap();
+        link.tell(Command::Open(Box::new(port(Path::new("/dev/null"), Some(300))))).unwrap();
         until(&link, "the other port", |feed| matches!(feed, Feed::State(LinkState::Waiting { .. })).then_some(()));
     }
 }
@@ -166,7 +166,7 @@ fn what_cannot_be_done_now_is_refused_with_a_reason() {
     }
     let dir = tempfile::tempdir().unwrap();
     fs::write(dir.path().join("text"), "a=1\n").unwrap();
-    let file = Wanted::File { path: dir.path().join("text"), grows: false };
+    let file = Endpoint::Text { path: dir.path().join("text"), grows: false };
     let text = Link::start(file, HostClock::start()).unwrap();
     for (command, said) in
         [(Command::FindBaud, "the speed is not looked for"), (Command::Lend { back: true }, "not lent")]
@@ -219,7 +219,7 @@ fn a_text_file_is_read_and_followed_as_it_grows_and_when_it_is_begun_anew() {
     let dir = tempfile::tempdir().unwrap();
     let path = dir.path().join("readings.txt");
     fs::write(&path, "a=1\na=2\na=3\n").unwrap();
-    let link = Link::start(Wanted::of(&Source::at("x"), path.clone()), HostClock::start()).unwrap();
+    let link = Link::start(Endpoint::of(&Source::at(&path.to_string_lossy()), None), HostClock::start()).unwrap();
     let begun = until(&link, "its beginning", |feed| match feed {
         Feed::Opened { opening: Opening::Text { at, arrives: false }, .. } => Some(*at),
         _ => None,
@@ -288,7 +288,7 @@ fn a_silent_port_is_waited_for_and_can_be_left() {
     let pty = Pty::open(115_200).unwrap();
     let link = Link::start(port(pty.path(), None), HostClock::start()).unwrap();
     until(&link, "listening", |feed| matches!(feed, Feed::State(LinkState::Finding { .. })).then_some(()));
-    link.tell(Command::Open(port(Path::new("/dev/no-such-port"), None))).unwrap();
+    link.tell(Command::Open(Box::new(port(Path::new("/dev/no-such-port"), None)))).unwrap();
     until(&link, "the other port", |feed| matches!(feed, Feed::State(LinkState::Waiting { .. })).then_some(()));
 }
 
@@ -298,7 +298,7 @@ fn a_long_text_is_not_lost_by_an_engine_that_is_slow() {
     let path = dir.path().join("long.txt");
     let text: String = (0..30_000).map(|i| format!("gauge={i}\n")).collect();
     fs::write(&path, &text).unwrap();
-    let link = Link::start(Wanted::of(&Source::at("x"), path), HostClock::start()).unwrap();
+    let link = Link::start(Endpoint::of(&Source::at(&path.to_string_lossy()), None), HostClock::start()).unwrap();
     let mut arrived = Vec::new();
     let begun = Instant::now();
     let mut last = None;

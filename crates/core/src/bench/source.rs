@@ -87,6 +87,14 @@ impl Default for Source {
 }
 
 impl Source {
+    /// What stands for standard input in place of a port.
+    pub const INPUT: &str = "-";
+
+    /// Whether it is standard input.
+    pub fn is_input(&self) -> bool {
+        self.port == Source::INPUT
+    }
+
     /// The source at `port`, with nothing else set.
     pub fn at(port: &str) -> Source {
         Source { port: port.into(), ..Source::default() }

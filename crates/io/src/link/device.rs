@@ -18,6 +18,9 @@ pub(crate) trait Device: Read + Write {
     /// Discards what has come and was not read. Gives how many bytes that were.
     fn discard(&mut self) -> u64;
 
+    /// The serial number that the board gives, by which it is found under another name; `None` where it gives none.
+    fn identity(&self) -> Option<String>;
+
     /// Starts the board's program anew by its reset line, which is held for this long.
     ///
     /// # Errors
@@ -36,11 +39,8 @@ pub(crate) trait Ports {
     /// Whether there is something at `path`.
     fn is_there(&self, path: &Path) -> bool;
 
-    /// The serial number that the board at `path` gives on USB.
-    fn usb_of(&self, path: &Path) -> Option<String>;
-
     /// Where the board with this serial number is now.
-    fn path_of(&self, usb: &str) -> Option<PathBuf>;
+    fn path_of(&self, identity: &str) -> Option<PathBuf>;
 
     /// Whether another program has the port open, as far as this one may see.
     fn is_in_use(&self, path: &Path) -> bool;

@@ -6,20 +6,21 @@
 //! fit are merged until there is room.
 
 pub(crate) mod device;
+mod endpoint;
 mod find;
 mod outlet;
 mod port;
 mod text;
 
+pub use endpoint::{Endpoint, Simulated};
+
 use crate::clock::HostClock;
 use crate::serial::{Problem, System};
 use amber_core::Stamp;
-use amber_core::bench::Source;
 use amber_core::clock::Opening;
 use amber_core::split::Judged;
 use crossbeam_channel::{Receiver, Sender, bounded};
 use outlet::{Halt, Outlet};
-use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::thread::JoinHandle;
@@ -133,52 +134,11 @@ pub enum Feed {
     Merged(u64),
 }
 
-/// What a link watches.
-#[derive(Clone, Debug, PartialEq)]
-pub enum Wanted {
-    /// A serial port; the path may differ from the source's, as for simulated boards.
-    Port {
-        /// The device.
-        path: PathBuf,
-        /// How the wire is set.
-        source: Source,
-    },
-    /// A text file.
-    File {
-        /// Where.
-        path: PathBuf,
-        /// It is watched for more when it has been read.
-        grows: bool,
-    },
-    /// Standard input.
-    Input,
-}
-
-impl Wanted {
-    /// What `source` names, `path` being the device where it is a simulated board.
-    pub fn of(source: &Source, path: PathBuf) -> Wanted {
-        let is_file = |path: &Path| std::fs::metadata(path).is_ok_and(|meta| meta.is_file());
-        match source.port.as_str() {
-            "-" => Wanted::Input,
-            _ if is_file(&path) => Wanted::File { path, grows: true },
-            _ => Wanted::Port { path, source: source.clone() },
-        }
-    }
-
-    /// The same, but a text file ends where it ends now.
-    pub fn to_its_end(self) -> Wanted {
-        match self {
-            Wanted::File { path, .. } => Wanted::File { path, grows: false },
-            other => other,
-        }
-    }
-}
-
 /// What a link is told to do.
 #[derive(Clone, Debug)]
 pub enum Command {
     /// Let go of what it watches and watch this.
-    Open(Wanted),
+    Open(Box<Endpoint>),
     /// Let go of the port for another program; `back`: take it again when that one is done.
     Lend {
         /// Take it back by itself.
@@ -213,13 +173,13 @@ impl Link {
     ///
     /// # Errors
     /// When the system gives no thread.
-    pub fn start(wanted: Wanted, clock: HostClock) -> std::io::Result<Link> {
+    pub fn start(endpoint: Endpoint, clock: HostClock) -> std::io::Result<Link> {
         let (to_engine, engine) = bounded(FOR_ENGINE);
         let (to_keeper, keeper) = bounded(FOR_KEEPER);
         let (commands, orders) = bounded(FOR_LINK);
         let stop = Arc::new(AtomicBool::new(false));
         let mut outlet = Outlet::new(clock, to_engine, to_keeper, orders, Arc::clone(&stop));
-        let thread = std::thread::Builder::new().name("link".into()).spawn(move || run(wanted, &mut outlet))?;
+        let thread = std::thread::Builder::new().name("link".into()).spawn(move || run(endpoint, &mut outlet))?;
         Ok(Link { engine, keeper, commands, stop, thread: Some(thread) })
     }
 
@@ -246,16 +206,20 @@ impl Drop for Link {
 }
 
 /// Watches one thing after the other until the end.
-fn run(mut wanted: Wanted, outlet: &mut Outlet) {
+fn run(mut endpoint: Endpoint, outlet: &mut Outlet) {
     loop {
-        let halt = match wanted {
-            Wanted::Port { path, source } => port::Port::new(&System, path, source).watch(outlet),
-            Wanted::File { path, grows } => text::watch_file(&path, grows, outlet),
-            Wanted::Input => text::watch_input(outlet),
+        let halt = match endpoint {
+            Endpoint::Serial { path, source } => port::Port::new(&System, path, source).watch(outlet),
+            // The board runs until something else is watched.
+            Endpoint::Simulated { board, source } => {
+                port::Port::new(&System, board.path().to_path_buf(), source).watch(outlet)
+            }
+            Endpoint::Text { path, grows } => text::watch_file(&path, grows, outlet),
+            Endpoint::Input => text::watch_input(outlet),
         };
         match halt {
             Halt::Over => return,
-            Halt::Open(next) => wanted = next,
+            Halt::Open(next) => endpoint = *next,
         }
     }
 }

@@ -1,6 +1,6 @@
 //! The link's side of its channels: chunks and states out, commands in.
 
-use super::{Chunk, Command, Feed, LinkState, Wanted};
+use super::{Chunk, Command, Endpoint, Feed, LinkState};
 use crate::clock::HostClock;
 use amber_core::Stamp;
 use amber_core::clock::Opening;
@@ -17,7 +17,7 @@ pub(super) enum Halt {
     /// Nobody listens any more, or the end was asked for.
     Over,
     /// Something else is wanted.
-    Open(Wanted),
+    Open(Box<Endpoint>),
 }
 
 pub(super) struct Outlet {
@@ -193,7 +193,7 @@ impl Outlet {
     pub(super) fn command(&mut self) -> Result<Option<Command>, Halt> {
         self.catch_up()?;
         match self.commands.try_recv() {
-            Ok(Command::Open(wanted)) => Err(Halt::Open(wanted)),
+            Ok(Command::Open(endpoint)) => Err(Halt::Open(endpoint)),
             Ok(command) => Ok(Some(command)),
             // Nobody gives orders any more: the stop will come.
             Err(_) => Ok(None),

@@ -130,8 +130,8 @@ impl<'a> Port<'a> {
             self.path = path;
         }
         let port = self.ports.open(&self.path, &self.source, self.speed())?;
-        if let Some(usb) = self.ports.usb_of(&self.path) {
-            self.source.usb = usb;
+        if let Some(identity) = port.identity() {
+            self.source.usb = identity;
         }
         Ok(port)
     }
@@ -211,7 +211,9 @@ impl<'a> Port<'a> {
                     Err(_) => Some(Next::Pause(RESET)),
                 });
             }
-            Command::TakeBack | Command::Open(_) => {}
+            Command::TakeBack => outlet.refuse(&command, "the port is not lent")?,
+            // Told as a halt.
+            Command::Open(_) => {}
         }
         Ok(None)
     }

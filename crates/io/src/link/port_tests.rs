@@ -68,6 +68,10 @@ impl Device for FakePort {
         0
     }
 
+    fn identity(&self) -> Option<String> {
+        None
+    }
+
     fn reset(&mut self, _: Duration) -> io::Result<()> {
         Ok(())
     }
@@ -81,10 +85,6 @@ impl Ports for Fake {
 
     fn is_there(&self, _: &Path) -> bool {
         true
-    }
-
-    fn usb_of(&self, _: &Path) -> Option<String> {
-        None
     }
 
     fn path_of(&self, _: &str) -> Option<PathBuf> {
@@ -166,6 +166,8 @@ fn errors_vanishing_and_short_writes_are_gone_through_and_told() {
     rig.commands.send(Command::Send(b"pump on\n".to_vec())).unwrap();
     let told = until(&rig.keeper, "4 of 8 bytes were sent: the board does not take it");
     assert_eq!(told[0], "sent pump");
+    rig.commands.send(Command::TakeBack).unwrap();
+    until(&rig.keeper, "not taken back: the port is not lent");
 }
 
 #[test]

@@ -22,7 +22,7 @@ impl App {
         if let Source::Take(take) = &self.watched[0].source {
             return name_of(&take.folder);
         }
-        let port = if wire.port == "-" { "input" } else { &wire.port };
+        let port = if wire.is_input() { "input" } else { &wire.port };
         let stem = Path::new(port).file_stem().map_or_else(String::new, |stem| stem.to_string_lossy().into_owned());
         if wire.name.is_empty() { stem } else { wire.name.clone() }
     }

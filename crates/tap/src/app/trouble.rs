@@ -20,9 +20,10 @@ impl App {
 
     /// The live source in a few words.
     pub(crate) fn source_text(&self) -> String {
-        let port = &self.chain().settings().wire.port;
+        let wire = &self.chain().settings().wire;
+        let port = &wire.port;
         match self.baud() {
-            _ if port == "-" => "standard input".into(),
+            _ if wire.is_input() => "standard input".into(),
             Some(baud) => format!("{port} at {baud} baud"),
             None => port.clone(),
         }

@@ -5,7 +5,7 @@ use crate::shell::Signals;
 use amber_core::bench::Bench;
 use amber_core::digits::{bytes, clock as clock_text, counted, fixed, grouped};
 use amber_io::take::{From, Keeper, Order, Place, Report, Summary};
-use amber_io::{Feed, HostClock, Link, LinkState, Wanted};
+use amber_io::{Feed, HostClock, Link, LinkState};
 use anyhow::{Context, bail};
 use crossbeam_channel::{Sender, bounded};
 use indicatif::{ProgressBar, ProgressStyle};
@@ -29,9 +29,8 @@ pub(super) fn run(
 ) -> anyhow::Result<u8> {
     let clock = HostClock::start();
     let signals = Signals::watch()?;
-    let (path, board) = super::resolve(&bench.first().wire.port)?;
-    let link =
-        Link::start(Wanted::of(&bench.first().wire, path).to_its_end(), clock).context("no thread for the port")?;
+    let endpoint = super::endpoint(&bench.first().wire)?.to_its_end();
+    let link = Link::start(endpoint, clock).context("no thread for the port")?;
     let place = out.map_or_else(|| Place::Next(".".into()), Place::Exactly);
     let start = Order::Start { place, bench: Box::new(bench), from: From::Opening, rows };
     let keeper = Keeper::start_with(link.keeper.clone(), clock, Some(start)).context("no thread for the take")?;
@@ -42,7 +41,6 @@ pub(super) fn run(
     let Log { progress, saved, .. } = log;
     drop(link);
     let last = keeper.join();
-    drop(board);
     // All is kept by now; a terminal that takes no words holds nobody up for long.
     signals.end_at_last();
     drop(progress);

@@ -14,12 +14,12 @@ use crate::print::{aside, line, printed};
 use crate::recent::Recent;
 use crate::shell::{Front, Signals};
 use crate::{figure, shell};
-use amber_core::bench::{Bench, SourceSettings};
+use amber_core::bench::{Bench, Source, SourceSettings};
 use amber_core::chain::Chain;
 use amber_core::store::Limits;
 use amber_io::disk;
 use amber_io::take::{Keeper, OpenedTake, Report, Summary};
-use amber_io::{HostClock, Link, Wanted};
+use amber_io::{Endpoint, HostClock, Link, Simulated};
 use anyhow::{Context, bail};
 use clap::CommandFactory;
 use std::io::Write;
@@ -180,15 +180,16 @@ fn with_sources(mut bench: Bench, ports: &[String], baud: Option<u32>) -> anyhow
     Ok(bench)
 }
 
-/// The device of a port by path, or of a simulated board by name; the board runs as long as it is held.
-pub(crate) fn resolve(port: &str) -> anyhow::Result<(PathBuf, Option<amber_boards::ServedBoard>)> {
-    match amber_boards::by_name(port, SEED) {
-        None => Ok((PathBuf::from(port), None)),
+/// What a source names: a port, a text, standard input, or a simulated board by its name, which begins to run.
+pub(crate) fn endpoint(source: &Source) -> anyhow::Result<Endpoint> {
+    let board = match amber_boards::by_name(&source.port, SEED) {
+        None => None,
         Some(board) => {
             let served = amber_boards::serve(board)?;
-            Ok((served.path().to_path_buf(), Some(served)))
+            Some(Simulated::new(served.path().to_path_buf(), served))
         }
-    }
+    };
+    Ok(Endpoint::of(source, board))
 }
 
 fn demo(files: Files) -> anyhow::Result<u8> {
@@ -202,29 +203,29 @@ struct Watching {
     bench: Bench,
     mistakes: Vec<String>,
     files: Files,
-    /// The device of each source, and the simulated board behind it.
-    devices: Vec<(PathBuf, Option<amber_boards::ServedBoard>)>,
+    /// What each source names.
+    endpoints: Vec<Endpoint>,
 }
 
 fn prepared(ports: &[String], baud: Option<u32>, files: Files, fallback: Bench) -> anyhow::Result<Watching> {
     let (found, mistakes) = read_or_new_bench(files.bench.as_deref())?;
     let bench = with_sources(found.unwrap_or(fallback), ports, baud)?;
-    let devices = bench.sources.iter().map(|source| resolve(&source.wire.port)).collect::<Result<_, _>>()?;
-    Ok(Watching { bench, mistakes, files, devices })
+    let endpoints = bench.sources.iter().map(|source| endpoint(&source.wire)).collect::<Result<_, _>>()?;
+    Ok(Watching { bench, mistakes, files, endpoints })
 }
 
 fn watch(watching: Watching, front: impl FnOnce() -> anyhow::Result<Front>) -> anyhow::Result<u8> {
-    let Watching { bench, mistakes, files, devices } = watching;
+    let Watching { bench, mistakes, files, endpoints } = watching;
     if let Some(file) = &files.bench {
         crate::recent::remember(file, &bench.first().wire);
     }
     let clock = HostClock::start();
     let mut live = Vec::new();
     let mut chains = Vec::new();
-    for (place, (source, (path, board))) in bench.sources.iter().zip(devices).enumerate() {
-        let link = Link::start(Wanted::of(&source.wire, path), clock).context("no thread for the port")?;
+    for (place, endpoint) in endpoints.into_iter().enumerate() {
+        let link = Link::start(endpoint, clock).context("no thread for the port")?;
         let keeper = Keeper::start(link.keeper.clone(), clock).context("no thread for takes")?;
-        live.push(shell::Live { link, keeper, board });
+        live.push(shell::Live { link, keeper });
         chains.push(Chain::new(&bench, place, bench.shared.history));
     }
     let others = chains.split_off(1);

@@ -13,7 +13,7 @@ use crate::screen::{self, Change, Drawn};
 use crate::theme::{Depth, Theme};
 use amber_core::bench::{Bench, Source};
 use amber_io::take::{From, Keeper, Order, Place, Report, next_folder};
-use amber_io::{Command, Feed, HostClock, Link, LinkState, Wanted};
+use amber_io::{Command, Feed, HostClock, Link, LinkState};
 use anyhow::{Context, bail};
 use crossbeam_channel::{Receiver, Select, TryRecvError, bounded};
 use crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseEventKind};
@@ -28,11 +28,10 @@ const BUSY: &str = "the disk does not keep up: the order was not taken, try agai
 /// How long data are taken in before the next look at the keys.
 const SLICE: Duration = Duration::from_millis(6);
 
-/// A live source: the link, the keeper and the board behind it when it is a simulated one.
+/// A live source: the link and the keeper.
 pub(crate) struct Live {
     pub(crate) link: Link,
     pub(crate) keeper: Keeper,
-    pub(crate) board: Option<amber_boards::ServedBoard>,
 }
 
 /// The terminal, taken over: what is shown and what is typed.
@@ -92,10 +91,9 @@ pub(crate) fn run(
     shell.app.cancel_tasks();
     shell.jobs.finish();
     let mut reports = Vec::new();
-    for Live { link, keeper, board } in live {
+    for Live { link, keeper } in live {
         drop(link);
         reports.extend(keeper.join());
-        drop(board);
     }
     (reports, shown)
 }
@@ -363,13 +361,8 @@ impl Shell<'_> {
     }
 
     fn open(&mut self, place: usize, source: &Source) {
-        match crate::commands::resolve(&source.port) {
-            Ok((path, board)) => {
-                self.command(place, Command::Open(Wanted::of(source, path)));
-                if let (Some(live), true) = (self.live.get_mut(place), board.is_some()) {
-                    live.board = board;
-                }
-            }
+        match crate::commands::endpoint(source) {
+            Ok(endpoint) => self.command(place, Command::Open(Box::new(endpoint))),
             Err(error) => self.app.say(format!("{error:#}"), true),
         }
     }

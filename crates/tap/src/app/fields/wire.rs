@@ -69,7 +69,7 @@ impl App {
                 ),
             ]);
         }
-        if is_text && source.port != "-" {
+        if is_text && !source.is_input() {
             fields.extend(text(
                 "",
                 "rows have the times of the clock in the text or of a set rate; else 100 rows a second are assumed",

@@ -1,0 +1,84 @@
+//! What a link watches.
+
+use amber_core::bench::Source;
+use std::any::Any;
+use std::fmt;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+/// What a link watches.
+#[derive(Clone, Debug)]
+pub enum Endpoint {
+    /// A serial port.
+    Serial {
+        /// The device.
+        path: PathBuf,
+        /// How the wire is set.
+        source: Source,
+    },
+    /// A simulated board behind a pseudo-terminal.
+    Simulated {
+        /// The board.
+        board: Simulated,
+        /// How the wire is set.
+        source: Source,
+    },
+    /// A text file.
+    Text {
+        /// Where.
+        path: PathBuf,
+        /// It is watched for more when it has been read.
+        grows: bool,
+    },
+    /// Standard input.
+    Input,
+}
+
+/// A simulated board that runs as long as a copy of this is held.
+#[derive(Clone)]
+pub struct Simulated {
+    path: PathBuf,
+    _runs: Arc<dyn Any + Send + Sync>,
+}
+
+impl Simulated {
+    /// A board at the device `path` that runs as long as `board` is held.
+    pub fn new(path: PathBuf, board: impl Any + Send + Sync) -> Simulated {
+        Simulated { path, _runs: Arc::new(board) }
+    }
+
+    /// Its device.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+}
+
+impl fmt::Debug for Simulated {
+    fn fmt(&self, formatter: &mut fmt::Formatter<'_>) -> fmt::Result {
+        formatter.debug_struct("Simulated").field("path", &self.path).finish_non_exhaustive()
+    }
+}
+
+impl Endpoint {
+    /// What `source` names, which may be the simulated board `board`.
+    pub fn of(source: &Source, board: Option<Simulated>) -> Endpoint {
+        let source = source.clone();
+        let path = PathBuf::from(&source.port);
+        let is_file = || std::fs::metadata(&path).is_ok_and(|meta| meta.is_file());
+        match board {
+            Some(board) => Endpoint::Simulated { board, source },
+            None if source.is_input() => Endpoint::Input,
+            None if is_file() => Endpoint::Text { path, grows: true },
+            None => Endpoint::Serial { path, source },
+        }
+    }
+
+    /// The same, but a text file ends where it ends now.
+    #[must_use]
+    pub fn to_its_end(self) -> Endpoint {
+        match self {
+            Endpoint::Text { path, .. } => Endpoint::Text { path, grows: false },
+            other => other,
+        }
+    }
+}
