@@ -5,7 +5,7 @@ use super::Chain;
 use crate::Stamp;
 use crate::clock::{Opening, Time};
 use crate::interpret::{Interpreter, Layout, RowSink, Rows};
-use crate::split::{Fate, Seen};
+use crate::split::{Column, Fate};
 
 /// What was found, in the order in which it is to be taken in.
 #[derive(Debug, Default)]
@@ -42,7 +42,7 @@ enum Item {
     Opened(Opening),
     CutOff(u64),
     Swapped(usize, usize),
-    Seen(Vec<Seen>, Vec<usize>),
+    Columns(Vec<Column>, Vec<usize>),
     Sent(Stamp, Vec<u8>),
 }
 
@@ -52,7 +52,7 @@ pub struct Finder {
     interpreter: Interpreter,
     found: Found,
     newest: Option<Stamp>,
-    seen: Vec<Seen>,
+    stated: Vec<Column>,
 }
 
 impl Finder {
@@ -94,7 +94,7 @@ impl Finder {
     /// New channels find their places, and what is known of how numbers are written is passed on.
     fn follow(&mut self) {
         let is_new = std::mem::take(&mut self.found.has_new_channels);
-        if !is_new && self.seen.iter().copied().eq(self.interpreter.splitter().seen()) {
+        if !is_new && self.stated.iter().copied().eq(self.interpreter.splitter().columns()) {
             return;
         }
         self.interpreter.give_rows(&mut self.found);
@@ -102,9 +102,9 @@ impl Finder {
             self.interpreter.joint_mut().swap(a, b);
             self.found.items.push(Item::Swapped(a, b));
         }
-        self.seen = self.interpreter.splitter().seen().collect();
+        self.stated = self.interpreter.splitter().columns().collect();
         let columns = self.interpreter.joint().layout().columns().to_vec();
-        self.found.items.push(Item::Seen(self.seen.clone(), columns));
+        self.found.items.push(Item::Columns(self.stated.clone(), columns));
     }
 
     /// What was found since the last call.
@@ -182,7 +182,7 @@ impl Chain {
     /// The half that finds rows for this chain, which has taken in nothing yet.
     pub fn finder(&self) -> Finder {
         let mut finder =
-            Finder { interpreter: self.interpreter.clone(), found: Found::default(), newest: None, seen: Vec::new() };
+            Finder { interpreter: self.interpreter.clone(), found: Found::default(), newest: None, stated: Vec::new() };
         finder.follow();
         finder
     }
@@ -213,7 +213,7 @@ impl Chain {
                 Item::Opened(opening) => intake.opened(opening),
                 Item::CutOff(bytes) => intake.counts.cut_off += bytes,
                 Item::Swapped(a, b) => intake.swap(a, b),
-                Item::Seen(seen, columns) => intake.settle(seen.into_iter(), &columns),
+                Item::Columns(stated, columns) => intake.settle(stated.into_iter(), &columns),
                 Item::Sent(at, bytes) => intake.sent(at, &bytes),
             }
         }

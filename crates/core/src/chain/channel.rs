@@ -8,7 +8,7 @@ use crate::digits;
 use crate::levels::{LevelRule, Levels};
 use crate::scale::Scaler;
 use crate::smooth::smooths;
-use crate::split::{STATE_WORDS, Seen};
+use crate::split::{Column, STATE_WORDS};
 use crate::store::{Series, Store};
 use crate::watch::{Watch, Watcher};
 use std::ops::Range;
@@ -49,7 +49,7 @@ pub struct Channel {
     watcher: Watcher,
     levels: Levels,
     /// How its raw text is written.
-    seen: Seen,
+    column: Column,
     /// The quantity of one raw step.
     resolution: f64,
     /// Rows get their time from it, or it counts them.
@@ -73,7 +73,7 @@ impl Channel {
             smoothed: None,
             watcher: Watcher::new(LOGIC),
             levels: Levels::new(rule),
-            seen: Seen::default(),
+            column: Column::default(),
             resolution: 1.0,
             is_timer: false,
             only_bits: true,
@@ -100,7 +100,7 @@ impl Channel {
         self.scaled = Series::starting_at(first);
         self.smoothed = smooths(&self.settings.smooth).then(|| Series::starting_at(first));
         self.watcher = Watcher::new(self.settings.watch.unwrap_or(LOGIC));
-        self.learn(self.seen);
+        self.learn(self.column);
     }
 
     /// Forgets what was found in the raw values themselves, too.
@@ -111,8 +111,8 @@ impl Channel {
     }
 
     /// Learns how its raw text is written.
-    pub(super) fn learn(&mut self, seen: Seen) {
-        self.seen = seen;
+    pub(super) fn learn(&mut self, column: Column) {
+        self.column = column;
         self.levels.set_step(self.raw_step());
         self.resolution = self.settings.scale.resolution(self.raw_step());
     }
@@ -190,8 +190,8 @@ impl Channel {
         self.wished.is_some()
     }
 
-    pub(super) fn seen(&self) -> Seen {
-        self.seen
+    pub(super) fn column(&self) -> Column {
+        self.column
     }
 
     /// Its quantity is its raw value, that of a column of `store`: it is kept once.
@@ -214,9 +214,9 @@ impl Channel {
         self.smoothed.as_ref().and_then(|series| series.get(row)).map(f64::from)
     }
 
-    /// What it says of its own raw step: 1 for whole numbers, 0.01 for two decimals.
+    /// The resolution of its raw value, as its column states it: 1 for whole numbers, 0.01 for two decimals.
     pub fn raw_step(&self) -> f64 {
-        10f64.powi(-i32::from(self.seen.decimals))
+        self.column.resolution.step()
     }
 
     /// The least and most raw value so far; `None` before the first.
@@ -318,11 +318,11 @@ impl Channel {
 
     /// The pair of [`crate::split::STATE_WORDS`] that the board writes instead of 0 and 1.
     pub fn words(&self) -> Option<usize> {
-        self.seen.words.map(usize::from)
+        self.column.words.map(usize::from)
     }
 
     /// The decimals with which its raw value is shown.
     pub fn raw_decimals(&self) -> usize {
-        usize::from(self.seen.decimals)
+        self.column.resolution.decimals()
     }
 }

@@ -8,7 +8,7 @@ use crate::clock::{Intervals, Opening, RateMeter, Time, Timed, Timing};
 use crate::derive::{Derived, Values};
 use crate::interpret::{Layout, RowSink, Rows};
 use crate::levels::LevelRule;
-use crate::split::{Fate, Seen};
+use crate::split::{Column, Fate};
 use crate::store::{Limits, Store};
 use crate::tail::Tail;
 use crate::work::{Cancelled, Ticket};
@@ -315,11 +315,11 @@ impl Intake {
         })
     }
 
-    /// After a piece was taken in: lets go of what is beyond the limits, learns how fine the numbers are.
-    pub(super) fn settle(&mut self, seen: impl Iterator<Item = Seen>, columns: &[usize]) {
-        for (column, seen) in columns.iter().zip(seen) {
-            if let Some(channel) = self.channels.get_mut(*column).filter(|channel| channel.seen() != seen) {
-                channel.learn(seen);
+    /// After a piece was taken in: learns what its columns state of themselves, lets go of what is beyond the limits.
+    pub(super) fn settle(&mut self, stated: impl Iterator<Item = Column>, columns: &[usize]) {
+        for (channel, column) in columns.iter().zip(stated) {
+            if let Some(channel) = self.channels.get_mut(*channel).filter(|channel| channel.column() != column) {
+                channel.learn(column);
             }
         }
         if let Some(first) = self.store.trim() {

@@ -108,7 +108,7 @@ impl Chain {
         if self.intake.has_new_channels() {
             self.put_in_order();
         }
-        self.intake.settle(self.interpreter.splitter().seen(), self.interpreter.joint().layout().columns());
+        self.intake.settle(self.interpreter.splitter().columns(), self.interpreter.joint().layout().columns());
         if self.intake.is_stale() {
             self.wish(Anew { levels: true, channels: self.all_names(), ..Anew::default() });
         }

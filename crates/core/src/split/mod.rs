@@ -32,7 +32,7 @@ pub use fate::{Fate, Refusal, Sink};
 pub use frame::{Frame, Framing, Lines, MAX_LINE};
 pub use judge::{Judged, judge};
 pub use number::{Number, number, scan_number};
-pub use read::Seen;
+pub use read::{Column, Resolution};
 pub use reading::Offer;
 pub use shape::{Bare, Delimiter, Labels, MAX_FIELDS, Shape};
 pub use spelling::NotAShape;

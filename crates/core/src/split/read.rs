@@ -7,6 +7,7 @@ use super::shape::{Labels, MAX_FIELDS, Shape};
 use super::value::{Value, value};
 use super::words::Sign;
 use super::{bare, json, words};
+use crate::digits::decimals;
 
 /// What a line was that is not a row.
 #[derive(Debug, PartialEq, Eq)]
@@ -19,13 +20,46 @@ pub(super) enum Other {
     NewLabel(String),
 }
 
-/// What is known of a column from the lines so far.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Seen {
-    /// The most digits after the point.
-    pub decimals: u8,
+/// What a column states of itself.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Column {
+    /// The smallest step between two of its values.
+    pub resolution: Resolution,
     /// The pair of [`super::STATE_WORDS`] that the board writes instead of 0 and 1.
     pub words: Option<u8>,
+}
+
+/// The smallest step between two raw values of a column.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Resolution {
+    /// A number of so many decimals was the finest in a text so far.
+    Decimals(u8),
+    /// This step, as a layout says; finite and above 0.
+    Step(f64),
+}
+
+impl Default for Resolution {
+    fn default() -> Self {
+        Resolution::Decimals(0)
+    }
+}
+
+impl Resolution {
+    /// The step: 1 for whole numbers, 0.01 for two decimals.
+    pub fn step(self) -> f64 {
+        match self {
+            Resolution::Decimals(places) => 10f64.powi(-i32::from(places)),
+            Resolution::Step(step) => step,
+        }
+    }
+
+    /// The decimals with which a raw value is shown.
+    pub fn decimals(self) -> usize {
+        match self {
+            Resolution::Decimals(places) => usize::from(places),
+            Resolution::Step(step) => decimals(step),
+        }
+    }
 }
 
 /// Where the values of a line go.
@@ -118,8 +152,10 @@ impl Reader {
     }
 
     /// What is known of each column.
-    pub(super) fn seen(&self) -> impl Iterator<Item = Seen> {
-        self.decimals.iter().zip(&self.words).map(|(decimals, words)| Seen { decimals: *decimals, words: *words })
+    pub(super) fn columns(&self) -> impl Iterator<Item = Column> {
+        let column =
+            |(places, words): (&u8, &Option<u8>)| Column { resolution: Resolution::Decimals(*places), words: *words };
+        self.decimals.iter().zip(&self.words).map(column)
     }
 
     /// Whether there can be no more columns.

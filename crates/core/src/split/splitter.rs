@@ -4,7 +4,7 @@ use super::fate::{Fate, Refusal, Sink};
 use super::form::carries_numbers;
 use super::frame::{self, Frame, Framing};
 use super::learn::{Learning, MOST_HELD};
-use super::read::{Seen, legible};
+use super::read::{Column, legible};
 use super::reading::{Better, Offer, Reading, refuse};
 use super::shape::Shape;
 use super::trial::{RowCount, Trial, read};
@@ -197,9 +197,9 @@ impl Splitter {
         reading.offer.as_ref().or(reading.doubts.offer.as_ref())
     }
 
-    /// What is known of each column; empty while no shape is known.
-    pub fn seen(&self) -> impl Iterator<Item = Seen> {
-        self.reading().into_iter().flat_map(|reading| reading.reader.seen())
+    /// What each column states of itself; empty while no shape is known.
+    pub fn columns(&self) -> impl Iterator<Item = Column> {
+        self.reading().into_iter().flat_map(|reading| reading.reader.columns())
     }
 
     /// Takes all of `bytes`, which arrived at `at`.
