@@ -117,15 +117,8 @@ impl Channel {
         self.resolution = self.settings.scale.resolution(self.raw_step());
     }
 
-    /// Takes what was worked out for rows, the first of which is `first`. `reference` gives what the reference channel says
-    /// in the row at a place among them.
-    pub(super) fn extend(&mut self, first: u64, times: &[Stamp], values: &Values, reference: impl Fn(usize) -> f64) {
-        self.look(first, times, &values.raw);
-        self.take(values, reference);
-    }
-
-    /// What is found in the raw values themselves.
-    pub(super) fn look(&mut self, first: u64, times: &[Stamp], raw: &[f64]) {
+    /// What is found in the raw values of the next rows themselves.
+    pub(super) fn look(&mut self, raw: &[f64]) {
         let mut ends = self.ends;
         for raw in raw {
             // A gap is neither less nor more.
@@ -152,10 +145,15 @@ impl Channel {
         if let Some(last) = raw.iter().rfind(|raw| !raw.is_nan()) {
             self.last.raw = *last;
         }
+    }
+
+    /// The levels and the noise in the raw values of the next rows, the first of which is `first`.
+    pub(super) fn find_levels(&mut self, first: u64, times: &[Stamp], raw: &[f64]) {
         self.levels.extend(first, times, raw);
     }
 
-    /// What is made behind the raw values.
+    /// What is made behind the raw values. `reference` gives what the reference channel says in the row at a place among
+    /// them.
     pub(super) fn take(&mut self, values: &Values, reference: impl Fn(usize) -> f64) {
         self.scaled.extend(values.quantity());
         if let Some(series) = &mut self.smoothed {

@@ -40,6 +40,8 @@ pub(super) struct Intake {
     pub(super) derived: Derived,
     /// The channel that counts the rows of a block; empty when there is none.
     index: String,
+    /// Levels are found as rows come; else when they are asked for.
+    pub(super) finds_levels: bool,
     /// How much is made anew at once: channels times rows.
     pub(super) at_once: u64,
     /// Rows have other times, and what depends on them must be made anew.
@@ -63,6 +65,7 @@ impl Intake {
             new_channels: false,
             derived: Derived::new(true),
             index: String::new(),
+            finds_levels: true,
             at_once: u64::MAX,
             stale: false,
         }
@@ -162,7 +165,8 @@ impl Intake {
                 let channel = &mut intake.channels[*at];
                 if fresh.is_computed(*at) {
                     computed[*at].extend_from_slice(&values[*at].raw);
-                    channel.look(part.start, &times, &values[*at].raw);
+                    channel.look(&values[*at].raw);
+                    channel.find_levels(part.start, &times, &values[*at].raw);
                 }
                 channel.take(&values[*at], reference);
             }
@@ -310,7 +314,8 @@ impl Intake {
                 }
                 raw.clear();
                 intake.store.read_raw(index, part.clone(), &mut raw);
-                channel.look(part.start, &times, &raw);
+                channel.look(&raw);
+                channel.find_levels(part.start, &times, &raw);
             }
         })
     }
@@ -379,7 +384,11 @@ impl RowSink for Intake {
         self.store.extend(rows.times, rows.arrivals, all.iter().map(|values| &values.raw[..]));
         for (index, (channel, values)) in self.channels.iter_mut().zip(all).enumerate() {
             let source = deriver.reference(index);
-            channel.extend(first, rows.times, values, |row| source.map_or(f64::NAN, |at| all[at].quantity()[row]));
+            channel.look(&values.raw);
+            if self.finds_levels {
+                channel.find_levels(first, rows.times, &values.raw);
+            }
+            channel.take(values, |row| source.map_or(f64::NAN, |at| all[at].quantity()[row]));
             if deriver.is_as_it_came(index) {
                 channel.share(&self.store, index);
             }

@@ -56,6 +56,20 @@ impl Chain {
         chain
     }
 
+    /// The same, but levels, and the noise of channels, are not found before [`Chain::find_levels`] is called.
+    #[must_use]
+    pub fn without_levels(mut self) -> Chain {
+        self.intake.finds_levels = false;
+        self
+    }
+
+    /// Finds the levels of all rows, and those of rows that come from now on.
+    pub fn find_levels(&mut self) {
+        if !std::mem::replace(&mut self.intake.finds_levels, true) {
+            self.wish(Anew { levels: true, ..Anew::default() });
+        }
+    }
+
     /// Takes bytes that arrived at `at`. Stamps must not run backwards; one that does counts as the newest so far.
     pub fn feed(&mut self, at: Stamp, bytes: &[u8]) {
         self.note(|| Came::Bytes(at, bytes.to_vec()));

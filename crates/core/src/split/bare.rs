@@ -1,7 +1,7 @@
 //! Lines of bare numbers.
 
 use super::fate::Refusal;
-use super::number::{Number, scan_number, scan_with_comma};
+use super::number::{Number, scan_at, scan_comma_at};
 use super::read::{Cells, Other, legible};
 use super::shape::{Bare, Delimiter, bare_text};
 use super::value::value;
@@ -10,14 +10,14 @@ use super::value::value;
 #[inline]
 pub(super) fn plain(bare: &Bare, line: &[u8], cells: &mut Cells<'_>) -> bool {
     let line = if bare.brackets { &line[bare_text(line)] } else { line };
-    if bare.comma { plain_with(bare, line, scan_with_comma, cells) } else { plain_with(bare, line, scan_number, cells) }
+    if bare.comma { plain_with(bare, line, scan_comma_at, cells) } else { plain_with(bare, line, scan_at, cells) }
 }
 
 #[inline(always)]
 fn plain_with(
     bare: &Bare,
     line: &[u8],
-    scan: impl Fn(&[u8]) -> Option<(Number, usize)>,
+    scan: impl Fn(&[u8], usize) -> Option<(Number, usize)>,
     cells: &mut Cells<'_>,
 ) -> bool {
     let byte = bare.delimiter.byte();
@@ -27,20 +27,22 @@ fn plain_with(
     let mut at = 0;
     for field in 0..bare.fields {
         if field > 0 {
-            while is_blank(at, false) {
-                at += 1;
-            }
             if line.get(at) != Some(&byte) {
-                return false;
+                while is_blank(at, false) {
+                    at += 1;
+                }
+                if line.get(at) != Some(&byte) {
+                    return false;
+                }
             }
             at += 1;
         }
         while is_blank(at, field > 0 && bare.delimiter == Delimiter::Spaces) {
             at += 1;
         }
-        let Some((number, used)) = scan(&line[at..]) else { return false };
+        let Some((number, end)) = scan(line, at) else { return false };
         cells.set_number(field, number);
-        at += used;
+        at = end;
     }
     while is_blank(at, false) {
         at += 1;

@@ -152,14 +152,15 @@ fn is_same(a: f64, b: f64) -> bool {
     a.to_bits() == b.to_bits() || (a.is_nan() && b.is_nan())
 }
 
-/// `value` times `power` as a whole number, which is the right one if it has no more decimals.
-#[inline]
+/// 1.5 times 2^52: a number below 2^31 that is added to it leaves its nearest whole number in the lowest bits, several of
+/// them at a time, which a conversion does not.
+const TO_WHOLE: f64 = 6_755_399_441_055_744.0;
+
+/// `value` times `power` as a whole number, which is the right one if it is small and has no more decimals; 0 for a gap.
+#[inline(always)]
 fn scaled(value: f64, power: f64) -> i32 {
-    if power == 1.0 {
-        return value as i32;
-    }
-    let scaled = value * power;
-    (scaled + 0.5f64.copysign(scaled)) as i32
+    let number = (value * power + TO_WHOLE).to_bits() as u32 as i32;
+    if value.is_nan() { 0 } else { number }
 }
 
 /// The least and the most of the values times `power`, if all are whole numbers that come back to the bit.
@@ -172,7 +173,6 @@ fn whole(values: &[f64], power: f64) -> Option<(i32, i32)> {
             let number = scaled(*value, power);
             let back = if power == 1.0 { f64::from(number) } else { f64::from(number) / power };
             fits &= value.is_nan() | (back.to_bits() == value.to_bits());
-            // A gap is zero here.
             (least, most) = (least.min(number), most.max(number));
         }
         if !fits {
@@ -188,13 +188,12 @@ impl Narrow for f64 {
     fn pack(values: &[f64]) -> Numbers {
         for power in [1.0, 10.0, 100.0, 1e3, 1e4, 1e5, 1e6] {
             let Some((least, most)) = whole(values, power) else { continue };
-            let numbers = values.iter().map(|value| (value.is_nan(), scaled(*value, power)));
             return if least > i32::from(i16::MIN) && most <= i32::from(i16::MAX) {
-                let two = numbers.map(|(is_gap, number)| if is_gap { i16::MIN } else { number as i16 });
-                Numbers::Two(two.collect(), power)
+                let two = |value: &f64| if value.is_nan() { i16::MIN } else { scaled(*value, power) as i16 };
+                Numbers::Two(values.iter().map(two).collect(), power)
             } else {
-                let four = numbers.map(|(is_gap, number)| if is_gap { i32::MIN } else { number });
-                Numbers::Four(four.collect(), power)
+                let four = |value: &f64| if value.is_nan() { i32::MIN } else { scaled(*value, power) };
+                Numbers::Four(values.iter().map(four).collect(), power)
             };
         }
         if values.iter().all(|value| is_same(f64::from(*value as f32), *value)) {

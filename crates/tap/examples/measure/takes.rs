@@ -85,11 +85,10 @@ pub(super) fn edit(folder: &Path) -> Outcome {
     // The third line says how a channel is smoothed that is drawn.
     let smoothing = |screen: &str| screen.lines().nth(2).unwrap_or_default().to_owned();
     program.press("4")?;
-    program.wait_for("filter")?;
-    for _ in 0..3 {
-        program.press("\x1b[C")?;
-        std::thread::sleep(Duration::from_millis(300));
-    }
+    program.wait_for("add a filter")?;
+    program.press("a")?;
+    program.wait_for("add filter 1")?;
+    program.press("\x1b[B\x1b[B\r")?;
     program.wait_until("a median", |screen| smoothing(screen).contains("median"))?;
     program.press("\x1b[B\x1b[B")?;
     for rows in [501, 5000, 60_000] {

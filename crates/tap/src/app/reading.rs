@@ -41,6 +41,12 @@ impl Reading {
         Reading { finder: chain.finder(), chain, replay: take.replay() }
     }
 
+    /// The same, but levels are left to be found at the end: they take a third of the time, and the picture needs none.
+    fn without_levels(mut self) -> Reading {
+        self.chain = self.chain.without_levels();
+        self
+    }
+
     /// Reads on, `most` bytes or a little more: one thread finds rows, another one takes them in.
     pub(super) fn read(&mut self, most: u64, ticket: &Ticket) -> Result<Read, Cancelled> {
         let Reading { chain, finder, replay } = self;
@@ -124,7 +130,7 @@ impl App {
         let Watched { chain, source: Source::Take(take), underway } = &*watched else { return };
         let mut bench = Bench::of(settings);
         bench.shared.levels = chain.level_rule();
-        let reading = Box::new(Reading::new(take, &bench, 0));
+        let reading = Box::new(Reading::new(take, &bench, 0).without_levels());
         let shows = chain.counts().bytes == 0 || underway.as_ref().is_some_and(|before| before.reads && before.shows);
         let ticket = watched.begin(Underway::new(self.now, true, shows));
         self.do_task(Task::Read { place, reading, ticket });
@@ -148,6 +154,9 @@ impl App {
         }
         if shows || read != Read::Part {
             self.show_read(place, *chain);
+        }
+        if read != Read::Part {
+            self.watched[place].chain.find_levels();
         }
         match read {
             Read::Part => self.do_task(Task::Read { place, reading, ticket }),
