@@ -1,55 +1,59 @@
-//! A chain in two halves, for bytes that are all there already: one finds rows in them, perhaps while the other, in another
-//! thread, takes in those that were found before. Together they do what [`Chain::feed`] does.
+//! A chain in two halves, for bytes that are all there already: one splits them, perhaps while the other, in another thread,
+//! gives rows their times and takes in what was split before. Together they do what [`Chain::feed`] does.
 
 use super::Chain;
 use crate::Stamp;
-use crate::clock::{Opening, Time};
-use crate::interpret::{Interpreter, Layout, RowSink, Rows};
-use crate::split::{Column, Fate};
+use crate::clock::Opening;
+use crate::split::{Column, Fate, Shape, Sink, Splitter, Standing};
 
 /// What was found, in the order in which it is to be taken in.
 #[derive(Debug, Default)]
 pub struct Found {
     items: Vec<Item>,
+    /// The lines that are kept, one behind the other.
+    lines: Vec<u8>,
+    /// The arrival of each row, and the values of all rows, one behind the other.
+    arrivals: Vec<Stamp>,
+    values: Vec<f64>,
     /// Bytes that it was found in.
     bytes: u64,
     newest: Option<Stamp>,
-    /// There are channels that may not have found their places.
-    has_new_channels: bool,
     /// Lines are only counted.
     passes_lines: bool,
 }
 
 #[derive(Debug)]
 enum Item {
-    Layout(Layout),
-    Rows {
-        arrivals: Vec<Stamp>,
-        times: Vec<Stamp>,
-        raw: Vec<Vec<f64>>,
-        is_text_time: bool,
-    },
-    Lines {
-        bytes: Vec<u8>,
-        entries: Vec<(Stamp, Fate, usize)>,
-    },
-    /// Lines that are not kept, by what became of them.
-    Passed(Vec<(Fate, u64)>),
+    Shape(Shape),
+    /// A line of so many bytes.
+    Line(Stamp, Fate, usize),
+    Rows(Rows),
+    /// A line that is not kept and is no row.
+    Passed(Fate),
     Gap,
-    Missed,
     Restart,
-    Retimed(Vec<(Stamp, bool)>, Time),
-    Opened(Opening),
-    CutOff(u64),
-    Swapped(usize, usize),
-    Columns(Vec<Column>, Vec<usize>),
+    /// The splitter stood so, and gave up so many bytes.
+    Opened(Opening, Option<Standing>, u64),
+    /// What the columns state of themselves from now on.
+    Columns(Vec<Column>),
     Sent(Stamp, Vec<u8>),
+    /// No more comes: what waits is settled.
+    Finished,
 }
 
-/// The half that finds rows.
+/// Rows that follow one another.
+#[derive(Debug, Default)]
+struct Rows {
+    count: usize,
+    columns: usize,
+    /// Their lines, where they are not kept, by what became of them.
+    passed: Vec<(Fate, u64)>,
+}
+
+/// The half that splits.
 #[derive(Debug)]
 pub struct Finder {
-    interpreter: Interpreter,
+    splitter: Splitter,
     found: Found,
     newest: Option<Stamp>,
     stated: Vec<Column>,
@@ -61,27 +65,28 @@ impl Finder {
         let at = self.newest.map_or(at, |newest| newest.max(at));
         (self.newest, self.found.newest) = (Some(at), Some(at));
         self.found.bytes += bytes.len() as u64;
-        self.interpreter.feed_on(at, bytes, &mut self.found);
+        self.splitter.feed(at, bytes, &mut self.found);
         self.follow();
     }
 
     /// The source was opened, as [`Chain::open`] says.
     pub fn open(&mut self, opening: Opening, within: bool) {
-        self.interpreter.give_rows(&mut self.found);
-        self.found.items.push(Item::Opened(opening));
-        let cut_off = self.interpreter.open(opening, within, &mut self.found);
-        self.found.items.push(Item::CutOff(cut_off as u64));
+        // What is added to a text goes on from what was there.
+        let opened = (!matches!(opening, Opening::Grows(_))).then(|| self.splitter.open(within));
+        let cut_off = opened.map_or(0, |(cut_off, _)| cut_off as u64);
+        self.found.items.push(Item::Opened(opening, opened.map(|(_, standing)| standing), cut_off));
     }
 
     /// The text has come to its end.
     pub fn end(&mut self) {
-        self.interpreter.finish(Some(self.newest.unwrap_or_default()), &mut self.found);
-        self.follow();
+        self.splitter.end(self.newest.unwrap_or_default(), &mut self.found);
+        self.finish();
     }
 
     /// No more will come.
     pub fn finish(&mut self) {
-        self.interpreter.finish(None, &mut self.found);
+        self.splitter.finish(&mut self.found);
+        self.found.items.push(Item::Finished);
         self.follow();
     }
 
@@ -91,25 +96,16 @@ impl Finder {
         self.found.items.push(Item::Sent(at, bytes.to_vec()));
     }
 
-    /// New channels find their places, and what is known of how numbers are written is passed on.
+    /// What is known of how numbers are written is passed on.
     fn follow(&mut self) {
-        let is_new = std::mem::take(&mut self.found.has_new_channels);
-        if !is_new && self.stated.iter().copied().eq(self.interpreter.splitter().columns()) {
-            return;
+        if !self.stated.iter().copied().eq(self.splitter.columns()) {
+            self.stated = self.splitter.columns().collect();
+            self.found.items.push(Item::Columns(self.stated.clone()));
         }
-        self.interpreter.give_rows(&mut self.found);
-        for (a, b) in self.interpreter.joint().layout().swaps() {
-            self.interpreter.joint_mut().swap(a, b);
-            self.found.items.push(Item::Swapped(a, b));
-        }
-        self.stated = self.interpreter.splitter().columns().collect();
-        let columns = self.interpreter.joint().layout().columns().to_vec();
-        self.found.items.push(Item::Columns(self.stated.clone(), columns));
     }
 
     /// What was found since the last call.
     pub fn take_found(&mut self) -> Found {
-        self.interpreter.give_rows(&mut self.found);
         let next = Found { passes_lines: self.found.passes_lines, ..Found::default() };
         std::mem::replace(&mut self.found, next)
     }
@@ -117,7 +113,7 @@ impl Finder {
     /// Whether lines are only counted from now on, since so many come behind them that they will not be kept.
     pub fn pass_lines(&mut self, passes: bool) {
         // Those that wait for their shape may be read again.
-        self.found.passes_lines = passes && self.interpreter.splitter().is_settled();
+        self.found.passes_lines = passes && self.splitter.is_settled();
     }
 
     /// How many bytes were taken since then.
@@ -126,105 +122,121 @@ impl Finder {
     }
 }
 
-impl RowSink for Found {
-    fn layout(&mut self, layout: &Layout) {
-        self.has_new_channels = true;
-        self.items.push(Item::Layout(layout.clone()));
+impl Found {
+    /// Adds to the rows that were found last, where they have so many columns or none was found yet, else to new ones.
+    #[inline]
+    fn add_to_rows(&mut self, columns: Option<usize>, add: impl FnOnce(&mut Rows)) {
+        let fits = |rows: &Rows| rows.count == 0 || columns.is_none_or(|columns| rows.columns == columns);
+        if !matches!(self.items.last(), Some(Item::Rows(rows)) if fits(rows)) {
+            self.items.push(Item::Rows(Rows::default()));
+        }
+        if let Some(Item::Rows(rows)) = self.items.last_mut() {
+            rows.columns = columns.unwrap_or(rows.columns);
+            add(rows);
+        }
+    }
+}
+
+impl Sink for Found {
+    fn shape(&mut self, shape: &Shape) {
+        self.items.push(Item::Shape(shape.clone()));
     }
 
-    fn rows(&mut self, rows: &Rows<'_>) {
-        self.items.push(Item::Rows {
-            arrivals: rows.arrivals.to_vec(),
-            times: rows.times.to_vec(),
-            raw: rows.raw.to_vec(),
-            is_text_time: rows.is_text_time,
-        });
+    #[inline]
+    fn line(&mut self, at: Stamp, fate: Fate, line: &[u8]) {
+        match fate {
+            _ if !self.passes_lines => {
+                self.lines.extend_from_slice(line);
+                self.items.push(Item::Line(at, fate, line.len()));
+            }
+            Fate::Row(_) => {
+                self.add_to_rows(None, |rows| match rows.passed.last_mut() {
+                    Some((known, count)) if *known == fate => *count += 1,
+                    _ => rows.passed.push((fate, 1)),
+                });
+            }
+            _ => self.items.push(Item::Passed(fate)),
+        }
+    }
+
+    #[inline]
+    fn row(&mut self, at: Stamp, values: &[f64]) {
+        self.add_to_rows(Some(values.len()), |rows| rows.count += 1);
+        self.arrivals.push(at);
+        self.values.extend_from_slice(values);
     }
 
     fn gap(&mut self) {
         self.items.push(Item::Gap);
     }
 
-    fn missed(&mut self) {
-        self.items.push(Item::Missed);
-    }
-
-    fn line(&mut self, at: Stamp, fate: Fate, line: &[u8]) {
-        if self.passes_lines {
-            match self.items.last_mut() {
-                Some(Item::Passed(passed)) => match passed.last_mut() {
-                    Some((known, count)) if *known == fate => *count += 1,
-                    _ => passed.push((fate, 1)),
-                },
-                _ => self.items.push(Item::Passed(vec![(fate, 1)])),
-            }
-            return;
-        }
-        if !matches!(self.items.last(), Some(Item::Lines { .. })) {
-            self.items.push(Item::Lines { bytes: Vec::new(), entries: Vec::new() });
-        }
-        if let Some(Item::Lines { bytes, entries }) = self.items.last_mut() {
-            bytes.extend_from_slice(line);
-            entries.push((at, fate, bytes.len()));
-        }
-    }
-
     fn restart(&mut self) {
         self.items.push(Item::Restart);
-    }
-
-    fn retimed(&mut self, times: &[(Stamp, bool)], in_force: &Time) {
-        self.items.push(Item::Retimed(times.to_vec(), in_force.clone()));
     }
 }
 
 impl Chain {
-    /// The half that finds rows for this chain, which has taken in nothing yet.
+    /// The half that splits for this chain, which has taken in nothing yet.
     pub fn finder(&self) -> Finder {
-        let mut finder =
-            Finder { interpreter: self.interpreter.clone(), found: Found::default(), newest: None, stated: Vec::new() };
+        let splitter = self.interpreter.splitter().clone();
+        let mut finder = Finder { splitter, found: Found::default(), newest: None, stated: Vec::new() };
         finder.follow();
         finder
     }
 
     /// Takes in what was found.
     pub fn gather(&mut self, found: Found) {
-        let intake = &mut self.intake;
-        intake.newest = found.newest.or(intake.newest);
-        intake.counts.bytes += found.bytes;
-        for item in found.items {
+        let Found { items, lines, arrivals, values, bytes, newest, .. } = found;
+        self.intake.newest = newest.or(self.intake.newest);
+        self.intake.counts.bytes += bytes;
+        let (mut lines, mut arrivals, mut values) = (&lines[..], &arrivals[..], &values[..]);
+        for item in items {
+            let (joint, intake) = (self.interpreter.joint_mut(), &mut self.intake);
             match item {
-                Item::Layout(layout) => intake.layout(&layout),
-                Item::Rows { arrivals, times, raw, is_text_time } => {
-                    intake.rows(&Rows { arrivals: &arrivals, times: &times, raw: &raw, is_text_time });
-                }
-                Item::Lines { bytes, entries } => {
-                    let mut begin = 0;
-                    for (at, fate, end) in entries {
-                        intake.line(at, fate, &bytes[begin..end]);
-                        begin = end;
+                Item::Rows(Rows { count, columns, passed }) => {
+                    passed.into_iter().for_each(|(fate, count)| intake.pass(fate, count));
+                    let mut findings = joint.findings(intake);
+                    for at in arrivals.split_off(..count).unwrap_or_default() {
+                        findings.row(*at, values.split_off(..columns).unwrap_or_default());
                     }
                 }
-                Item::Passed(passed) => passed.into_iter().for_each(|(fate, count)| intake.pass(fate, count)),
-                Item::Gap => intake.gap(),
-                Item::Missed => intake.missed(),
-                Item::Restart => intake.restart(),
-                Item::Retimed(times, in_force) => intake.retimed(&times, &in_force),
-                Item::Opened(opening) => intake.opened(opening),
-                Item::CutOff(bytes) => intake.counts.cut_off += bytes,
-                Item::Swapped(a, b) => intake.swap(a, b),
-                Item::Columns(stated, columns) => intake.settle(stated.into_iter(), &columns),
+                Item::Line(at, fate, length) => {
+                    joint.findings(intake).line(at, fate, lines.split_off(..length).unwrap_or_default());
+                }
+                Item::Passed(fate) => {
+                    joint.pass_line(fate, intake);
+                    intake.pass(fate, 1);
+                }
+                Item::Shape(shape) => joint.findings(intake).shape(&shape),
+                Item::Gap => joint.findings(intake).gap(),
+                Item::Restart => joint.findings(intake).restart(),
+                Item::Opened(opening, standing, cut_off) => {
+                    joint.give_batch(intake);
+                    intake.opened(opening);
+                    joint.open(opening, standing, intake);
+                    intake.counts.cut_off += cut_off;
+                }
+                Item::Columns(stated) => {
+                    joint.give_batch(intake);
+                    if intake.has_new_channels() {
+                        self.put_in_order();
+                    }
+                    self.intake.settle(stated.into_iter(), self.interpreter.joint().layout().columns());
+                }
                 Item::Sent(at, bytes) => intake.sent(at, &bytes),
+                Item::Finished => joint.finish(intake),
             }
         }
-        // They have their places already.
-        intake.has_new_channels();
-        intake.settle(std::iter::empty(), &[]);
+        self.interpreter.joint_mut().give_batch(&mut self.intake);
+        if self.intake.has_new_channels() {
+            self.put_in_order();
+        }
+        self.intake.settle(std::iter::empty(), &[]);
     }
 
-    /// Knows all that `finder`, which has found all that was taken in, knows of the shape and the times of rows.
+    /// Knows all that `finder`, which has found all that was taken in, knows of the shape.
     pub fn know(&mut self, finder: &Finder) {
-        self.interpreter = finder.interpreter.clone();
+        *self.interpreter.splitter_mut() = finder.splitter.clone();
     }
 }
 
@@ -233,6 +245,7 @@ mod tests {
     use super::super::told;
     use super::*;
     use crate::bench::{Bench, ChannelSettings, SourceSettings};
+    use crate::clock::Time;
     use crate::formula::Formula;
     use crate::store::Limits;
     use proptest::prelude::*;

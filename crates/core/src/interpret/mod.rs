@@ -12,7 +12,7 @@ pub use layout::Layout;
 use crate::Stamp;
 use crate::bench::ChannelSettings;
 use crate::clock::{Item, Opening, Settled, Time, Timed, Timing};
-use crate::split::{Fate, Frame, Shape, Sink, Splitter};
+use crate::split::{Fate, Frame, Shape, Sink, Splitter, Standing};
 
 /// Rows that follow one another, at least one.
 #[derive(Debug)]
@@ -159,58 +159,27 @@ impl Interpreter {
     /// The source was opened: what comes next does not follow from what came before. `within`: it may begin within a
     /// line. Gives the bytes of an unfinished line that are given up.
     pub fn open(&mut self, opening: Opening, within: bool, sink: &mut impl RowSink) -> usize {
-        self.joint.give_batch(sink);
-        if let Opening::Grows(_) = opening {
-            self.joint.timing.open(opening);
-            return 0;
-        }
-        let later = self.splitter.waits();
-        let openings = &mut self.joint.openings;
-        match (self.splitter.is_on_trial(), self.splitter.is_broken_behind()) {
-            (false, _) => *openings = Openings { before: opening, among: Vec::new(), passed: 0 },
-            (true, false) => openings.among.push(opening),
-            // Nothing came since the last one.
-            (true, true) => {
-                openings.among.pop();
-                openings.among.push(opening);
-            }
-        }
-        if !later {
-            openings.passed = openings.among.len();
-        }
-        let given_up = if within { self.splitter.join() } else { self.splitter.begin() };
-        // Lines that wait for their shape came before the break, which is told when its place has come.
-        if !later {
-            self.joint.break_off(opening, sink);
-        }
-        given_up
+        // What is added to a text goes on from what was there.
+        let opened = (!matches!(opening, Opening::Grows(_))).then(|| self.splitter.open(within));
+        self.joint.open(opening, opened.map(|(_, standing)| standing), sink);
+        opened.map_or(0, |(given_up, _)| given_up)
     }
 
     /// Takes bytes that arrived at `at`; stamps must not run backwards.
     pub fn feed(&mut self, at: Stamp, bytes: &[u8], sink: &mut impl RowSink) {
-        self.feed_on(at, bytes, sink);
-        self.give_rows(sink);
-    }
-
-    /// The same, but the last rows may come with a later call only, at the latest with [`Interpreter::give_rows`].
-    pub fn feed_on(&mut self, at: Stamp, bytes: &[u8], sink: &mut impl RowSink) {
-        self.splitter.feed(at, bytes, &mut Findings { joint: &mut self.joint, sink });
+        self.splitter.feed(at, bytes, &mut self.joint.findings(sink));
+        self.joint.give_batch(sink);
     }
 
     /// Takes a frame that was cut before, and is read again.
     pub fn take_frame(&mut self, at: Stamp, frame: Frame<'_>, sink: &mut impl RowSink) {
-        self.splitter.take_frame(at, frame, &mut Findings { joint: &mut self.joint, sink });
-        self.give_rows(sink);
+        self.splitter.take_frame(at, frame, &mut self.joint.findings(sink));
+        self.joint.give_batch(sink);
     }
 
     /// The text has come to its end at `at`: its last line counts although it may have no ending.
     pub fn end(&mut self, at: Stamp, sink: &mut impl RowSink) {
-        self.splitter.end(at, &mut Findings { joint: &mut self.joint, sink });
-        self.give_rows(sink);
-    }
-
-    /// Gives all rows that are complete, but for those that a patient interpreter holds back.
-    pub fn give_rows(&mut self, sink: &mut impl RowSink) {
+        self.splitter.end(at, &mut self.joint.findings(sink));
         self.joint.give_batch(sink);
     }
 
@@ -220,10 +189,8 @@ impl Interpreter {
         if let Some(at) = end_of_text {
             self.end(at, sink);
         }
-        self.splitter.finish(&mut Findings { joint: &mut self.joint, sink });
-        let settled = self.joint.timing.finish();
-        self.joint.give_settled(&settled, sink);
-        self.joint.give_batch(sink);
+        self.splitter.finish(&mut self.joint.findings(sink));
+        self.joint.finish(sink);
     }
 }
 
@@ -256,6 +223,51 @@ impl Joint {
     /// Times rows by `time` from now on, `timing` having timed those that came.
     pub fn set_timing(&mut self, timing: Timing) {
         self.timing = timing;
+    }
+
+    /// Takes what the splitter finds, on its way to the sink.
+    pub(crate) fn findings<'a, S: RowSink>(&'a mut self, sink: &'a mut S) -> Findings<'a, S> {
+        Findings { joint: self, sink }
+    }
+
+    /// The source was opened, when the splitter stood so; `None` where it goes on from what was there.
+    pub(crate) fn open(&mut self, opening: Opening, standing: Option<Standing>, sink: &mut impl RowSink) {
+        self.give_batch(sink);
+        let Some(standing) = standing else {
+            self.timing.open(opening);
+            return;
+        };
+        let openings = &mut self.openings;
+        match (standing.is_on_trial, standing.is_broken_behind) {
+            (false, _) => *openings = Openings { before: opening, among: Vec::new(), passed: 0 },
+            (true, false) => openings.among.push(opening),
+            // Nothing came since the last one.
+            (true, true) => {
+                openings.among.pop();
+                openings.among.push(opening);
+            }
+        }
+        // Lines that wait for their shape came before the break, which is told when its place has come.
+        if !standing.waits {
+            openings.passed = openings.among.len();
+            self.break_off(opening, sink);
+        }
+    }
+
+    /// A line came that is no row.
+    pub(crate) fn pass_line(&mut self, fate: Fate, sink: &mut impl RowSink) {
+        self.give_batch(sink);
+        if matches!(fate, Fate::Refused(_)) {
+            self.timing.missed();
+            sink.missed();
+        }
+    }
+
+    /// No more rows will come: those that wait have the times that are known now.
+    pub(crate) fn finish(&mut self, sink: &mut impl RowSink) {
+        let settled = self.timing.finish();
+        self.give_settled(&settled, sink);
+        self.give_batch(sink);
     }
 
     fn adopt(&mut self, shape: &Shape, sink: &mut impl RowSink) {
@@ -292,7 +304,7 @@ impl Joint {
     }
 
     /// Gives the rows that were taken.
-    fn give_batch(&mut self, sink: &mut impl RowSink) {
+    pub(crate) fn give_batch(&mut self, sink: &mut impl RowSink) {
         let Batch { arrivals, times, values, columns, raw, is_text_time } = &mut self.batch;
         if times.is_empty() {
             return;
@@ -333,7 +345,7 @@ impl Joint {
 }
 
 /// What the splitter finds, on its way to the sink.
-struct Findings<'a, S> {
+pub(crate) struct Findings<'a, S> {
     joint: &'a mut Joint,
     sink: &'a mut S,
 }
@@ -346,11 +358,7 @@ impl<S: RowSink> Sink for Findings<'_, S> {
     #[inline]
     fn line(&mut self, at: Stamp, fate: Fate, line: &[u8]) {
         if !matches!(fate, Fate::Row(_)) {
-            self.joint.give_batch(self.sink);
-        }
-        if matches!(fate, Fate::Refused(_)) {
-            self.joint.timing.missed();
-            self.sink.missed();
+            self.joint.pass_line(fate, self.sink);
         }
         self.sink.line(at, fate, line);
     }

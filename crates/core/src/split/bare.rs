@@ -1,7 +1,7 @@
 //! Lines of bare numbers.
 
 use super::fate::Refusal;
-use super::number::{Number, scan_at, scan_comma_at};
+use super::number::{Number, scan_at, scan_comma_at, short_digits};
 use super::read::{Cells, Other, legible};
 use super::shape::{Bare, Delimiter, bare_text};
 use super::value::value;
@@ -26,16 +26,13 @@ fn plain_with(
     };
     let mut at = 0;
     for field in 0..bare.fields {
-        if field > 0 {
-            if line.get(at) != Some(&byte) {
-                while is_blank(at, false) {
-                    at += 1;
-                }
-                if line.get(at) != Some(&byte) {
-                    return false;
-                }
-            }
-            at += 1;
+        let is_last = field + 1 == bare.fields;
+        // Nearly all fields are a few digits and the delimiter.
+        let (count, number, next) = short_digits(line, at);
+        if (1..8).contains(&count) && next == byte && !is_last {
+            cells.set_number(field, Number { value: number as i64 as f64, decimals: 0 });
+            at += count + 1;
+            continue;
         }
         while is_blank(at, field > 0 && bare.delimiter == Delimiter::Spaces) {
             at += 1;
@@ -43,9 +40,15 @@ fn plain_with(
         let Some((number, end)) = scan(line, at) else { return false };
         cells.set_number(field, number);
         at = end;
-    }
-    while is_blank(at, false) {
-        at += 1;
+        while is_blank(at, false) {
+            at += 1;
+        }
+        if !is_last {
+            if line.get(at) != Some(&byte) {
+                return false;
+            }
+            at += 1;
+        }
     }
     at == line.len()
 }

@@ -36,5 +36,5 @@ pub use read::{Column, Resolution};
 pub use reading::Offer;
 pub use shape::{Bare, Delimiter, Labels, MAX_FIELDS, Shape};
 pub use spelling::NotAShape;
-pub use splitter::{Splitter, Sure, Waiting};
+pub use splitter::{Splitter, Standing, Sure, Waiting};
 pub use value::STATE_WORDS;

@@ -88,15 +88,23 @@ const EXACT: usize = 15;
 /// them, which is 0 at the end of the text.
 #[inline(always)]
 fn digits_at(text: &[u8], at: usize) -> (usize, u64, u8) {
-    let bytes = eight(text, at);
-    let (count, number) = digits(bytes);
+    let (count, number, next) = short_digits(text, at);
     if count < 8 {
-        return (count, number, (bytes >> (8 * count)) as u8);
+        return (count, number, next);
     }
     let bytes = eight(text, at + 8);
     let (more, rest) = digits(bytes);
     let next = if more < 8 { (bytes >> (8 * more)) as u8 } else { b'0' };
     (8 + more, number * POWERS[more] + rest, next)
+}
+
+/// The digits at place `at` of `text`, at most eight of them: how many, the number that they make, and the byte behind
+/// them, which is 0 at the end of the text and behind eight digits.
+#[inline(always)]
+pub(super) fn short_digits(text: &[u8], at: usize) -> (usize, u64, u8) {
+    let bytes = eight(text, at);
+    let (count, number) = digits(bytes);
+    (count, number, if count < 8 { (bytes >> (8 * count)) as u8 } else { 0 })
 }
 
 #[inline(always)]

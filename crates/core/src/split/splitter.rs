@@ -46,6 +46,17 @@ pub struct Waiting<'a> {
     pub bytes: &'a [u8],
 }
 
+/// How a splitter stood when the source was opened.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Standing {
+    /// Lines wait for the shape to be found.
+    pub waits: bool,
+    /// Lines are kept that may be read again, as rows of another shape.
+    pub is_on_trial: bool,
+    /// The link was broken behind these lines.
+    pub is_broken_behind: bool,
+}
+
 #[derive(Clone, Debug)]
 enum State {
     /// No shape is known.
@@ -118,14 +129,20 @@ impl Splitter {
         lost
     }
 
+    /// The source was opened: what comes next does not follow from what came before. `within`: it may begin within a
+    /// line. Gives the number of bytes of an unfinished line that is forgotten, and how things stood before.
+    pub fn open(&mut self, within: bool) -> (usize, Standing) {
+        let standing = Standing {
+            waits: self.waits(),
+            is_on_trial: !self.lines.trial.is_empty(),
+            is_broken_behind: self.lines.trial.is_broken_behind(),
+        };
+        (if within { self.join() } else { self.begin() }, standing)
+    }
+
     /// The lines that wait for the shape to be found.
     pub fn waiting(&self) -> impl Iterator<Item = Waiting<'_>> {
         self.lines.trial.untold().filter(|_| self.waits())
-    }
-
-    /// Whether lines are kept that may be read again, as rows of another shape.
-    pub fn is_on_trial(&self) -> bool {
-        !self.lines.trial.is_empty()
     }
 
     /// Whether the link was broken behind these lines.
