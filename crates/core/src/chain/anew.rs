@@ -5,6 +5,7 @@ use super::{Chain, Channel};
 use crate::Stamp;
 use crate::bench::ChannelSettings;
 use crate::clock::{Opening, Timing};
+use crate::store::Elsewhere;
 use crate::work::{Cancelled, Ticket};
 
 /// Channels times rows that are made anew in a few milliseconds.
@@ -91,6 +92,13 @@ impl Work {
             ticket.done(done, all)?;
         }
         Ok(())
+    }
+}
+
+impl Work {
+    /// Moves the history away, as [`Chain::move_away`] does.
+    pub fn move_away(&mut self, most: usize, to: &mut dyn Elsewhere) {
+        self.chain.move_away(most, to);
     }
 }
 

@@ -9,7 +9,7 @@ use crate::levels::{LevelRule, Levels};
 use crate::scale::Scaler;
 use crate::smooth::smooths;
 use crate::split::{Column, STATE_WORDS};
-use crate::store::{Series, Store};
+use crate::store::{Elsewhere, Series, Store};
 use crate::watch::{Watch, Watcher};
 use std::ops::Range;
 
@@ -195,6 +195,13 @@ impl Channel {
     /// Its quantity is its raw value, that of a column of `store`: it is kept once.
     pub(super) fn share(&mut self, store: &Store, column: usize) {
         store.share(column, &mut self.scaled);
+    }
+
+    /// Moves its series away, after those of column `column` of `store`, whose rows they have.
+    pub(super) fn move_away(&mut self, store: &Store, column: usize, to: &mut dyn Elsewhere) {
+        for series in [&mut self.scaled].into_iter().chain(&mut self.smoothed) {
+            store.move_series_away(column, series, to);
+        }
     }
 
     pub(super) fn break_off(&mut self) {

@@ -18,7 +18,7 @@ use crate::derive::circle;
 use crate::interpret::{Interpreter, Layout};
 use crate::levels::LevelRule;
 use crate::split::{Fate, Frame, Offer, Shape, Sure};
-use crate::store::{Limits, Series, Store};
+use crate::store::{Elsewhere, Limits, Series, Store};
 use crate::tail::Tail;
 use crate::work::{Cancelled, Ticket};
 use anew::{Anew, Came, Deferred};
@@ -415,6 +415,19 @@ impl Chain {
     /// The buffer.
     pub fn store(&self) -> &Store {
         &self.intake.store
+    }
+
+    /// Moves what of the history never changes away, as far as there is room, when it takes more than `most` bytes in
+    /// memory.
+    pub fn move_away(&mut self, most: usize, to: &mut dyn Elsewhere) {
+        if self.size() <= most {
+            return;
+        }
+        let intake = &mut self.intake;
+        intake.store.move_away(to);
+        for (column, channel) in intake.channels.iter_mut().enumerate() {
+            channel.move_away(&intake.store, column, to);
+        }
     }
 
     /// The bytes that the history takes in memory, lines apart.

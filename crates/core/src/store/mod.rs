@@ -5,9 +5,11 @@
 //! blocks of [`BLOCK`] rows, and are let go of a block at a time. Raw values and times are kept in the narrowest form that
 //! gives them back to the bit.
 
+mod held;
 mod packed;
 mod series;
 
+pub use held::{Elsewhere, Put};
 pub use series::Series;
 
 use crate::Stamp;
@@ -248,6 +250,20 @@ impl Store {
     /// The rows from `from` to `to`, both included.
     pub fn between(&self, from: Stamp, to: Stamp) -> Range<u64> {
         self.first_at(from)..self.first_at(Stamp(to.0.saturating_add(1)))
+    }
+
+    /// Moves the full blocks away, as far as there is room.
+    pub fn move_away(&mut self, to: &mut dyn Elsewhere) {
+        self.times.move_away(to);
+        self.arrivals.move_away(to);
+        self.columns.iter_mut().for_each(|column| column.move_away(to));
+    }
+
+    /// The same for the blocks of `series`, after those of column `column`, whose rows it has.
+    pub(crate) fn move_series_away(&self, column: usize, series: &mut Series, to: &mut dyn Elsewhere) {
+        if let Some(column) = self.columns.get(column) {
+            series.move_away(column, to);
+        }
     }
 
     /// The bytes that it takes in memory.

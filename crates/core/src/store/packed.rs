@@ -3,6 +3,7 @@
 //! copy costs little.
 
 use super::BLOCK;
+use super::held::{Elsewhere, Held};
 use crate::Stamp;
 use std::collections::VecDeque;
 use std::ops::Range;
@@ -25,7 +26,10 @@ pub(super) trait Narrow: Copy {
     /// Adds the values at these places of the block to `out`.
     fn unpack(packed: &Self::Packed, places: Range<usize>, out: &mut Vec<Self>);
 
-    /// The bytes that it takes.
+    /// The same block elsewhere; `None` where it is there already or there is no room.
+    fn moved(packed: &Self::Packed, to: &mut dyn Elsewhere) -> Option<Self::Packed>;
+
+    /// The bytes that it takes in memory.
     fn size(packed: &Self::Packed) -> usize;
 }
 
@@ -130,6 +134,15 @@ impl<T: Narrow> Queue<T> {
         }
     }
 
+    /// Moves the full blocks away, as far as there is room.
+    pub(super) fn move_away(&mut self, to: &mut dyn Elsewhere) {
+        for block in &mut self.full {
+            if let Some(moved) = T::moved(block, to) {
+                *block = Arc::new(moved);
+            }
+        }
+    }
+
     /// The bytes that it takes in memory.
     pub(super) fn size(&self) -> usize {
         self.full.iter().map(|packed| T::size(packed)).sum::<usize>() + self.tail.capacity() * size_of::<T>()
@@ -140,11 +153,11 @@ impl<T: Narrow> Queue<T> {
 #[derive(Clone, Debug)]
 pub(super) enum Numbers {
     /// Whole numbers, to be divided by this power of ten; the least one is a gap.
-    Two(Box<[i16]>, f64),
+    Two(Held<i16>, f64),
     /// The same, of four bytes.
-    Four(Box<[i32]>, f64),
-    Single(Box<[f32]>),
-    Double(Box<[f64]>),
+    Four(Held<i32>, f64),
+    Single(Held<f32>),
+    Double(Held<f64>),
 }
 
 /// Whether `a` is what went in as `b`: all gaps are one.
@@ -199,7 +212,7 @@ impl Narrow for f64 {
         if values.iter().all(|value| is_same(f64::from(*value as f32), *value)) {
             return Numbers::Single(values.iter().map(|value| *value as f32).collect());
         }
-        Numbers::Double(values.into())
+        Numbers::Double(values.iter().copied().collect())
     }
 
     #[inline]
@@ -228,11 +241,20 @@ impl Narrow for f64 {
 
     fn size(packed: &Numbers) -> usize {
         match packed {
-            Numbers::Two(numbers, _) => size_of_val(&**numbers),
-            Numbers::Four(numbers, _) => size_of_val(&**numbers),
-            Numbers::Single(numbers) => size_of_val(&**numbers),
-            Numbers::Double(numbers) => size_of_val(&**numbers),
+            Numbers::Two(numbers, _) => numbers.size(),
+            Numbers::Four(numbers, _) => numbers.size(),
+            Numbers::Single(numbers) => numbers.size(),
+            Numbers::Double(numbers) => numbers.size(),
         }
+    }
+
+    fn moved(packed: &Numbers, to: &mut dyn Elsewhere) -> Option<Numbers> {
+        Some(match packed {
+            Numbers::Two(numbers, power) => Numbers::Two(numbers.moved(to)?, *power),
+            Numbers::Four(numbers, power) => Numbers::Four(numbers.moved(to)?, *power),
+            Numbers::Single(numbers) => Numbers::Single(numbers.moved(to)?),
+            Numbers::Double(numbers) => Numbers::Double(numbers.moved(to)?),
+        })
     }
 }
 
@@ -240,23 +262,24 @@ impl Narrow for f64 {
 #[derive(Clone, Debug)]
 pub(super) enum Times {
     /// The first time of each group, and how much later the others are, in nanoseconds.
-    Later(Box<[i64; BLOCK / GROUP]>, Box<[u32]>),
-    Full(Box<[Stamp]>),
+    Later(Held<i64>, Held<u32>),
+    /// In nanoseconds.
+    Full(Held<i64>),
 }
 
 impl Narrow for Stamp {
     type Packed = Times;
 
     fn pack(values: &[Stamp]) -> Times {
-        let mut bases = Box::new([0; BLOCK / GROUP]);
+        let mut bases = [0; BLOCK / GROUP];
         for (base, group) in bases.iter_mut().zip(values.chunks(GROUP)) {
             *base = group[0].0;
         }
         let later = |(index, at): (usize, &Stamp)| u32::try_from(at.0.checked_sub(bases[index / GROUP])?).ok();
         match values.iter().enumerate().map(later).collect::<Option<Vec<u32>>>() {
-            Some(later) => Times::Later(bases, later.into()),
+            Some(later) => Times::Later(bases.into_iter().collect(), Held::Here(later.into())),
             // More than four seconds between two rows of a group, or a time that ran back.
-            None => Times::Full(values.into()),
+            None => Times::Full(values.iter().map(|at| at.0).collect()),
         }
     }
 
@@ -264,7 +287,7 @@ impl Narrow for Stamp {
     fn get(packed: &Times, index: usize) -> Stamp {
         match packed {
             Times::Later(bases, later) => Stamp(bases[index / GROUP] + i64::from(later[index])),
-            Times::Full(times) => times[index],
+            Times::Full(times) => Stamp(times[index]),
         }
     }
 
@@ -274,9 +297,16 @@ impl Narrow for Stamp {
 
     fn size(packed: &Times) -> usize {
         match packed {
-            Times::Later(bases, later) => size_of_val(&**bases) + size_of_val(&**later),
-            Times::Full(times) => size_of_val(&**times),
+            Times::Later(bases, later) => bases.size() + later.size(),
+            Times::Full(times) => times.size(),
         }
+    }
+
+    fn moved(packed: &Times, to: &mut dyn Elsewhere) -> Option<Times> {
+        Some(match packed {
+            Times::Later(bases, later) => Times::Later(bases.moved(to)?, later.moved(to)?),
+            Times::Full(times) => Times::Full(times.moved(to)?),
+        })
     }
 }
 

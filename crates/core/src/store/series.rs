@@ -1,6 +1,7 @@
 //! A derived series in single precision, with the least and most of every 16, 256 and 4096 rows beside it.
 
 use super::BLOCK;
+use super::held::{Elsewhere, Held};
 use super::packed::{Narrow, Numbers, Queue};
 use std::collections::VecDeque;
 use std::ops::Range;
@@ -30,15 +31,25 @@ struct Summary {
 const EMPTY: Summary = Summary { fine: [NOTHING; BLOCK / FINE], coarse: [NOTHING; BLOCK / COARSE], whole: NOTHING };
 
 /// A block and what it knows of itself.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 struct Full {
     values: Values,
-    summary: Summary,
+    /// Least and most of every [`FINE`] rows, one behind the other.
+    fine: Held<f32>,
+    coarse: [Span; BLOCK / COARSE],
+    whole: Span,
 }
 
-#[derive(Debug)]
+impl Full {
+    fn new(values: Values, summary: &Summary) -> Full {
+        let fine = summary.fine.iter().flat_map(|(least, most)| [*least, *most]).collect();
+        Full { values, fine, coarse: summary.coarse, whole: summary.whole }
+    }
+}
+
+#[derive(Clone, Debug)]
 enum Values {
-    Own(Box<[f32]>),
+    Own(Held<f32>),
     /// Those of a column of the store, which need no room here.
     Raw(Arc<Numbers>),
 }
@@ -68,8 +79,36 @@ pub struct Series {
 impl Series {
     /// The bytes that it takes in memory, the pyramid included.
     pub fn size(&self) -> usize {
-        let own = self.full.iter().filter(|full| matches!(full.values, Values::Own(_))).count();
-        (self.full.len() + 1) * size_of::<Summary>() + (own * BLOCK + self.tail.capacity()) * size_of::<f32>()
+        let of_block = |full: &Arc<Full>| {
+            let values = if let Values::Own(values) = &full.values { values.size() } else { 0 };
+            size_of::<Full>() + full.fine.size() + values
+        };
+        let tail = size_of::<Summary>() + self.tail.capacity() * size_of::<f32>();
+        self.full.iter().map(of_block).sum::<usize>() + tail
+    }
+
+    /// Moves the full blocks away, as far as there is room; those of `column`, whose blocks this may share, have been.
+    pub(super) fn move_away(&mut self, column: &Queue<f64>, to: &mut dyn Elsewhere) {
+        let offset = column.full().len() as i64 - self.full.len() as i64;
+        for (block, full) in (0i64..).zip(&mut self.full) {
+            let shared = usize::try_from(block + offset).ok().and_then(|block| column.full().get(block));
+            let values = match (&full.values, shared) {
+                (Values::Own(values), _) => values.moved(to).map(Values::Own),
+                (Values::Raw(numbers), Some(moved)) if !Arc::ptr_eq(numbers, moved) => {
+                    Some(Values::Raw(Arc::clone(moved)))
+                }
+                _ => None,
+            };
+            let fine = full.fine.moved(to);
+            if values.is_some() || fine.is_some() {
+                let known = &**full;
+                *full = Arc::new(Full {
+                    values: values.unwrap_or_else(|| known.values.clone()),
+                    fine: fine.unwrap_or_else(|| known.fine.clone()),
+                    ..*known
+                });
+            }
+        }
     }
 
     /// An empty series whose first row will be `first`, which must be the first row of a block of the store.
@@ -80,7 +119,7 @@ impl Series {
     /// Nothing but gaps, for all of `rows`, the first of which must be the first of a block.
     pub fn gaps(rows: Range<u64>) -> Self {
         let count = (rows.end - rows.start) as usize;
-        let full = Arc::new(Full { values: Values::Own(vec![f32::NAN; BLOCK].into()), summary: EMPTY });
+        let full = Arc::new(Full::new(Values::Own(Held::Here(vec![f32::NAN; BLOCK].into())), &EMPTY));
         let full = std::iter::repeat_n(full, count / BLOCK).collect();
         Series { full, tail: vec![f32::NAN; count % BLOCK], summary: Box::new(EMPTY), first: rows.start }
     }
@@ -97,9 +136,8 @@ impl Series {
             self.tail.extend(now.iter().map(|value| *value as f32));
             self.sum_up(begin);
             if self.tail.len() == BLOCK {
-                let values = Values::Own(self.tail.as_slice().into());
-                let full = Full { values, summary: self.summary.as_ref().clone() };
-                self.full.push_back(Arc::new(full));
+                let values = Values::Own(Held::Here(self.tail.as_slice().into()));
+                self.full.push_back(Arc::new(Full::new(values, &self.summary)));
                 self.tail.clear();
                 *self.summary = EMPTY;
             }
@@ -127,7 +165,7 @@ impl Series {
         for (back, full) in self.full.iter_mut().rev().enumerate() {
             let block = (column.full().len()).checked_sub(back + 1).and_then(|block| column.full().get(block));
             let (Values::Own(_), Some(numbers)) = (&full.values, block) else { return };
-            *full = Arc::new(Full { values: Values::Raw(Arc::clone(numbers)), summary: full.summary.clone() });
+            *full = Arc::new(Full { values: Values::Raw(Arc::clone(numbers)), fine: full.fine.clone(), ..**full });
         }
     }
 
@@ -167,23 +205,30 @@ impl Series {
     /// The same within one block.
     fn within(&self, block: usize, range: Range<usize>) -> Span {
         let full = self.full.get(block);
-        let summary = full.map_or(&*self.summary, |full| &full.summary);
+        let (coarse, whole) =
+            full.map_or((&self.summary.coarse, self.summary.whole), |full| (&full.coarse, full.whole));
         let value = |at: usize| full.map_or_else(|| self.tail[at], |full| full.values.get(at));
         if range == (0..BLOCK) {
-            return summary.whole;
+            return whole;
         }
         let scan = |spans: &[Span]| spans.iter().fold(NOTHING, |a, b| join(a, *b));
         let read = |r: Range<usize>| r.map(value).fold(NOTHING, |a, v| join(a, (v, v)));
+        let scan_fine = |g: Range<usize>| match full {
+            None => scan(&self.summary.fine[g]),
+            Some(full) => {
+                let pairs = full.fine[2 * g.start..2 * g.end].chunks_exact(2);
+                pairs.fold(NOTHING, |span, pair| join(span, (pair[0], pair[1])))
+            }
+        };
         let fine = |r: Range<usize>| match whole_groups(&r, FINE) {
             None => read(r),
-            Some(g) => join(join(read(r.start..g.start * FINE), read(g.end * FINE..r.end)), scan(&summary.fine[g])),
+            Some(g) => join(join(read(r.start..g.start * FINE), read(g.end * FINE..r.end)), scan_fine(g)),
         };
         match whole_groups(&range, COARSE) {
             None => fine(range),
-            Some(g) => join(
-                join(fine(range.start..g.start * COARSE), fine(g.end * COARSE..range.end)),
-                scan(&summary.coarse[g]),
-            ),
+            Some(g) => {
+                join(join(fine(range.start..g.start * COARSE), fine(g.end * COARSE..range.end)), scan(&coarse[g]))
+            }
         }
     }
 }

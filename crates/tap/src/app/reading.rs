@@ -7,6 +7,7 @@ use amber_core::chain::{Chain, Finder, Found};
 use amber_core::store::Limits;
 use amber_core::tail::MEMORY;
 use amber_core::work::{Cancelled, Ticket};
+use amber_io::Attic;
 use amber_io::take::{Event, OpenedTake, Replay, Step};
 use crossbeam_channel::{Sender, bounded};
 use std::io;
@@ -17,12 +18,17 @@ const PARTS: (u64, u64) = (1 << 20, 32 << 20);
 /// Bytes in which rows are found before they are handed over.
 const HANDED: u64 = 256 << 10;
 
+/// Bytes of a history that are held in memory; what is more goes to the disk.
+pub(super) const IN_MEMORY: usize = 256 << 20;
+
 /// A take on its way into a chain.
 #[derive(Debug)]
 pub(crate) struct Reading {
     chain: Chain,
     finder: Finder,
     replay: Replay,
+    attic: Attic,
+    in_memory: usize,
 }
 
 /// How far a take was read.
@@ -38,7 +44,7 @@ impl Reading {
     /// A take that is seen through the settings of source `place` of `bench`.
     pub(crate) fn new(take: &OpenedTake, bench: &Bench, place: usize) -> Reading {
         let chain = Chain::new(bench, place, Limits::NONE);
-        Reading { finder: chain.finder(), chain, replay: take.replay() }
+        Reading { finder: chain.finder(), chain, replay: take.replay(), attic: Attic::default(), in_memory: IN_MEMORY }
     }
 
     /// The same, but levels are left to be found at the end: they take a third of the time, and the picture needs none.
@@ -49,11 +55,16 @@ impl Reading {
 
     /// Reads on, `most` bytes or a little more: one thread finds rows, another one takes them in.
     pub(super) fn read(&mut self, most: u64, ticket: &Ticket) -> Result<Read, Cancelled> {
-        let Reading { chain, finder, replay } = self;
+        let Reading { chain, finder, replay, attic, in_memory } = self;
         let stop = replay.given().0.saturating_add(most);
         let (hand_over, found) = bounded::<Found>(8);
         let read = std::thread::scope(|scope| {
-            let gathered = scope.spawn(|| found.into_iter().for_each(|found| chain.gather(found)));
+            let gathered = scope.spawn(|| {
+                for found in found {
+                    chain.gather(found);
+                }
+                chain.move_away(*in_memory, attic);
+            });
             let read = find(finder, replay, stop, ticket, &hand_over);
             // It ends when nothing can be handed over any more.
             drop(hand_over);
@@ -103,6 +114,21 @@ fn find(
     };
     hand(finder);
     Ok(read)
+}
+
+#[cfg(test)]
+impl Reading {
+    /// The same, but only so much is held in memory.
+    pub(crate) fn holding(mut self, in_memory: usize) -> Reading {
+        self.in_memory = in_memory;
+        self
+    }
+
+    /// The whole, and the bytes of it that went to the disk.
+    pub(crate) fn whole(mut self) -> (Chain, u64) {
+        self.read(u64::MAX, &Ticket::default()).unwrap();
+        (self.chain, self.attic.used())
+    }
 }
 
 /// A take with all its rows, seen through the settings of source `place` of `bench`.
@@ -160,7 +186,11 @@ impl App {
         }
         match read {
             Read::Part => self.do_task(Task::Read { place, reading, ticket }),
-            Read::Whole => {}
+            Read::Whole => {
+                if let Some(why) = reading.attic.failed() {
+                    self.say(format!("the history stays in memory, there is no room for it at {why}"), true);
+                }
+            }
             Read::Failed(why) => {
                 let held = amber_core::digits::bytes(reading.replay.given().0);
                 self.say(format!("only the first {held} of the take could be read: {why}"), true);

@@ -1,11 +1,12 @@
 //! Work that may be long, as data: the shell has it done by threads of their own, and what comes of it is a message.
 
-use super::reading::{ReadPart, Reading, read_part};
+use super::reading::{IN_MEMORY, ReadPart, Reading, read_part};
 use super::{App, Watched};
 use amber_core::Stamp;
 use amber_core::chain::Work;
 use amber_core::tail::{Filter, Tail};
 use amber_core::work::Ticket;
+use amber_io::Attic;
 
 /// Lines that are searched within a few milliseconds.
 const FEW_LINES: u64 = 20_000;
@@ -100,6 +101,7 @@ impl Task {
         match self {
             Task::Anew { place, mut work, ticket } => {
                 work.run(&ticket).ok()?;
+                work.move_away(IN_MEMORY, &mut Attic::default());
                 Some(Done::Anew { place, work, ticket })
             }
             Task::Read { place, reading, ticket } => read_part(place, reading, ticket).map(Done::Read),

@@ -150,3 +150,34 @@ fn a_take_is_shown_while_it_is_read_and_what_is_set_meanwhile_stays() {
     let said = &app.notice.as_ref().unwrap().text;
     assert!(said.contains("only the first 0 B of the take could be read: it became shorter"), "{said}");
 }
+
+/// A take of 100 000 rows, of which hardly anything is held in memory, looks as it does in memory, also after edits.
+#[test]
+fn what_has_no_room_in_memory_is_read_from_the_disk() {
+    let dir = tempfile::tempdir().unwrap();
+    let place = TakePlace::Exactly(dir.path().join("x"));
+    let event = amber_io::take::Event::BEGIN;
+    let bench = Bench::default();
+    let mut writer = amber_io::take::Writer::create(&place, &bench, START, event, None).unwrap();
+    writer.chunk(START, lines(0..100_000).as_bytes()).unwrap();
+    writer.finish(START.plus(1000.0)).unwrap();
+    let take = amber_io::take::open(&dir.path().join("x")).unwrap();
+    let mut held = chain_of(&take, &bench, 0).unwrap();
+    let (mut away, used) = super::reading::Reading::new(&take, &bench, 0).holding(0).whole();
+    assert!(used > 1_000_000 && away.size() * 3 < held.size(), "{used}: {} {}", away.size(), held.size());
+    for _ in 0..2 {
+        let spans = |chain: &Chain| {
+            let series = chain.channels().iter().map(|channel| channel.output());
+            let span = |rows: std::ops::Range<u64>| series.clone().map(move |one| one.least_most(rows.clone()));
+            (0..300).flat_map(|i| span(i * 333..i * 333 + 1 + i * 7)).collect::<Vec<_>>()
+        };
+        assert_eq!(spans(&away), spans(&held));
+        let rows = |chain: &Chain| (0..100_000).step_by(77).map(|row| chain.reading(0, row)).collect::<Vec<_>>();
+        assert_eq!(format!("{:?}", rows(&away)), format!("{:?}", rows(&held)));
+        for chain in [&mut held, &mut away] {
+            let scale = amber_core::scale::Scale::linear(12, 3.3, 0.5, 100.0, "mm");
+            chain
+                .set_channel(0, amber_core::bench::ChannelSettings { scale, ..chain.channels()[0].settings().clone() });
+        }
+    }
+}
