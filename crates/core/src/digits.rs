@@ -58,6 +58,24 @@ pub fn write_shortest(value: f64, out: &mut Vec<u8>) {
     }
 }
 
+/// Whether `text` is what [`write_shortest`] writes of the number that it says: a plain number of at most fifteen digits,
+/// with none that says nothing.
+pub fn is_shortest(text: &[u8]) -> bool {
+    let size = text.strip_prefix(b"-").unwrap_or(text);
+    let (mut point, mut digits) = (None, 0);
+    for (at, byte) in size.iter().enumerate() {
+        match byte {
+            b'0'..=b'9' => digits += 1,
+            b'.' if point.is_none() => point = Some(at),
+            _ => return false,
+        }
+    }
+    let whole = point.unwrap_or(size.len());
+    let begins = whole == 1 || (whole > 1 && size[0] != b'0');
+    let ends = point.is_none() || matches!(size.last(), Some(b'1'..=b'9'));
+    (1..=15).contains(&digits) && begins && ends
+}
+
 /// Adds `digits` with the point before the last `places` of them, which are at most 15.
 pub fn write_decimal(digits: i64, places: usize, out: &mut Vec<u8>) {
     if digits < 0 {
@@ -292,6 +310,16 @@ mod tests {
     }
 
     proptest::proptest! {
+        #[test]
+        fn a_text_is_the_shortest_where_writing_its_number_gives_it_back(text in "-?0{0,2}[0-9]{0,9}(\\.[0-9]{0,7}0{0,2})?") {
+            let mut out = Vec::new();
+            let number = text.parse::<f64>();
+            number.iter().for_each(|number| write_shortest(*number, &mut out));
+            let digits = text.bytes().filter(u8::is_ascii_digit).count();
+            let same = number.is_ok() && out == text.as_bytes() && digits <= 15;
+            proptest::prop_assert_eq!(is_shortest(text.as_bytes()), same, "{}", text);
+        }
+
         #[test]
         fn the_shortest_text_is_as_short_as_that_of_the_standard_library_and_reads_back(
             value in proptest::prop_oneof![

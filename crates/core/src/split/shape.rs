@@ -165,6 +165,11 @@ fn is_one(lines: &usize) -> bool {
 }
 
 impl Bare {
+    /// Whether each line is a row as a table of comma-separated values has it.
+    pub fn is_csv(&self) -> bool {
+        self.delimiter == Delimiter::Comma && self.lines == 1 && !self.comma && !self.brackets
+    }
+
     /// So many numbers on a line, and nothing else of note.
     pub fn new(delimiter: Delimiter, fields: usize) -> Bare {
         Bare {

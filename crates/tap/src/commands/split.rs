@@ -6,7 +6,7 @@ use amber_core::Stamp;
 use amber_core::bench::{Bench, SourceSettings, Split};
 use amber_core::chain::Chain;
 use amber_core::clock::Time;
-use amber_core::digits::{counted, write_shortest};
+use amber_core::digits::{counted, is_shortest, write_shortest};
 use amber_core::interpret::{self, Interpreter, Layout, RowSink};
 use amber_core::split::{Fate, Refusal, STATE_WORDS, Shape};
 use amber_core::store::Limits;
@@ -83,6 +83,12 @@ struct Rows<W> {
     refused_lines: Vec<(Refusal, String)>,
     /// Values of columns that came after the header was printed.
     late: u64,
+    /// Each line is a row, with commas between its numbers.
+    is_csv: bool,
+    /// Then the lines of the rows that come next, one behind the other, and where each ends; nowhere beyond the one before
+    /// where it is not to be printed as it is.
+    lines: Vec<u8>,
+    ends: Vec<usize>,
     /// Rows as text, kept for its memory.
     text: Vec<u8>,
     failed: io::Result<()>,
@@ -101,6 +107,9 @@ impl<W: Write> Found<W> {
             refused: [0; Refusal::ALL.len()],
             refused_lines: Vec::new(),
             late: 0,
+            is_csv: false,
+            lines: Vec::new(),
+            ends: Vec::new(),
             text: Vec::new(),
             failed: Ok(()),
         };
@@ -113,6 +122,10 @@ impl<W: Write> Found<W> {
 
     fn feed(&mut self, bytes: &[u8]) -> io::Result<()> {
         self.interpreter.feed(Stamp(0), bytes, &mut self.rows);
+        // No row waits now, so that lines and rows stay side by side.
+        self.rows.is_csv = !self.rows.as_json
+            && self.interpreter.splitter().is_settled()
+            && matches!(self.interpreter.splitter().shape(), Some(Shape::Bare(bare)) if bare.is_csv());
         std::mem::replace(&mut self.rows.failed, Ok(()))
     }
 
@@ -232,6 +245,12 @@ impl<W: Write> RowSink for Rows<W> {
                     self.refused_lines.push((why, visible(&line[..line.len().min(200)])));
                 }
             }
+            Fate::Row(_) if self.is_csv => {
+                if line.split(|byte| *byte == b',').all(is_shortest) {
+                    self.lines.extend_from_slice(line);
+                }
+                self.ends.push(self.lines.len());
+            }
             Fate::Row(_) | Fate::Half | Fate::Sent => {}
         }
     }
@@ -243,9 +262,24 @@ impl<W: Write> RowSink for Rows<W> {
         self.late += late.filter(|raw| !raw.is_nan()).count() as u64;
         let columns = std::mem::take(&mut self.columns);
         self.text.clear();
+        let mut begin = 0;
         for row in 0..rows.count() {
-            self.add_row(columns.iter().map(|channel| rows.raw[*channel][row]));
+            let end = self.ends.get(row).copied().unwrap_or(begin);
+            if end > begin {
+                // Nothing changed its numbers.
+                self.count += 1;
+                self.text.extend_from_slice(&self.lines[begin..end]);
+                self.text.extend_from_slice(b"\r\n");
+                begin = end;
+            } else {
+                self.add_row(columns.iter().map(|channel| rows.raw[*channel][row]));
+            }
         }
+        // The line of a row comes before it, perhaps with the batch before.
+        let after = rows.count().min(self.ends.len());
+        self.ends.drain(..after);
+        self.ends.iter_mut().for_each(|end| *end -= begin);
+        self.lines.drain(..begin);
         if self.failed.is_ok() {
             self.failed = self.out.write_all(&self.text);
         }
