@@ -60,7 +60,7 @@ pub fn write_shortest(value: f64, out: &mut Vec<u8>) {
 
 /// Whether `text` is what [`write_shortest`] writes of the number that it says: a plain number of at most fifteen digits,
 /// with none that says nothing.
-pub fn is_shortest(text: &[u8]) -> bool {
+fn is_shortest(text: &[u8]) -> bool {
     let size = text.strip_prefix(b"-").unwrap_or(text);
     let (mut point, mut digits) = (None, 0);
     for (at, byte) in size.iter().enumerate() {
@@ -74,6 +74,26 @@ pub fn is_shortest(text: &[u8]) -> bool {
     let begins = whole == 1 || (whole > 1 && size[0] != b'0');
     let ends = point.is_none() || matches!(size.last(), Some(b'1'..=b'9'));
     (1..=15).contains(&digits) && begins && ends
+}
+
+/// Whether each text between the commas of `line` is the shortest; see [`is_shortest`].
+pub fn are_shortest(line: &[u8]) -> bool {
+    // Most lines are digits and commas alone: then it is enough that none follows a comma that may not, and that they are
+    // not many. The processor looks at several bytes at a time.
+    let plain = line.iter().fold(true, |plain, byte| plain & ((byte.wrapping_sub(b'0') < 10) | (*byte == b',')));
+    if plain && line.len() >= 3 && line.len() <= 255 {
+        let odd = |a: u8, b: u8, c: u8| (a == b',') & ((b == b',') | ((b == b'0') & (c != b',')));
+        let triples = line.iter().zip(&line[1..]).zip(&line[2..]);
+        let odd = triples.fold(false, |any, ((a, b), c)| any | odd(*a, *b, *c));
+        let ends = [line[0], line[line.len() - 1]].contains(&b',') || (line[0] == b'0' && line[1] != b',');
+        let mut begin = 0;
+        let is_long = memchr::memchr_iter(b',', line).chain([line.len()]).any(|comma| {
+            let length = comma - std::mem::replace(&mut begin, comma + 1);
+            length > 15
+        });
+        return !(odd || ends || is_long);
+    }
+    line.split(|byte| *byte == b',').all(is_shortest)
 }
 
 /// Adds `digits` with the point before the last `places` of them, which are at most 15.
@@ -318,6 +338,12 @@ mod tests {
             let digits = text.bytes().filter(u8::is_ascii_digit).count();
             let same = number.is_ok() && out == text.as_bytes() && digits <= 15;
             proptest::prop_assert_eq!(is_shortest(text.as_bytes()), same, "{}", text);
+        }
+
+        #[test]
+        fn a_line_is_the_shortest_where_each_of_its_texts_is(line in "[0-9]{0,17}|((0{0,2}[0-9]{0,4}|-?[0-9]\\.[0-9]{0,2}),?){0,6}") {
+            let each = line.split(',').all(|text| is_shortest(text.as_bytes()));
+            proptest::prop_assert_eq!(are_shortest(line.as_bytes()), each, "{}", line);
         }
 
         #[test]

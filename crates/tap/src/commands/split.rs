@@ -6,7 +6,7 @@ use amber_core::Stamp;
 use amber_core::bench::{Bench, SourceSettings, Split};
 use amber_core::chain::Chain;
 use amber_core::clock::Time;
-use amber_core::digits::{counted, is_shortest, write_shortest};
+use amber_core::digits::{are_shortest, counted, write_shortest};
 use amber_core::interpret::{self, Interpreter, Layout, RowSink};
 use amber_core::split::{Fate, Refusal, STATE_WORDS, Shape};
 use amber_core::store::Limits;
@@ -246,7 +246,7 @@ impl<W: Write> RowSink for Rows<W> {
                 }
             }
             Fate::Row(_) if self.is_csv => {
-                if line.split(|byte| *byte == b',').all(is_shortest) {
+                if are_shortest(line) {
                     self.lines.extend_from_slice(line);
                 }
                 self.ends.push(self.lines.len());
