@@ -1,7 +1,7 @@
 //! Lines of bare numbers.
 
 use super::fate::Refusal;
-use super::number::{Number, scan_at, scan_comma_at, short_digits};
+use super::number::{Number, scan_count, scan_number, scan_with_comma};
 use super::read::{Cells, Other, legible};
 use super::shape::{Bare, Delimiter, bare_text};
 use super::value::value;
@@ -10,14 +10,14 @@ use super::value::value;
 #[inline]
 pub(super) fn plain(bare: &Bare, line: &[u8], cells: &mut Cells<'_>) -> bool {
     let line = if bare.brackets { &line[bare_text(line)] } else { line };
-    if bare.comma { plain_with(bare, line, scan_comma_at, cells) } else { plain_with(bare, line, scan_at, cells) }
+    if bare.comma { plain_with(bare, line, scan_with_comma, cells) } else { plain_with(bare, line, scan_number, cells) }
 }
 
 #[inline(always)]
 fn plain_with(
     bare: &Bare,
     line: &[u8],
-    scan: impl Fn(&[u8], usize) -> Option<(Number, usize)>,
+    scan: impl Fn(&[u8]) -> Option<(Number, usize)>,
     cells: &mut Cells<'_>,
 ) -> bool {
     let byte = bare.delimiter.byte();
@@ -28,18 +28,17 @@ fn plain_with(
     for field in 0..bare.fields {
         let is_last = field + 1 == bare.fields;
         // Nearly all fields are a few digits and the delimiter.
-        let (count, number, next) = short_digits(line, at);
-        if (1..8).contains(&count) && next == byte && !is_last {
-            cells.set_number(field, Number { value: number as i64 as f64, decimals: 0 });
-            at += count + 1;
+        if let Some((value, next)) = scan_count(line, at, byte).filter(|_| !is_last) {
+            cells.set_number(field, Number { value, decimals: 0 });
+            at = next;
             continue;
         }
         while is_blank(at, field > 0 && bare.delimiter == Delimiter::Spaces) {
             at += 1;
         }
-        let Some((number, end)) = scan(line, at) else { return false };
+        let Some((number, used)) = scan(&line[at..]) else { return false };
         cells.set_number(field, number);
-        at = end;
+        at += used;
         while is_blank(at, false) {
             at += 1;
         }

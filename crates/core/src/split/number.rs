@@ -20,133 +20,100 @@ const TENS: [f64; 23] = [
 /// Reads the number at the start of `text`; gives it and how many bytes it took, or `None` when there is none.
 #[inline]
 pub fn scan_number(text: &[u8]) -> Option<(Number, usize)> {
-    scan::<b'.'>(text, 0)
-}
-
-/// Reads the number at place `at` of `text`; gives it and the place behind it, or `None` when there is none.
-#[inline]
-pub(super) fn scan_at(text: &[u8], at: usize) -> Option<(Number, usize)> {
-    scan::<b'.'>(text, at)
+    scan::<b'.'>(text)
 }
 
 /// The same for numbers with a decimal comma.
-#[inline]
-pub(super) fn scan_comma_at(text: &[u8], at: usize) -> Option<(Number, usize)> {
-    scan::<b','>(text, at)
+pub(super) fn scan_with_comma(text: &[u8]) -> Option<(Number, usize)> {
+    scan::<b','>(text)
 }
 
-/// Up to eight bytes at place `at` of `text`, the first one lowest; zeros where there are fewer.
-#[inline(always)]
-fn eight(text: &[u8], at: usize) -> u64 {
-    if let Some(bytes) = text.get(at..).and_then(|rest| rest.first_chunk()) {
-        return u64::from_le_bytes(*bytes);
-    }
-    match text.last_chunk() {
-        Some(bytes) if at < text.len() => u64::from_le_bytes(*bytes) >> (8 * (8 + at - text.len())),
-        _ => few(text, at),
-    }
-}
-
-/// The same for fewer than eight bytes in all.
-#[cold]
-fn few(text: &[u8], at: usize) -> u64 {
-    let bytes = text.get(at..).unwrap_or_default().iter().take(8).enumerate();
-    bytes.fold(0, |all, (place, byte)| all | u64::from(*byte) << (8 * place))
-}
-
-/// The digits at the start of eight bytes: how many, and the number that they make.
+/// The digits at the start of eight bytes: how many, and the number that they make; 0 where there is none.
 ///
 /// What is left of the bytes when the bits of `'0'` are taken away is a digit where it is below ten, and pairs of digits,
 /// then pairs of those, are joined by multiplication.
 #[inline(always)]
-fn digits(eight: u64) -> (usize, u64) {
-    let values = eight ^ 0x3030_3030_3030_3030;
+fn digits_of(eight: [u8; 8]) -> (usize, u64) {
+    let values = u64::from_le_bytes(eight) ^ 0x3030_3030_3030_3030;
     // A carry only reaches bytes behind the first one that is no digit.
     let others = (values | values.wrapping_add(0x7676_7676_7676_7676)) & 0x8080_8080_8080_8080;
     let count = others.trailing_zeros() as usize / 8;
-    // In two steps, since nothing is shifted by all 64 bits.
-    let values = (values << (56 - 8 * count.min(7))) << (8 * usize::from(count < 8));
+    if count == 0 {
+        return (0, 0);
+    }
+    let values = values << (64 - 8 * count);
     let pairs = (values.wrapping_mul(10).wrapping_add(values >> 8)) & 0x00ff_00ff_00ff_00ff;
     let fours = (pairs.wrapping_mul(100).wrapping_add(pairs >> 16)) & 0x0000_ffff_0000_ffff;
     (count, (fours.wrapping_mul(10_000).wrapping_add(fours >> 32)) & 0xffff_ffff)
 }
 
-const POWERS: [u64; 17] = {
-    let mut powers = [1; 17];
-    let mut at = 1;
-    while at < powers.len() {
-        powers[at] = powers[at - 1] * 10;
+/// The whole number of one to seven digits at place `at` of `text` that stands before `end`, and the place behind that; `None`
+/// where there is something else, or the text ends within eight bytes.
+#[inline(always)]
+pub(super) fn scan_count(text: &[u8], at: usize, end: u8) -> Option<(f64, usize)> {
+    let eight: &[u8; 8] = text.get(at..)?.first_chunk()?;
+    let (count, number) = digits_of(*eight);
+    (eight.get(count) == Some(&end) && count > 0).then_some((number as i64 as f64, at + count + 1))
+}
+
+/// The digits at the start of `text`, which are put behind those of `mantissa`, and how many they are. Eight bytes are
+/// looked at together, as long as there are so many.
+#[inline(always)]
+fn digits(text: &[u8], mantissa: &mut u64) -> usize {
+    let mut at = 0;
+    while let Some(eight) = text.get(at..at + 8).and_then(|eight| eight.try_into().ok()) {
+        let (count, number) = digits_of(eight);
+        if count == 0 {
+            return at;
+        }
+        *mantissa = mantissa.wrapping_mul(POWERS[count]).wrapping_add(number);
+        at += count;
+        if count < 8 {
+            return at;
+        }
+    }
+    while let Some(digit) = text.get(at).map(|b| b.wrapping_sub(b'0')).filter(|d| *d < 10) {
+        *mantissa = mantissa.wrapping_mul(10).wrapping_add(u64::from(digit));
         at += 1;
     }
-    powers
-};
-
-/// Digits that a double holds exactly, whatever they are.
-const EXACT: usize = 15;
-
-/// The digits at place `at` of `text`, at most sixteen of them: how many, the number that they make, and the byte behind
-/// them, which is 0 at the end of the text.
-#[inline(always)]
-fn digits_at(text: &[u8], at: usize) -> (usize, u64, u8) {
-    let (count, number, next) = short_digits(text, at);
-    if count < 8 {
-        return (count, number, next);
-    }
-    let bytes = eight(text, at + 8);
-    let (more, rest) = digits(bytes);
-    let next = if more < 8 { (bytes >> (8 * more)) as u8 } else { b'0' };
-    (8 + more, number * POWERS[more] + rest, next)
+    at
 }
 
-/// The digits at place `at` of `text`, at most eight of them: how many, the number that they make, and the byte behind
-/// them, which is 0 at the end of the text and behind eight digits.
-#[inline(always)]
-pub(super) fn short_digits(text: &[u8], at: usize) -> (usize, u64, u8) {
-    let bytes = eight(text, at);
-    let (count, number) = digits(bytes);
-    (count, number, if count < 8 { (bytes >> (8 * count)) as u8 } else { 0 })
-}
+const POWERS: [u64; 9] = [1, 10, 100, 1000, 10_000, 100_000, 1_000_000, 10_000_000, 100_000_000];
 
 #[inline(always)]
-fn scan<const POINT: u8>(text: &[u8], at: usize) -> Option<(Number, usize)> {
-    let sign = text.get(at).copied().unwrap_or(0);
-    let begin = at + usize::from(matches!(sign, b'-' | b'+'));
-    let (mut count, mut mantissa, mut next) = digits_at(text, begin);
-    let (mut end, mut decimals) = (begin + count, 0);
-    if next == POINT {
-        let part;
-        (decimals, part, next) = digits_at(text, end + 1);
-        (count, end) = (count + decimals, end + 1 + decimals);
-        // What is more than fits is not looked at below.
-        mantissa = mantissa.wrapping_mul(POWERS[decimals]).wrapping_add(part);
+fn scan<const POINT: u8>(text: &[u8]) -> Option<(Number, usize)> {
+    let negative = text.first() == Some(&b'-');
+    let start = usize::from(negative || text.first() == Some(&b'+'));
+    let mut mantissa: u64 = 0;
+    let mut count = digits(&text[start..], &mut mantissa);
+    let mut at = start + count;
+    let mut decimals = 0;
+    if text.get(at) == Some(&POINT) {
+        decimals = digits(&text[at + 1..], &mut mantissa);
+        at += 1 + decimals;
+        count += decimals;
     }
-    // Exponents, more digits than are exact, and whatever is no number.
-    if !(1..=EXACT).contains(&count) || matches!(next | 0x20, b'e' | b'x') || next.is_ascii_digit() {
-        return scan_general::<POINT>(text, at);
+    let plain = count > 0 && count <= 15 && !matches!(text.get(at), Some(b'e' | b'E' | b'x' | b'X'));
+    if !plain {
+        return if POINT == b'.' { scan_general(text) } else { scan_general_comma(text) };
     }
     // Fifteen digits fit the signed kind, which the processor converts at once.
     let whole = mantissa as i64 as f64;
     let size = if decimals == 0 { whole } else { whole / TENS[decimals] };
-    let value = if sign == b'-' { -size } else { size };
-    Some((Number { value, decimals: decimals as u8 }, end))
-}
-
-/// Exponents, hexadecimal, very long numbers and the words for "no reading".
-#[cold]
-fn scan_general<const POINT: u8>(text: &[u8], at: usize) -> Option<(Number, usize)> {
-    let text = text.get(at..)?;
-    let (number, used) = if POINT == b'.' { scan_with_point(text) } else { scan_with_comma(text) }?;
-    Some((number, at + used))
+    let value = if negative { -size } else { size };
+    Some((Number { value, decimals: decimals as u8 }, at))
 }
 
 /// The general parser knows the point alone: it gets a copy of the number's text.
-fn scan_with_comma(text: &[u8]) -> Option<(Number, usize)> {
+#[cold]
+fn scan_general_comma(text: &[u8]) -> Option<(Number, usize)> {
     if let Some(hexadecimal) = scan_hexadecimal(text) {
         return Some(hexadecimal);
     }
     let end = text.iter().position(|b| matches!(b, b' ' | b'\t' | b';')).unwrap_or(text.len());
     let with_point: Vec<u8> = text[..end].iter().map(|b| if *b == b',' { b'.' } else { *b }).collect();
-    scan_with_point(&with_point)
+    scan_general(&with_point)
 }
 
 /// The digits after `0x`, at most sixteen of them.
@@ -161,8 +128,9 @@ fn scan_hexadecimal(text: &[u8]) -> Option<(Number, usize)> {
     Some((Number { value, decimals: 0 }, length + 2))
 }
 
-/// See [`scan_general`].
-fn scan_with_point(text: &[u8]) -> Option<(Number, usize)> {
+/// Exponents, hexadecimal, very long numbers and the words for "no reading".
+#[cold]
+fn scan_general(text: &[u8]) -> Option<(Number, usize)> {
     if let Some(hexadecimal) = scan_hexadecimal(text) {
         return Some(hexadecimal);
     }
@@ -201,7 +169,7 @@ pub fn number(text: &[u8]) -> Option<Number> {
 /// The same for a number with a decimal comma.
 pub(super) fn number_with_comma(text: &[u8]) -> Option<Number> {
     let text = text.trim_ascii();
-    let (number, used) = scan_comma_at(text, 0)?;
+    let (number, used) = scan_with_comma(text)?;
     (used == text.len()).then_some(number)
 }
 
@@ -232,14 +200,12 @@ mod tests {
 
     proptest! {
         #[test]
-        fn digits_end_where_they_end(text in "[0-9]{0,20}[ -~]{0,3}[0-9]{0,9}|[\\x00-\\x7f\u{80}-\u{ff}]{0,12}", at in 0usize..9) {
-            let bytes = text.as_bytes();
-            let rest = bytes.get(at..).unwrap_or_default();
-            let plain = rest.iter().take_while(|b| b.is_ascii_digit()).count().min(16);
-            let value = rest[..plain].iter().fold(0u64, |n, b| n.wrapping_mul(10).wrapping_add(u64::from(b - b'0')));
-            let (count, number, next) = digits_at(bytes, at);
-            prop_assert_eq!((count, number), (plain, value));
-            prop_assert!(count == 16 || next == rest.get(plain).copied().unwrap_or(0));
+        fn digits_end_where_they_end(text in "[0-9]{0,20}[ -~]{0,3}[0-9]{0,9}|[\\x00-\\x7f\u{80}-\u{ff}]{0,12}") {
+            let (bytes, mut mantissa) = (text.as_bytes(), 7);
+            let count = digits(bytes, &mut mantissa);
+            let plain = bytes.iter().take_while(|b| b.is_ascii_digit()).count();
+            let value = bytes[..plain].iter().fold(7u64, |n, b| n.wrapping_mul(10).wrapping_add(u64::from(b - b'0')));
+            prop_assert_eq!((count, mantissa), (plain, value));
         }
 
         #[test]

@@ -5,7 +5,7 @@
 //! the unit of the first, those behind it the label of the second. Where there is no break, a word that is a unit by
 //! its spelling is one.
 
-use super::number::{Number, number, scan_comma_at, scan_number};
+use super::number::{Number, number, scan_number, scan_with_comma};
 use super::shape::{Comma, MAX_FIELDS, Style, prompt};
 use super::value::{Value, state};
 use std::ops::Range;
@@ -153,7 +153,7 @@ fn value_at(line: &[u8], at: usize, style: Style) -> Option<(Value, usize)> {
     }
     let (mut number, mut used) = scan_number(text)?;
     match style.comma {
-        Comma::Decimal if comma_at(line, at).is_some() => (number, used) = scan_comma_at(text, 0)?,
+        Comma::Decimal if comma_at(line, at).is_some() => (number, used) = scan_with_comma(text)?,
         Comma::Thousands => (number, used) = with_thousands(text).unwrap_or((number, used)),
         Comma::Decimal | Comma::Between => {}
     }
