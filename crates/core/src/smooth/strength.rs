@@ -98,7 +98,7 @@ pub(super) const fn settings<F: Strong>(name: &'static str) -> [Setting<F>; 3] {
         ),
         Setting::number(
             name,
-            "more: calmer and later",
+            "longer: less noise, more delay",
             |filter: &F| match filter.strength() {
                 Strength::Rows(rows) => f64::from(rows),
                 Strength::Seconds(_) => 0.0,
@@ -112,7 +112,7 @@ pub(super) const fn settings<F: Strong>(name: &'static str) -> [Setting<F>; 3] {
         .when(|filter| matches!(filter.strength(), Strength::Rows(_))),
         Setting::number(
             name,
-            "more: calmer and later",
+            "longer: less noise, more delay",
             |filter: &F| match filter.strength() {
                 Strength::Rows(_) => 0.0,
                 Strength::Seconds(seconds) => seconds,

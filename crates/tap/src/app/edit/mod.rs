@@ -71,7 +71,7 @@ impl App {
             FieldId::PartSetting(list, part, setting) => self.part_setting(list, part, setting).map(|view| view.range),
             _ => None,
         };
-        let range = range.filter(|range| !range.is_empty()).map(|range| format!(": {range}")).unwrap_or_default();
+        let range = range.filter(|range| !range.is_empty()).map(|range| format!("; {range}")).unwrap_or_default();
         self.overlays.push(Overlay::Prompt(Prompt {
             title: field.name.trim().to_owned(),
             hint: format!("{}{range}", field.hint),
