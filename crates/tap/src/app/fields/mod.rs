@@ -249,9 +249,9 @@ impl App {
                 "rows that stay in memory; whichever is less",
             ));
         }
-        fields.push(fact("in memory", counted(rows, "row")));
+        fields.push(fact("rows kept", grouped(rows)));
         if let Some(per_row) = size.checked_div(rows) {
-            fields.push(fact("", format!("{per_row} bytes a row, {}", bytes(size))));
+            fields.push(fact("in memory", format!("{per_row} bytes a row, {}", bytes(size))));
         }
         fields.push(fact("", ""));
         match &self.taking {
