@@ -169,6 +169,9 @@ impl Intake {
                     channel.find_levels(part.start, &times, &values[*at].raw);
                 }
                 channel.take(&values[*at], reference);
+                if !fresh.is_computed(*at) && fresh.is_as_it_came(*at) {
+                    channel.share(&intake.store, *at);
+                }
             }
         })?;
         for channel in wanted.iter().filter(|channel| fresh.is_computed(**channel)) {

@@ -89,9 +89,9 @@ impl Series {
 
     /// Moves the full blocks away, as far as there is room; those of `column`, whose blocks this may share, have been.
     pub(super) fn move_away(&mut self, column: &Queue<f64>, to: &mut dyn Elsewhere) {
-        let offset = column.full().len() as i64 - self.full.len() as i64;
-        for (block, full) in (0i64..).zip(&mut self.full) {
-            let shared = usize::try_from(block + offset).ok().and_then(|block| column.full().get(block));
+        let first = self.block_in(column);
+        for (block, full) in self.full.iter_mut().enumerate() {
+            let shared = first.and_then(|first| column.full().get(first + block));
             let values = match (&full.values, shared) {
                 (Values::Own(values), _) => values.moved(to).map(Values::Own),
                 (Values::Raw(numbers), Some(moved)) if !Arc::ptr_eq(numbers, moved) => {
@@ -160,10 +160,16 @@ impl Series {
         }
     }
 
+    /// The block of `column` that has the rows of the first one here.
+    fn block_in(&self, column: &Queue<f64>) -> Option<usize> {
+        self.first.checked_sub(column.range().start).map(|rows| rows as usize / BLOCK)
+    }
+
     /// Shares its full blocks with `column`, whose values are the same.
     pub(super) fn share(&mut self, column: &Queue<f64>) {
-        for (back, full) in self.full.iter_mut().rev().enumerate() {
-            let block = (column.full().len()).checked_sub(back + 1).and_then(|block| column.full().get(block));
+        let Some(first) = self.block_in(column) else { return };
+        for (block, full) in self.full.iter_mut().enumerate().rev() {
+            let block = column.full().get(first + block);
             let (Values::Own(_), Some(numbers)) = (&full.values, block) else { return };
             *full = Arc::new(Full { values: Values::Raw(Arc::clone(numbers)), fine: full.fine.clone(), ..**full });
         }
