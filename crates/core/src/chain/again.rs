@@ -1,0 +1,69 @@
+//! Splitting again, by another shape, the lines that are kept.
+
+use super::Chain;
+use crate::Stamp;
+use crate::split::{Fate, Frame};
+use crate::work::{Cancelled, Ticket};
+
+/// Lines that are split again between two looks at what they changed.
+const LINES_AGAIN: u64 = 1024;
+
+impl Chain {
+    /// Splits all lines that are kept by the settings in force.
+    ///
+    /// # Errors
+    /// [`Cancelled`] when it is not wanted any more; the chain is of no use then.
+    pub(super) fn split_anew(&mut self, ticket: &Ticket) -> Result<(), Cancelled> {
+        let fresh = Chain::with(self.live_settings(), self.intake.rule, self.intake.store.limits());
+        let (deferred, at_once) = (self.deferred.take(), self.intake.at_once);
+        let old = std::mem::replace(self, fresh);
+        self.intake.counts = old.intake.counts.recount_lines();
+        let opening = old.intake.opening();
+        self.open(opening, false);
+        let numbers = old.intake.tail.numbers();
+        for line in old.intake.tail.lines() {
+            // As after each piece that arrives, but not after each line.
+            if line.number.is_multiple_of(LINES_AGAIN) {
+                self.follow();
+                ticket.done(line.number - numbers.start, numbers.end - numbers.start)?;
+            }
+            if old.intake.tail.is_broken_before(line.number) {
+                self.open(opening, false);
+            }
+            self.intake.newest = Some(line.at);
+            match line.fate {
+                Fate::Sent => self.intake.tail.push(line.at, line.fate, line.bytes),
+                Fate::Refused(why) if why.is_of_frame() => {
+                    self.split_again(line.at, false, Frame::Bad(why, line.bytes))
+                }
+                fate => self.split_again(line.at, fate == Fate::Half, Frame::Whole(line.bytes)),
+            }
+        }
+        if old.intake.tail.is_broken_before(numbers.end) {
+            self.open(opening, false);
+        }
+        let splitter = old.interpreter.splitter();
+        for line in splitter.waiting() {
+            if line.broken {
+                self.open(opening, false);
+            }
+            self.split_again(line.at, line.half, Frame::Whole(line.bytes));
+        }
+        if splitter.waits() && splitter.is_broken_behind() {
+            self.open(opening, false);
+        }
+        self.follow();
+        self.intake.newest = old.intake.newest;
+        self.interpreter.splitter_mut().go_on_from(old.interpreter.into_splitter());
+        (self.deferred, self.intake.at_once) = (deferred, at_once);
+        Ok(())
+    }
+
+    /// Splits a frame that came before; `half`: its beginning may be missing.
+    fn split_again(&mut self, at: Stamp, half: bool, frame: Frame<'_>) {
+        if half {
+            self.interpreter.splitter_mut().join();
+        }
+        self.interpreter.take_frame(at, frame, &mut self.intake);
+    }
+}

@@ -1,0 +1,148 @@
+//! Whole chains: kinds, edits, breaks, shapes, references.
+
+use super::*;
+use crate::bench::Kind;
+use crate::formula::Formula;
+use crate::scale::Scale;
+use crate::smooth::{Median, Strength};
+use crate::split::Fate;
+use crate::watch::Watch;
+
+fn fed(rows: u32) -> Chain {
+    let mut chain = Chain::new(&Bench::default(), 0, Limits::default());
+    chain.join();
+    feed(&mut chain, 0..rows);
+    chain
+}
+
+fn feed(chain: &mut Chain, rows: std::ops::Range<u32>) {
+    for i in rows {
+        let line = format!("t_us={} level={} gate={}\r\n", i * 10_000, 2000 + (i % 200), i / 50 % 2);
+        chain.feed(Stamp::default().plus(f64::from(i) * 0.01), line.as_bytes());
+    }
+}
+
+#[test]
+fn kinds_are_told_from_what_comes() {
+    let chain = fed(300);
+    let kinds: Vec<_> = chain.channels().iter().map(|c| (c.name(), c.kind())).collect();
+    assert_eq!(kinds, [("t_us", Kind::Clock), ("level", Kind::Analog), ("gate", Kind::Digital)]);
+    assert_eq!(chain.counts().rows, 300);
+    assert_eq!(chain.counts().refused(), 0);
+    // The gate is watched without being asked to.
+    assert_eq!(chain.channels()[2].watcher().rises, 3);
+    assert!((chain.rate().rate(chain.newest().unwrap()) - 100.0).abs() < 3.0);
+}
+
+#[test]
+fn an_edit_makes_the_whole_history_anew_as_if_it_had_been_set_before() {
+    let settings = ChannelSettings {
+        scale: Scale::linear(12, 3.3, 0.1, 50.0, "mm"),
+        smooth: vec![Median { window: Strength::Rows(9) }.into()],
+        watch: Some(Watch { threshold: 80.0, hysteresis: 1.0 }),
+        ..ChannelSettings::named("level")
+    };
+    let formula = |text: &str| Formula::new(text).ok();
+    let speed = ChannelSettings {
+        formula: formula("rate(smoothed(level)) + integral(gate) * raw(level)"),
+        ..ChannelSettings::named("speed")
+    };
+    let late = ChannelSettings { formula: formula("speed / 2 - prev(level)"), ..ChannelSettings::named("late") };
+    let mut edited = fed(2500);
+    edited.add_computed(late.clone()).unwrap();
+    edited.add_computed(speed.clone()).unwrap();
+    feed(&mut edited, 2500..3000);
+    edited.set_channel(1, settings.clone());
+    feed(&mut edited, 3000..5000);
+    let channel = vec![settings, late.clone(), speed.clone()];
+    let mut before =
+        Chain::new(&Bench::of(SourceSettings { channel, ..SourceSettings::default() }), 0, Limits::default());
+    before.join();
+    feed(&mut before, 0..5000);
+    let at = |chain: &Chain, name: &str| chain.channels().iter().position(|c| c.name() == name).unwrap();
+    for name in ["level", "late", "speed"] {
+        for row in (2..5000).step_by(37) {
+            let [a, b] = [&edited, &before].map(|chain| chain.reading(at(chain, name), row));
+            assert_eq!(a, b, "{name} in row {row}");
+        }
+        let [a, b] = [&edited, &before].map(|chain| chain.channels()[at(chain, name)].levels().found().clone());
+        assert_eq!(a, b, "levels of {name}");
+    }
+    let own = ChannelSettings { formula: formula("late + 1"), ..speed };
+    assert_eq!(edited.circle_with(at(&edited, "speed"), &own).unwrap(), "late needs speed, which needs late");
+    assert!(edited.add_computed(late).unwrap_err().contains("already"));
+    let counted = edited.channels().len();
+    edited.remove_computed(at(&edited, "speed"));
+    assert_eq!(edited.channels().len(), counted - 1);
+    assert!(edited.reading(at(&edited, "late"), 4000).unwrap().raw.is_nan(), "what it needs is gone");
+    let (a, b) = (edited.channels()[1].watcher(), before.channels()[at(&before, "level")].watcher());
+    assert_eq!((a.rises, a.falls, a.side), (b.rises, b.falls, b.side));
+    assert!(a.rises > 20);
+    let reading = edited.reading(1, 100).unwrap();
+    assert_eq!(reading.raw, 2100.0);
+    assert!((reading.quantity - (2100.0 * 3.3 / 4096.0 - 0.1) * 50.0).abs() < 1e-9);
+}
+
+#[test]
+fn a_break_costs_no_row_and_no_line_is_drawn_across_it() {
+    let mut chain = fed(10);
+    chain.feed(chain.newest().unwrap(), b"t_us=1 lev");
+    chain.skip(500);
+    chain.feed(chain.newest().unwrap(), b"el=7 gate=1\nt_us=5 level=8 gate=1\n");
+    assert_eq!((chain.counts().rows, chain.counts().refused(), chain.counts().half), (11, 0, 1));
+    assert_eq!((chain.counts().skipped, chain.counts().cut_off), (500, 10));
+    assert!(chain.store().broken_between(9, 10));
+}
+
+#[test]
+fn a_converter_takes_its_reference_from_another_channel_in_the_same_row() {
+    let text = "[[channel]]\nname = \"pressure\"\nscale = { steps = [{ is = \"converter\", bits = 10, reference = \"supply\" }] }\n\
+        [[channel]]\nname = \"supply\"\nscale = { steps = [{ is = \"gain\", by = 0.001, unit = \"V\" }] }\n";
+    let mut chain = Chain::new(&Bench::parse(text).unwrap(), 0, Limits::default());
+    for i in 0..20 {
+        chain.feed(Stamp(i * 1_000_000), format!("pressure={} supply={}\n", 512, 5000 - i).as_bytes());
+    }
+    let volts = |chain: &Chain, row: u64| chain.reading(0, row).unwrap().quantity;
+    assert_eq!((volts(&chain, 0), volts(&chain, 10)), (2.5, 4.990 / 2.0));
+    assert_eq!(chain.reading(0, 10).unwrap().reference, Some(4.990));
+    // The supply was measured to be a little more: what is taken from it follows.
+    let mut supply = chain.channels()[1].settings().clone();
+    supply.scale.steps[0] = crate::scale::Gain { by: 0.0011, unit: "V".into() }.into();
+    chain.set_channel(1, supply);
+    assert!((volts(&chain, 10) - 4.990 * 1.1 / 2.0).abs() < 1e-12);
+    assert!((f64::from(chain.channels()[0].scaled().get(10).unwrap()) - 4.990 * 1.1 / 2.0).abs() < 1e-6);
+    let itself = chain.channels()[0].settings().clone();
+    let itself = ChannelSettings { name: "supply".into(), ..itself };
+    assert_eq!(chain.circle_with(1, &itself).unwrap(), "supply needs itself");
+}
+
+#[test]
+fn garbage_is_counted_and_told_as_a_wrong_baud() {
+    let mut chain = fed(10);
+    assert_eq!(chain.unreadable(), None);
+    let garbage: Vec<u8> = (0..4000u32).map(|i| (i.wrapping_mul(2654435761) >> 13) as u8 | 0x80).collect();
+    chain.feed(Stamp::default().plus(1.0), &garbage);
+    assert!(chain.unreadable().is_some_and(|share| share > 0.9));
+    assert_eq!(chain.counts().bytes - fed(10).counts().bytes, 4000);
+}
+
+#[test]
+fn another_shape_splits_the_history_again() {
+    let mut chain = Chain::new(&Bench::default(), 0, Limits::default());
+    for i in 0..40 {
+        chain.feed(Stamp(i * 10), format!("{}\n{}\n", i % 2, 640 + i).as_bytes());
+    }
+    chain.sent(Stamp(400), b"go");
+    chain.feed(Stamp(500), b"valve ok\n");
+    let offer = chain.doubts().1.unwrap().shape.clone();
+    chain.set_split(Split::Pinned(offer));
+    let counts = chain.counts();
+    assert_eq!((counts.rows, counts.lines, counts.messages, counts.refused()), (40, 80, 1, 0));
+    assert_eq!((counts.bytes, counts.sent), (40 * 6 + 9, 2));
+    assert_eq!((chain.store().raw(0, 7), chain.store().raw(1, 7)), (Some(1.0), Some(647.0)));
+    assert_eq!(chain.store().arrival(7), Some(Stamp(70)));
+    assert_eq!(chain.tail().lines().filter(|line| line.fate == Fate::Sent).count(), 1);
+    // And it goes on from there.
+    chain.feed(Stamp(600), b"0\n700\n");
+    assert_eq!(chain.counts().rows, 41);
+}
