@@ -223,6 +223,29 @@ fn start_up_messages_leave_no_header_and_split_and_log_tell_the_same_rows() {
 }
 
 #[test]
+fn split_prints_numbers_as_they_came_where_they_are_the_shortest_and_else_shorter() {
+    let dir = tempfile::tempdir().unwrap();
+    let (mut text, mut wanted) = (String::new(), String::new());
+    for i in 0..5000 {
+        // Zeros that say nothing, a sign, a gap, blanks: what is printed is the same as ever.
+        let (line, row) = match i % 50 {
+            7 => (format!("{i},1.50,-3"), format!("{i},1.5,-3")),
+            11 => (format!("{i},+2,007"), format!("{i},2,7")),
+            13 => (format!("{i},nan,5"), format!("{i},,5")),
+            17 => (format!("{i}, 4 ,6"), format!("{i},4,6")),
+            _ => (format!("{i},{},{}.25", i * 37 % 4096, i % 9), format!("{i},{},{}.25", i * 37 % 4096, i % 9)),
+        };
+        text += &format!("{line}\n");
+        wanted += &format!("{row}\r\n");
+    }
+    std::fs::write(dir.path().join("commas.txt"), text).unwrap();
+    let (code, out, err) = amber_tap(dir.path(), &["split", "commas.txt"]);
+    assert_eq!(code, 0, "{err}");
+    let (_, rows) = out.split_once("\r\n").unwrap();
+    assert!(rows == wanted, "{:?}", rows.lines().zip(wanted.lines()).find(|(a, b)| a != b));
+}
+
+#[test]
 fn split_streams_what_it_reads_and_ends_quietly_when_nobody_reads_on() {
     let dir = tempfile::tempdir().unwrap();
     let text = (0..50_000).fold(String::new(), |text, i| text + &format!("gauge={i} bed={}\n", i % 900));

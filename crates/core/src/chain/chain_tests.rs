@@ -146,3 +146,32 @@ fn another_shape_splits_the_history_again() {
     chain.feed(Stamp(600), b"0\n700\n");
     assert_eq!(chain.counts().rows, 41);
 }
+
+#[test]
+fn levels_that_are_found_at_the_end_are_those_that_are_found_on_the_way() {
+    let text = |rows: std::ops::Range<u32>| -> String {
+        // Rests of ten seconds on three steps, with a flicker.
+        rows.map(|i| format!("a={} b={}\n", 100 + i / 1000 % 3 * 40 + i * 7 % 3, i % 2)).collect()
+    };
+    let fresh = || Chain::new(&Bench::default(), 0, Limits::NONE);
+    let (mut at_once, mut later) = (fresh(), fresh().without_levels());
+    for part in 0..60u32 {
+        for chain in [&mut at_once, &mut later] {
+            chain.feed(Stamp(i64::from(part) * 1_000_000_000), text(part * 100..part * 100 + 100).as_bytes());
+            if part == 33 {
+                chain.join();
+            }
+        }
+    }
+    let levels = |chain: &Chain| chain.channels()[0].levels().found().clone();
+    assert!(levels(&at_once).len() >= 4, "{:?}", levels(&at_once));
+    assert!(levels(&later).is_empty() && later.channels()[0].noise().is_none());
+    later.find_levels();
+    assert_eq!(levels(&later), levels(&at_once));
+    assert_eq!(later.channels()[0].noise(), at_once.channels()[0].noise());
+    // And they go on as one.
+    for chain in [&mut at_once, &mut later] {
+        chain.feed(Stamp(60_000_000_000), text(6000..6100).as_bytes());
+    }
+    assert_eq!(levels(&later), levels(&at_once));
+}

@@ -166,7 +166,9 @@ impl Intake {
                 if fresh.is_computed(*at) {
                     computed[*at].extend_from_slice(&values[*at].raw);
                     channel.look(&values[*at].raw);
-                    channel.find_levels(part.start, &times, &values[*at].raw);
+                    if intake.finds_levels {
+                        channel.find_levels(part.start, &times, &values[*at].raw);
+                    }
                 }
                 channel.take(&values[*at], reference);
                 if !fresh.is_computed(*at) && fresh.is_as_it_came(*at) {
@@ -318,7 +320,9 @@ impl Intake {
                 raw.clear();
                 intake.store.read_raw(index, part.clone(), &mut raw);
                 channel.look(&raw);
-                channel.find_levels(part.start, &times, &raw);
+                if intake.finds_levels {
+                    channel.find_levels(part.start, &times, &raw);
+                }
             }
         })
     }

@@ -82,3 +82,32 @@ impl Endpoint {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_source_names_one_of_four_things() {
+        let dir = tempfile::tempdir().unwrap();
+        let file = dir.path().join("text.csv");
+        std::fs::write(&file, "1\n").unwrap();
+        let of = |port: &str, board: Option<Simulated>| Endpoint::of(&Source::at(port), board);
+        assert!(matches!(of("-", None), Endpoint::Input));
+        let text = of(&file.to_string_lossy(), None);
+        assert!(matches!(&text, Endpoint::Text { path, grows: true } if *path == file));
+        assert!(matches!(text.to_its_end(), Endpoint::Text { grows: false, .. }));
+        // What is not there may be plugged in yet, and a folder says so when it is opened.
+        for port in ["/dev/no-such-port", &dir.path().to_string_lossy()] {
+            assert!(matches!(of(port, None), Endpoint::Serial { path, .. } if path == Path::new(port)));
+        }
+        // A board runs as long as somebody has it.
+        let runs = Arc::new(());
+        let board = Simulated::new("/dev/pts/9".into(), Arc::clone(&runs));
+        let endpoint = of("flume", Some(board));
+        assert!(matches!(&endpoint, Endpoint::Simulated { board, .. } if board.path() == Path::new("/dev/pts/9")));
+        assert_eq!(Arc::strong_count(&runs), 2);
+        drop(endpoint);
+        assert_eq!(Arc::strong_count(&runs), 1);
+    }
+}

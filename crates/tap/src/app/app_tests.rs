@@ -243,6 +243,43 @@ fn watching_starts_at_the_present_value_and_filters_stand_one_behind_another() {
 }
 
 #[test]
+fn a_list_of_parts_says_what_does_not_go() {
+    let mut app = watched(3);
+    press(&mut app, KeyCode::Char('4'));
+    // Nothing is selected but the line that adds.
+    app.edit_channel(|channel| channel.smooth.clear());
+    for key in ['x', 'p', '<'] {
+        press(&mut app, KeyCode::Char(key));
+        assert_eq!(app.notice.as_ref().unwrap().text, "select one with ↑ and ↓ first", "{key}");
+    }
+    for count in 1..=8 {
+        press(&mut app, KeyCode::Char('a'));
+        press(&mut app, KeyCode::Enter);
+        assert_eq!(app.channel().unwrap().wished().smooth.len(), count);
+    }
+    press(&mut app, KeyCode::Char('a'));
+    assert!(app.overlays.is_empty());
+    assert_eq!(app.notice.as_ref().unwrap().text, "there are at most 8 filters");
+    // A wrong entry is refused with what it can be, which the prompt has said before.
+    press(&mut app, KeyCode::Down);
+    press(&mut app, KeyCode::Down);
+    press(&mut app, KeyCode::Enter);
+    let text = picture(&mut app, 160, 47);
+    assert!(text.contains("a whole number from 1 to 65536") && text.contains("(rows)"), "{text}");
+    replace(&mut app, "2.5");
+    let text = picture(&mut app, 160, 47);
+    assert!(text.contains("window must be a whole number from 1 to 65536"), "{text}");
+    assert!(
+        app.channel()
+            .unwrap()
+            .wished()
+            .smooth
+            .iter()
+            .all(|filter| *filter == amber_core::smooth::Mean::default().into())
+    );
+}
+
+#[test]
 fn a_take_is_ordered_marked_and_ended() {
     let mut app = watched(2);
     press(&mut app, KeyCode::Char('m'));

@@ -1,6 +1,6 @@
 //! A line being typed, and the question before quitting.
 
-use super::{centred, frame, put};
+use super::{centred, frame, put, wrapped};
 use crate::app::{App, Prompt};
 use crate::keys::{Action, KEYS, Place};
 use crate::theme::{Ink, Theme};
@@ -9,11 +9,18 @@ use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 use tui_input::Input;
 
+/// The columns of a prompt, where there are so many.
+const WIDTH: u16 = 72;
+
 pub(super) fn draw(prompt: &Prompt, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let inner = frame(buffer, centred(area, 72, 5), &prompt.title, theme);
-    put(buffer, inner, 0, 0, &prompt.hint, theme.style(Ink::Dim));
-    draw_input(&prompt.input, theme, inner, 1, buffer);
-    put(buffer, inner, 0, 2, "Enter accept   Esc leave it", theme.style(Ink::Dim));
+    let hint = wrapped(&prompt.hint, usize::from(area.width.min(WIDTH).saturating_sub(4)));
+    let y = hint.len() as u16;
+    let inner = frame(buffer, centred(area, WIDTH, 4 + y), &prompt.title, theme);
+    for (y, line) in (0..).zip(&hint) {
+        put(buffer, inner, 0, y, line, theme.style(Ink::Dim));
+    }
+    draw_input(&prompt.input, theme, inner, y, buffer);
+    put(buffer, inner, 0, y + 1, "Enter accept   Esc leave it", theme.style(Ink::Dim));
 }
 
 /// The line that is typed, with its cursor, in row `y` of `area`.
