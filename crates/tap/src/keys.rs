@@ -326,7 +326,7 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Talk: [(Char('e'), CTRL)], A::RepeatSaying, "Ctrl-E", "send the line again every so often", Some("Ctrl-E repeat");
     Talk: [(Esc, NONE), (Char('c'), CTRL)], A::CloseTalk, "Esc", "close", Some("Esc close");
     Prompt: [(Enter, NONE)], A::Accept, "Enter", "take what was typed", Some("Enter accept");
-    Prompt: [(Esc, NONE), (Char('c'), CTRL)], A::Cancel, "Esc", "leave it as it was", Some("Esc leave it");
+    Prompt: [(Esc, NONE), (Char('c'), CTRL)], A::Cancel, "Esc", "leave it as it was", Some("Esc cancel");
     Pick: [(Up, NONE)], A::PickUp, "↑", "the entry above", None;
     Pick: [(Down, NONE), (Tab, NONE)], A::PickDown, "↓", "the entry below", Some("↑↓ choose");
     Pick: [(Enter, NONE)], A::TakePick, "Enter", "take it", Some("Enter take");

@@ -28,12 +28,7 @@ impl App {
     }
 
     fn ask_bench_path(&mut self, path: String, hint: String, there: Option<PathBuf>) {
-        self.overlays.push(Overlay::Prompt(Prompt {
-            title: "bench file".into(),
-            hint,
-            input: path.into(),
-            purpose: Purpose::BenchPath(there),
-        }));
+        self.overlays.push(Overlay::Prompt(Prompt::new("bench file", hint, path, Purpose::BenchPath(there))));
     }
 
     /// Another bench is in the file that was named: asks again.
@@ -75,7 +70,7 @@ impl App {
             }
         };
         done.unwrap_or_else(|wrong| {
-            self.overlays.push(Overlay::Prompt(Prompt { hint: wrong, ..prompt }));
+            self.overlays.push(Overlay::Prompt(prompt.refused(wrong)));
             Vec::new()
         })
     }

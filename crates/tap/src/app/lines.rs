@@ -5,7 +5,6 @@ use super::{App, Effect, Overlay, Prompt, Purpose};
 use amber_core::Stamp;
 use amber_core::tail::{Filter, Matches, Tail, TailLine, visible};
 use std::collections::VecDeque;
-use tui_input::Input;
 
 /// Lines that are remembered as shown while lines are left out.
 const PICKED: usize = 400;
@@ -173,21 +172,21 @@ impl App {
     }
 
     pub(super) fn ask_filter(&mut self) {
-        self.overlays.push(Overlay::Prompt(Prompt {
-            title: "show only lines with".into(),
-            hint: "a text, or a pattern between slashes, as in /gauge=2\\d\\d\\d/; empty: all".into(),
-            input: Input::new(self.lines.filter.text().to_owned()),
-            purpose: Purpose::LineFilter,
-        }));
+        self.overlays.push(Overlay::Prompt(Prompt::new(
+            "show only lines with",
+            "a text, or a pattern between slashes, as in /gauge=2\\d\\d\\d/; empty: all",
+            self.lines.filter.text().to_owned(),
+            Purpose::LineFilter,
+        )));
     }
 
     pub(super) fn ask_search(&mut self) {
-        self.overlays.push(Overlay::Prompt(Prompt {
-            title: "look back for".into(),
-            hint: "a text, or a pattern between slashes; then n older, N newer".into(),
-            input: Input::new(self.lines.search.text().to_owned()),
-            purpose: Purpose::LineSearch,
-        }));
+        self.overlays.push(Overlay::Prompt(Prompt::new(
+            "look back for",
+            "a text, or a pattern between slashes; then n older, N newer",
+            self.lines.search.text().to_owned(),
+            Purpose::LineSearch,
+        )));
     }
 
     /// Takes a filter or a search that was typed.

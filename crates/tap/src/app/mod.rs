@@ -8,6 +8,7 @@ mod lanes;
 mod lines;
 mod pick;
 mod port;
+mod prompt;
 mod reading;
 mod shown;
 mod sight;
@@ -24,6 +25,7 @@ pub(crate) use fields::{FieldId, PartList};
 pub(crate) use lanes::{AnalogLane, Lanes};
 pub(crate) use lines::{LineForm, Lines};
 pub(crate) use pick::{Pick, Picked};
+pub(crate) use prompt::Prompt;
 pub(crate) use reading::chain_of;
 pub(crate) use shown::{ChannelShown, Shown};
 pub(crate) use sight::Sight;
@@ -46,7 +48,6 @@ use crossterm::event::{KeyEvent, MouseEvent};
 use jiff::tz::TimeZone;
 use std::collections::HashMap;
 use std::path::PathBuf;
-use tui_input::Input;
 
 /// The six stages of the chain, in their order.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -116,15 +117,6 @@ pub(crate) enum Overlay {
     Talk,
     /// Quit, although something would be lost?
     QuitQuestion,
-}
-
-/// A line being typed.
-#[derive(Debug)]
-pub(crate) struct Prompt {
-    pub(crate) title: String,
-    pub(crate) hint: String,
-    pub(crate) input: Input,
-    pub(crate) purpose: Purpose,
 }
 
 /// What a typed line is for.

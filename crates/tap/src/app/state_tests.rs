@@ -58,7 +58,7 @@ fn what_is_typed_wrong_for_the_wire_says_why_and_changes_nothing() {
         let effects = replace(app, text);
         assert!(effects.is_empty(), "{id:?} {text:?}: {effects:?}");
         let hint = match app.overlays.last() {
-            Some(Overlay::Prompt(prompt)) => prompt.hint.clone(),
+            Some(Overlay::Prompt(prompt)) => prompt.wrong.clone().unwrap_or_else(|| prompt.hint.clone()),
             _ => String::new(),
         };
         press(app, KeyCode::Esc);
@@ -117,4 +117,51 @@ fn the_mouse_takes_another_source_to_hand() {
     assert!(app.trouble().is_some_and(|trouble| trouble.starts_with("near: /dev/y is not there")));
     press(&mut app, KeyCode::Char('\\'));
     assert!(app.trouble().is_some_and(|trouble| trouble.starts_with("/dev/y is not there")));
+}
+
+#[test]
+fn the_first_key_replaces_what_a_prompt_offers_and_what_is_wrong_is_said_beside_what_was_typed() {
+    let mut app = watched(3);
+    let value = |app: &App| match app.overlays.last() {
+        Some(Overlay::Prompt(prompt)) => (prompt.input.value().to_owned(), prompt.wrong.clone()),
+        _ => panic!("no prompt"),
+    };
+    let ask = |app: &mut App| {
+        app.panel = None;
+        for key in [KeyCode::Char('3'), KeyCode::Down, KeyCode::Down, KeyCode::Enter] {
+            press(app, key);
+        }
+    };
+    // The bits of the converter are offered.
+    ask(&mut app);
+    assert_eq!(value(&app).0, "12");
+    assert!(picture(&mut app, 80, 24).contains("type to replace it"));
+    press(&mut app, KeyCode::Char('9'));
+    assert_eq!(value(&app).0, "9");
+    press(&mut app, KeyCode::Char('9'));
+    press(&mut app, KeyCode::Enter);
+    let (text, wrong) = value(&app);
+    assert_eq!((text.as_str(), wrong.as_deref()), ("99", Some("bits must be 1 to 32")));
+    let text = picture(&mut app, 80, 24);
+    assert!(text.contains("bits must be 1 to 32") && text.contains("resolution of the converter"), "{text}");
+    // What was typed is kept to be mended, and what was wrong goes with the first key.
+    press(&mut app, KeyCode::Backspace);
+    assert_eq!(value(&app), ("9".into(), None));
+    press(&mut app, KeyCode::Esc);
+    for (keys, left) in [
+        (vec![KeyCode::End, KeyCode::Char('4')], "124"),
+        (vec![KeyCode::Home, KeyCode::Delete], "2"),
+        (vec![KeyCode::Left, KeyCode::Char('0')], "102"),
+        (vec![KeyCode::Backspace], ""),
+    ] {
+        ask(&mut app);
+        keys.iter().for_each(|key| drop(press(&mut app, *key)));
+        assert_eq!(value(&app).0, left, "{keys:?}");
+        press(&mut app, KeyCode::Esc);
+    }
+    ask(&mut app);
+    app.update(app.now, Message::Paste("10\n".into()));
+    assert_eq!(value(&app).0, "10");
+    press(&mut app, KeyCode::Enter);
+    assert!(app.overlays.is_empty());
 }

@@ -6,7 +6,6 @@ use amber_core::bench::Split;
 use amber_core::digits;
 use amber_io::take::{Mark, Place, Report, Summary, TakeError};
 use std::path::{Path, PathBuf};
-use tui_input::Input;
 
 /// Whether a take runs.
 #[derive(Debug, Default)]
@@ -81,12 +80,12 @@ impl App {
             self.say("marks are kept in a take: start one with t", true);
             return Vec::new();
         }
-        self.overlays.push(Overlay::Prompt(Prompt {
-            title: "mark".into(),
-            hint: "a note for this moment; may be empty".into(),
-            input: Input::default(),
-            purpose: Purpose::Mark(self.present()),
-        }));
+        self.overlays.push(Overlay::Prompt(Prompt::new(
+            "mark",
+            "a note for this moment; may be empty",
+            "",
+            Purpose::Mark(self.present()),
+        )));
         Vec::new()
     }
 

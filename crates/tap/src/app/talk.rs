@@ -112,12 +112,12 @@ impl App {
         if saying.text.is_empty() {
             return self.say("type a line first, or choose one with the arrows", true);
         }
-        self.overlays.push(Overlay::Prompt(Prompt {
-            title: saying.text.clone(),
-            hint: hint.into(),
-            input: Input::new(saying.name.clone()),
-            purpose: purpose(saying),
-        }));
+        self.overlays.push(Overlay::Prompt(Prompt::new(
+            saying.text.clone(),
+            hint,
+            saying.name.clone(),
+            purpose(saying),
+        )));
     }
 
     /// Keeps a line in the bench under a name, or forgets it.

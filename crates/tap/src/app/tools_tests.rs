@@ -162,7 +162,7 @@ fn formulas_are_typed_refused_by_column_and_by_name_and_follow_the_scale() {
         keys(&mut app, "F");
         replace(&mut app, text);
         let Some(Overlay::Prompt(prompt)) = app.overlays.pop() else { panic!("{text} was taken") };
-        prompt.hint
+        prompt.wrong.unwrap()
     };
     assert!(refused("slope").contains("NAME = FORMULA"));
     assert!(refused("slope = gauge_a +").contains("column 18: the formula ends"));
@@ -185,7 +185,8 @@ fn formulas_are_typed_refused_by_column_and_by_name_and_follow_the_scale() {
     press(&mut app, KeyCode::Enter);
     replace(&mut app, "twice + 1");
     let Some(Overlay::Prompt(prompt)) = app.overlays.pop() else { panic!("a circle was taken") };
-    assert!(prompt.hint.contains("head needs twice, which needs head"), "{}", prompt.hint);
+    let wrong = prompt.wrong.unwrap();
+    assert!(wrong.contains("head needs twice, which needs head"), "{wrong}");
     // An edit of what it needs reaches it at once, for all the history.
     app.selected.channel = at(&app, "gauge_a");
     app.edit_channel(|channel| channel.scale.steps.push(Sign::default().into()));

@@ -61,12 +61,11 @@ impl App {
 
     /// Text that was pasted goes where text is typed, as one line.
     fn paste(&mut self, text: &str) {
-        let input = match self.overlays.last_mut() {
-            Some(Overlay::Prompt(prompt)) => &mut prompt.input,
-            Some(Overlay::Talk) => &mut self.talk.input,
-            _ => return self.say("pasted text is ignored here: open an input line first", true),
-        };
-        insert(input, text);
+        match self.overlays.last_mut() {
+            Some(Overlay::Prompt(prompt)) => prompt.paste(text),
+            Some(Overlay::Talk) => insert(&mut self.talk.input, text),
+            _ => self.say("pasted text is ignored here: open an input line first", true),
+        }
     }
 
     /// Time passed: messages go, axes and numbers follow. Gives whether the numbers were refreshed.
@@ -174,7 +173,7 @@ impl App {
                 self.remembering(nudges, |app| app.act(action))
             }
             (None, Some(Overlay::Prompt(prompt))) => {
-                prompt.input.handle_event(&Event::Key(key));
+                prompt.press(key);
                 Vec::new()
             }
             (None, Some(Overlay::Talk)) => {

@@ -12,15 +12,32 @@ use tui_input::Input;
 /// The columns of a prompt, where there are so many.
 const WIDTH: u16 = 72;
 
+/// What the keys do, while the text is the one that was offered, and when it has been touched.
+const OFFERED: &str = "Enter accept   Esc cancel   type to replace it, ← or End to edit it";
+const TYPED: &str = "Enter accept   Esc cancel   Ctrl-U clear   Ctrl-W delete a word";
+
 pub(super) fn draw(prompt: &Prompt, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let hint = wrapped(&prompt.hint, usize::from(area.width.min(WIDTH).saturating_sub(4)));
-    let y = hint.len() as u16;
-    let inner = frame(buffer, centred(area, WIDTH, 4 + y), &prompt.title, theme);
+    let width = usize::from(area.width.min(WIDTH).saturating_sub(4));
+    let hint = wrapped(&prompt.hint, width);
+    let wrong = prompt.wrong.iter().flat_map(|wrong| wrapped(&format!("▲ {wrong}"), width));
+    let wrong: Vec<String> = wrong.collect();
+    let (y, height) = (hint.len() as u16, (hint.len() + wrong.len()) as u16);
+    let inner = frame(buffer, centred(area, WIDTH, 4 + height), &prompt.title, theme);
     for (y, line) in (0..).zip(&hint) {
         put(buffer, inner, 0, y, line, theme.style(Ink::Dim));
     }
     draw_input(&prompt.input, theme, inner, y, buffer);
-    put(buffer, inner, 0, y + 1, "Enter accept   Esc leave it", theme.style(Ink::Dim));
+    if prompt.is_offered {
+        // All of it is selected: the next key replaces it.
+        let length = prompt.input.value().chars().count().min(usize::from(inner.width.saturating_sub(3))) as u16;
+        let text = Rect { x: inner.x + 2, y: inner.y + y, width: length, height: 1 }.intersection(buffer.area);
+        buffer.set_style(text, theme.style(Ink::Chosen));
+    }
+    for (line, y) in wrong.iter().zip(y + 1..) {
+        put(buffer, inner, 0, y, line, theme.style(Ink::Alert));
+    }
+    let keys = if prompt.is_offered { OFFERED } else { TYPED };
+    put(buffer, inner, 0, height + 1, keys, theme.style(Ink::Dim));
 }
 
 /// The line that is typed, with its cursor, in row `y` of `area`.

@@ -12,7 +12,6 @@ use amber_core::digits::typed;
 use amber_core::levels::LevelRule;
 use amber_core::watch::Watch;
 use std::path::PathBuf;
-use tui_input::Input;
 
 const BAUDS: [u32; 12] = [300, 1200, 2400, 4800, 9600, 19_200, 38_400, 57_600, 115_200, 230_400, 460_800, 921_600];
 const LEVEL_SECONDS: [f64; 8] = [0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0];
@@ -72,12 +71,12 @@ impl App {
             _ => None,
         };
         let range = range.filter(|range| !range.is_empty()).map(|range| format!("; {range}")).unwrap_or_default();
-        self.overlays.push(Overlay::Prompt(Prompt {
-            title: field.name.trim().to_owned(),
-            hint: format!("{}{range}", field.hint),
-            input: Input::new(self.field_text(id)),
-            purpose: Purpose::Field(id),
-        }));
+        self.overlays.push(Overlay::Prompt(Prompt::new(
+            field.name.trim().to_owned(),
+            format!("{}{range}", field.hint),
+            self.field_text(id),
+            Purpose::Field(id),
+        )));
         Vec::new()
     }
 
@@ -309,12 +308,12 @@ impl App {
         let Some(lane) = lanes.analog.iter().find(|lane| lane.channels.contains(&self.selected)) else {
             return self.say("Y is for analog channels in sight: choose one with Tab", true);
         };
-        self.overlays.push(Overlay::Prompt(Prompt {
-            title: format!("limits of the {} axis", if lane.unit.is_empty() { "count" } else { &lane.unit }),
-            hint: "two numbers, low and high".into(),
-            input: Input::new(format!("{} {}", lane.limits.0, lane.limits.1)),
-            purpose: Purpose::Limits(lane.unit.clone()),
-        }));
+        self.overlays.push(Overlay::Prompt(Prompt::new(
+            format!("limits of the {} axis", if lane.unit.is_empty() { "count" } else { &lane.unit }),
+            "two numbers, low and high",
+            format!("{} {}", lane.limits.0, lane.limits.1),
+            Purpose::Limits(lane.unit.clone()),
+        )));
     }
 
     /// Takes typed limits.

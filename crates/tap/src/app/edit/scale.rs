@@ -6,7 +6,6 @@ use amber_core::digits::measured;
 use amber_core::formula::{Formula, Program};
 use amber_core::levels::Level;
 use amber_core::scale::{ResistorSeries, Scale, Step, advise};
-use tui_input::Input;
 
 impl App {
     /// The selected channel's scale.
@@ -136,12 +135,12 @@ impl App {
 
     /// Asks for a new channel's name and formula.
     pub(crate) fn ask_new_formula(&mut self) {
-        self.overlays.push(Overlay::Prompt(Prompt {
-            title: "a channel computed from others".into(),
-            hint: "NAME = FORMULA, as in: slope = (gauge_a - gauge_b) / 2".into(),
-            input: Input::default(),
-            purpose: Purpose::NewFormula,
-        }));
+        self.overlays.push(Overlay::Prompt(Prompt::new(
+            "a channel computed from others",
+            "NAME = FORMULA, as in: slope = (gauge_a - gauge_b) / 2",
+            "",
+            Purpose::NewFormula,
+        )));
     }
 
     /// Adds a computed channel as typed, and selects it.

@@ -4,7 +4,6 @@ use super::super::{App, ChannelId, Effect, FieldId, Overlay, Prompt, Purpose};
 use super::around;
 use amber_core::bench::{ChannelSettings, Kind, Split, Words};
 use amber_core::split::{Bare, Shape};
-use tui_input::Input;
 
 impl FieldId {
     /// Whether it is changed by stepping through choices rather than by typing.
@@ -94,12 +93,12 @@ impl App {
     /// Asks for a channel's name.
     pub(super) fn ask_name(&mut self, index: usize) -> Vec<Effect> {
         if let Some(channel) = self.chain().channels().get(index) {
-            self.overlays.push(Overlay::Prompt(Prompt {
-                title: format!("name of {}", channel.name()),
-                hint: "what you call it, on the screen and in tables; empty: as the board does".into(),
-                input: Input::new(channel.title().to_owned()),
-                purpose: Purpose::ChannelName(index),
-            }));
+            self.overlays.push(Overlay::Prompt(Prompt::new(
+                format!("name of {}", channel.name()),
+                "what you call it, on the screen and in tables; empty: as the board does",
+                channel.title().to_owned(),
+                Purpose::ChannelName(index),
+            )));
         }
         Vec::new()
     }
@@ -107,12 +106,12 @@ impl App {
     /// Asks for the words of a channel's codes.
     pub(crate) fn ask_words(&mut self) -> Vec<Effect> {
         if let Some(channel) = self.channel() {
-            self.overlays.push(Overlay::Prompt(Prompt {
-                title: format!("words for the codes of {}", channel.title()),
-                hint: "codes with their words, as in: 0 idle, 3 blue; empty: none".into(),
-                input: Input::new(channel.wished().words.spelled()),
-                purpose: Purpose::ChannelWords(self.selected.channel),
-            }));
+            self.overlays.push(Overlay::Prompt(Prompt::new(
+                format!("words for the codes of {}", channel.title()),
+                "codes with their words, as in: 0 idle, 3 blue; empty: none",
+                channel.wished().words.spelled(),
+                Purpose::ChannelWords(self.selected.channel),
+            )));
         }
         Vec::new()
     }

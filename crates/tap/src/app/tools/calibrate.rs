@@ -6,7 +6,6 @@ use amber_core::calibrate::{Compared, Fit, fit, verdict};
 use amber_core::digits::{measured, typed, with_unit};
 use amber_core::scale::Curve;
 use std::collections::HashMap;
-use tui_input::Input;
 
 /// For each channel, by its title: a row in the middle of a level, and what that level really was. Rows keep their numbers
 /// when levels are found anew by another rule.
@@ -87,12 +86,12 @@ impl App {
             return self.say("no level yet: hold the channel still until one is found", true);
         };
         let unit = self.calibration_unit();
-        self.overlays.push(Overlay::Prompt(Prompt {
-            title: format!("what level {} really was", row.number),
-            hint: "as in: 50, or 50 mm to name the unit too".into(),
-            input: Input::new(row.really.map(|really| with_unit(really, &unit)).unwrap_or_default()),
-            purpose: Purpose::Really(row.number),
-        }));
+        self.overlays.push(Overlay::Prompt(Prompt::new(
+            format!("what level {} really was", row.number),
+            "as in: 50, or 50 mm to name the unit too",
+            row.really.map(|really| with_unit(really, &unit)).unwrap_or_default(),
+            Purpose::Really(row.number),
+        )));
     }
 
     /// The unit of what it really was.

@@ -5,7 +5,6 @@ use amber_core::digits::typed;
 use amber_core::part::Listed;
 use amber_core::scale::{Range, Step};
 use amber_core::survey::{Survey, survey};
-use tui_input::Input;
 
 /// The travel so far.
 #[derive(Debug, Default)]
@@ -49,12 +48,12 @@ impl App {
         if self.surveying.found.is_none() {
             return self.say("turn it through its whole travel first", true);
         }
-        self.overlays.push(Overlay::Prompt(Prompt {
-            title: "the travel becomes".into(),
-            hint: "two numbers and a unit: 0 100 %, or angles such as -135 135 °".into(),
-            input: Input::new("0 100 %".into()),
-            purpose: Purpose::Travel,
-        }));
+        self.overlays.push(Overlay::Prompt(Prompt::new(
+            "the travel becomes",
+            "two numbers and a unit: 0 100 %, or angles such as -135 135 °",
+            "0 100 %",
+            Purpose::Travel,
+        )));
     }
 
     /// Takes the travelled range into the scale.
