@@ -76,7 +76,7 @@ fn is_shortest(text: &[u8]) -> bool {
     (1..=15).contains(&digits) && begins && ends
 }
 
-/// Whether each text between the commas of `line` is the shortest; see [`is_shortest`].
+/// Whether each text between the commas of `line` is the shortest, as [`write_shortest`] writes it.
 pub fn are_shortest(line: &[u8]) -> bool {
     // Most lines are digits and commas alone: then it is enough that none follows a comma that may not, and that they are
     // not many. The processor looks at several bytes at a time.

@@ -1,7 +1,7 @@
 //! How a part of a stage (a scale step, a filter) describes itself: its name, what it does, and what can be set of it.
 //!
 //! A stage is a list of parts. Each kind of part is one file that implements [`Part`]; one line of its stage's list
-//! ([`kinds!`]) makes it known. The panel, the prompts, the faults, the guide's table and the tests over all kinds are
+//! (`kinds!`) makes it known. The panel, the prompts, the faults, the guide's table and the tests over all kinds are
 //! made from the description, so that a forgotten kind does not compile.
 
 mod kinds;

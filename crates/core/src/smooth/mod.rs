@@ -1,7 +1,7 @@
 //! Stage 4, **smooth**: noise goes, and what that costs in delay is known.
 //!
 //! A channel's smoothing is a list of filters, a file for each kind. A kind is a [`Part`](crate::part::Part) that does
-//! what [`Smooths`] asks; one line of the list below makes it known. All filters look only backwards, so that live and
+//! what `Smooths` asks; one line of the list below makes it known. All filters look only backwards, so that live and
 //! recorded data come out the same. A gap (NaN) comes out as a gap and leaves their memory as it was.
 
 mod exponential;

@@ -93,7 +93,7 @@ crate::part::kinds! {
 }
 
 impl Step {
-    /// The value behind the step. `reference` is what the channel of [`Step::reference`] says, in volts.
+    /// The value behind the step. `reference` is what the channel that the converter refers to says, in volts.
     pub fn apply(&self, x: f64, reference: f64) -> f64 {
         self.in_force().map_or(x, |step| step.apply(x, reference))
     }
