@@ -66,7 +66,7 @@ pub fn fit(points: &[Compared], curve: Curve) -> Result<Fit, String> {
         unit: String::new(),
     };
     if curve == Curve::Line && calibration.terms[1] == 0.0 {
-        return Err("the line is level: what comes does not follow what it really is".into());
+        return Err("the line is level: the measured values do not follow the true ones".into());
     }
     calibration.residuals = calibration.points.iter().map(|(x, y)| calibration.true_value(*x) - y).collect();
     let largest = calibration.residuals.iter().fold(0.0, |most: f64, residual| most.max(residual.abs()));

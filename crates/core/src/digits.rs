@@ -251,7 +251,7 @@ pub fn typed(text: &str) -> Result<f64, String> {
         Some((over, under)) => prefixed(over).zip(prefixed(under)).map(|(a, b)| a / b),
         None => prefixed(text),
     };
-    let wrong = || format!("'{}' is no number: type one like 3.3, 4.7k or 1/0.04", text.trim());
+    let wrong = || format!("'{}' is not a number: type one like 3.3, 4.7k or 1/0.04", text.trim());
     value.filter(|value| value.is_finite()).ok_or_else(wrong)
 }
 

@@ -155,7 +155,7 @@ const WRONG: &[(&str, usize, &str)] = &[
     ("if(1, 2)", 1, "takes 3, found 2"),
     ("and 3", 1, "where a value should stand"),
     ("µ + \u{1b}[2J", 5, "means nothing here"),
-    ("1e999", 1, "is no number"),
+    ("1e999", 1, "is not a number"),
 ];
 
 #[test]

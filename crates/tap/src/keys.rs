@@ -238,7 +238,7 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Main: [(Char('Z'), NONE)], A::ZeroAll, "Z", "the same for all channels that are settled", None;
     Main: [(Char('c'), NONE)], A::Calibrate, "c", "calibrate the channel by its levels", Some("c calibrate");
     Main: [(Char('u'), NONE)], A::Undo, "u", "undo the last change of settings", Some("u undo");
-    Main: [(Char('U'), NONE)], A::Redo, "U", "do it again", None;
+    Main: [(Char('U'), NONE)], A::Redo, "U", "redo", None;
     Main: [(Tab, NONE), (Down, NONE)], A::NextChannel, "Tab", "next channel (also ↓)", Some("Tab channel");
     Main: [(BackTab, NONE), (Up, NONE)], A::PreviousChannel, "Shift-Tab", "previous channel (also ↑)", None;
     Main: [(Char('v'), NONE)], A::ShowOrHide, "v", "show or hide the channel; it is logged all the same", None;
@@ -257,15 +257,15 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Main: [(Char('e'), NONE)], A::Table, "e", "each row in a table, or the chart again", Some("e table");
     Main: [(Char('l'), NONE)], A::Lines, "l", "read the wire's lines, or see the chart again", Some("l lines");
     Main: [(Char(':'), NONE)], A::Talk, ":", "send a line to the board", Some(": talk");
-    Main: [(Char('\\'), NONE)], A::NextSource, "\\", "take the next source to hand, where several are watched", None;
+    Main: [(Char('\\'), NONE)], A::NextSource, "\\", "select the next source, where several are watched", None;
     Main: [(Char('o'), NONE)], A::TakeOffer, "o", "read the stream by the other shape that is offered", None;
     Main: [(Char('<'), NONE)], A::ChannelUp, "<", "move the channel up", None;
     Main: [(Char('>'), NONE)], A::ChannelDown, ">", "move the channel down", None;
     Main: [(Char('#'), NONE)], A::CodeWords, "#", "words for the channel's codes, shown and logged", None;
     Main: [(Char('r'), NONE)], A::Survey, "r", "survey the travel of a knob or lever", None;
-    Main: [(Char('d'), NONE)], A::Doctor, "d", "a doctor's look: what reads like a fault", None;
+    Main: [(Char('d'), NONE)], A::Doctor, "d", "check-up of all channels: what looks like a fault", None;
     Main: [(Char('F'), NONE)], A::NewFormula, "F", "a new channel, computed from others by a formula", None;
-    Main: [(Char('X'), NONE)], A::RemoveComputed, "X", "let go of a computed channel", None;
+    Main: [(Char('X'), NONE)], A::RemoveComputed, "X", "delete the computed channel", None;
     Main: [(Char('b'), NONE)], A::RawBeside, "b", "show values as they came beside the scaled ones, or not", None;
     Main: [(Char('B'), NONE)], A::FindBaud, "B", "find the board's speed by listening", None;
     Main: [(Char('R'), NONE)], A::ResetBoard, "R", "reset the board", None;
@@ -278,8 +278,8 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Panel: [(Down, NONE)], A::FieldDown, "↓", "the setting below", Some("↑↓ setting");
     Panel: [(Left, NONE)], A::Less, "←", "the choice before, or a little less", None;
     Panel: [(Right, NONE)], A::More, "→", "the next choice, or a little more", Some("←→ change");
-    Panel: [(PageUp, NONE)], A::PanelUp, "PgUp", "what stands further up, where the panel is too small", None;
-    Panel: [(PageDown, NONE)], A::PanelDown, "PgDn", "what stands further down", None;
+    Panel: [(PageUp, NONE)], A::PanelUp, "PgUp", "scroll up, where the panel is too small", None;
+    Panel: [(PageDown, NONE)], A::PanelDown, "PgDn", "scroll down", None;
     Panel: [(Enter, NONE)], A::Edit, "Enter", "type the setting", Some("Enter type");
     Parts: [(Char('a'), NONE)], A::AddPart, "a", "add a step or filter behind the selected one", Some("a add");
     Parts: [(Char('x'), NONE), (KeyCode::Delete, NONE)], A::DeletePart, "x", "delete the selected step or filter", Some("x delete");
@@ -289,7 +289,7 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Scale: [(Char('A'), NONE)], A::Advise, "A", "which fixed resistor suits the divider, by the range seen", None;
     Calibrate: [(Up, NONE)], A::LevelUp, "↑", "the level before", None;
     Calibrate: [(Down, NONE)], A::LevelDown, "↓", "the level after; at the end, the newest is followed", Some("↑↓ level");
-    Calibrate: [(Enter, NONE)], A::TypeReally, "Enter", "type what the level really was", Some("Enter really");
+    Calibrate: [(Enter, NONE)], A::TypeReally, "Enter", "type the true value of the level", Some("Enter true value");
     Calibrate: [(Char('x'), NONE), (KeyCode::Delete, NONE)], A::ForgetReally, "x", "forget what was typed for it", Some("x forget");
     Calibrate: [(Char('C'), NONE)], A::ForgetAll, "C", "forget all that was typed, to compare afresh", None;
     Calibrate: [(Left, NONE)], A::PreviousCurve, "←", "the curve before: line, degree 2 and 3, table", None;
@@ -299,8 +299,8 @@ pub(crate) const KEYS: &[Binding] = keys! {
     Survey: [(Enter, NONE)], A::TypeTravel, "Enter", "let the travel become 0 to 100 %, or typed ends", Some("Enter map the travel");
     Survey: [(Char('x'), NONE)], A::SurveyAgain, "x", "begin again", Some("x again");
     Survey: [(Esc, NONE)], A::CloseTool, "Esc", "close (so does r)", Some("Esc close");
-    Doctor: [(Up, NONE)], A::DoctorUp, "↑", "what stands further up", None;
-    Doctor: [(Down, NONE)], A::DoctorDown, "↓", "what stands further down", Some("↑↓ read");
+    Doctor: [(Up, NONE)], A::DoctorUp, "↑", "scroll up", None;
+    Doctor: [(Down, NONE)], A::DoctorDown, "↓", "scroll down", Some("↑↓ read");
     Doctor: [(Esc, NONE)], A::CloseTool, "Esc", "close (so does d)", Some("Esc close");
     Lines: [(Esc, NONE)], A::Lines, "Esc", "the chart again", Some("Esc chart");
     Lines: [(Up, NONE)], A::LineUp, "↑", "the line before, which holds the lines", Some("↑↓ line");

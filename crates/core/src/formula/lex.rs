@@ -110,6 +110,6 @@ fn number(digits: &str, column: usize) -> Result<f64, FormulaError> {
     };
     match value.filter(|value: &f64| value.is_finite()) {
         Some(value) => Ok(value),
-        None => error(column, format!("{digits} is no number")),
+        None => error(column, format!("{digits} is not a number")),
     }
 }

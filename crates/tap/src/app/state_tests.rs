@@ -66,7 +66,7 @@ fn what_is_typed_wrong_for_the_wire_says_why_and_changes_nothing() {
     };
     for (id, text, hint) in [
         (FieldId::Port, "", "type the path of a port"),
-        (FieldId::Baud, "fast", "'fast' is no number"),
+        (FieldId::Baud, "fast", "'fast' is not a number"),
         (FieldId::Baud, "7", "baud is 50 to 20000000"),
         (FieldId::DataBits, "9", "data_bits must be 5 to 8"),
         (FieldId::DataBits, "7.5", "type a whole number"),

@@ -399,7 +399,7 @@ impl App {
         }
         self.turn_to((self.place() + 1) % self.sources());
         let name = self.source_names().swap_remove(self.place());
-        self.say(format!("{name} is at hand: wire, split, lines and talk are its own"), false);
+        self.say(format!("{name} is selected: wire, split, lines and talk are its own"), false);
     }
 
     fn zoom(&mut self, steps: i32, place: f64) {

@@ -66,7 +66,7 @@ fn lines(two_columns: bool) -> Vec<Line> {
         (Place::Scale, "In the panel of the scale"),
         (Place::Calibrate, "Calibrating (c)"),
         (Place::Survey, "Surveying a travel (r)"),
-        (Place::Doctor, "The doctor's look (d)"),
+        (Place::Doctor, "Check-up (d)"),
         (Place::Lines, "Reading the wire's lines"),
         (Place::Talk, "Talking to the board"),
         (Place::Choose, "Choosing what to watch"),

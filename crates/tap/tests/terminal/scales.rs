@@ -64,7 +64,7 @@ fn a_formula_is_typed_wrong_and_right_and_an_unsettled_zero_is_refused() {
     terminal.keys(&["X"]);
     terminal.wait("slope is gone; u brings it back");
     terminal.keys(&["Tab", "d"]);
-    terminal.wait("a doctor's look at the channels");
+    terminal.wait("check-up of the channels");
     terminal.keys(&["r"]);
     terminal.wait("survey of");
     terminal.keys(&["3", "a"]);

@@ -43,7 +43,7 @@ fn two_boards_are_watched_side_by_side_and_kept_in_one_take() {
     terminal.keys(&["o"]);
     terminal.wait("valve.field2");
     terminal.keys(&["\\"]);
-    terminal.wait("rail is at hand");
+    terminal.wait("rail is selected");
     // The board at hand is talked to, and its answer stands among the lines.
     terminal.keys(&["t"]);
     terminal.wait("● take-0001");

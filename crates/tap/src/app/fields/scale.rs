@@ -13,7 +13,7 @@ impl App {
         let reading = self.reading(self.selected);
         let mut fields = vec![fact("channel", format!("{} {}", self.letter(self.selected), channel.title()))];
         if let Some(formula) = &settings.formula {
-            let hint = "computed from other channels; X lets go of this channel";
+            let hint = "computed from other channels; X deletes this channel";
             fields.push(setting(FieldId::Formula, "formula", formula.text(), hint));
             fields.extend(self.unknown_names(channel).into_iter().flat_map(|told| text("", &told)));
         }

@@ -87,7 +87,7 @@ impl App {
         };
         let unit = self.calibration_unit();
         self.overlays.push(Overlay::Prompt(Prompt::new(
-            format!("what level {} really was", row.number),
+            format!("true value of level {}", row.number),
             "as in: 50, or 50 mm to name the unit too",
             row.really.map(|really| with_unit(really, &unit)).unwrap_or_default(),
             Purpose::Really(row.number),

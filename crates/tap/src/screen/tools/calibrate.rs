@@ -1,4 +1,4 @@
-//! Calibration: the levels, what they really were, the curve, its residuals.
+//! Calibration: the levels, their true values, the curve, its residuals.
 
 use super::super::{frame, put, put_right, wrapped};
 use crate::app::{App, CalibrationRow};
@@ -31,9 +31,9 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         "level".into(),
         "from".into(),
         "lasts s".into(),
-        named("came", &before),
+        named("measured", &before),
         named("reads", scale.unit()),
-        named("really", &unit),
+        named("true", &unit),
     ];
     put_cells(buffer, inner, 0, &heads, theme.style(Ink::Dim));
     let chosen = app.chosen_level(&rows);
@@ -136,7 +136,7 @@ fn below(app: &App, fit: &Result<Fit, String>, width: u16) -> Vec<(Ink, String)>
     lines
 }
 
-/// The residuals over what it really was.
+/// The residuals over the true values.
 fn residuals(fit: &Fit, unit: &str, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let points: Vec<(f64, f64)> =
         fit.calibration.points.iter().zip(&fit.calibration.residuals).map(|(point, off)| (point.1, *off)).collect();
@@ -162,6 +162,6 @@ fn residuals(fit: &Fit, unit: &str, theme: Theme, area: Rect, buffer: &mut Buffe
     let foot = Rect { y: area.bottom() - 1, height: 1, x: plot.x, width: plot.width };
     put(buffer, foot, 0, 0, &low.to_string(), theme.style(Ink::Dim));
     put_right(buffer, foot, 0, &with_unit(high, unit), theme.style(Ink::Dim));
-    let name = "curve above point";
+    let name = "fit − true (residual)";
     put(buffer, foot, (plot.width.saturating_sub(name.len() as u16)) / 2, 0, name, theme.style(Ink::Dim));
 }

@@ -7,7 +7,7 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
 pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let inner = frame(buffer, area, "a doctor's look at the channels", theme);
+    let inner = frame(buffer, area, "check-up of the channels", theme);
     let width = usize::from(inner.width).saturating_sub(4);
     let mut lines: Vec<(Ink, u16, String)> = Vec::new();
     let mut last = None;
@@ -27,7 +27,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     if lines.is_empty() {
         let text = match app.doctor.looked_at {
             0 => "no analog channel was seen for long enough yet",
-            _ => "nothing to complain of: no channel is stuck, clipped, open, noisy, drifting or humming",
+            _ => "no faults found: no channel is stuck, clipped, open, noisy, drifting or humming",
         };
         lines.extend(wrapped(text, width).into_iter().map(|line| (Ink::Bright, 0, line)));
     } else {
@@ -35,7 +35,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
             app.doctor.findings.iter().map(|(id, _)| *id).collect::<std::collections::BTreeSet<_>>().len(),
         );
         lines.push((Ink::Text, 0, String::new()));
-        lines.push((Ink::Dim, 0, format!("{quiet} of {} analog channels without a complaint", app.doctor.looked_at)));
+        lines.push((Ink::Dim, 0, format!("no faults found in {quiet} of {} analog channels", app.doctor.looked_at)));
     }
     let rows = inner.height;
     let skip = app.doctor.scroll.min((lines.len() as u16).saturating_sub(rows));
