@@ -227,7 +227,8 @@ fn the_depth_programme_calibrates_a_bare_gauge_by_its_levels() {
     let fit = app.calibration_fit().unwrap();
     assert!(fit.percent < 0.2 && fit.warnings.is_empty(), "{fit:?}");
     let text = picture(&mut app, 160, 47);
-    for part in ["calibrate A gauge_a", "◂ line ▸", "largest error", "% of full scale", "curve above point", "200 mm"]
+    for part in
+        ["calibrate A gauge_a", "◂ line ▸", "largest error", "% of full scale", "fit − true (residual)", "200 mm"]
     {
         assert!(text.contains(part), "{part}: {text}");
     }

@@ -21,7 +21,7 @@ fn the_depth_programme_is_calibrated_by_walking_back_over_its_levels() {
     terminal.keys(&[
         "Enter", "C-u", "100 mm", "Enter", "Up", "Enter", "C-u", "50", "Enter", "Up", "Enter", "C-u", "0", "Enter",
     ]);
-    let screen = terminal.wait("curve above point");
+    let screen = terminal.wait("fit − true (residual)");
     assert!(
         screen.contains("largest error") && screen.contains("% of full scale") && screen.contains("gain 0.08"),
         "{screen}"
