@@ -81,7 +81,7 @@ pub fn are_shortest(line: &[u8]) -> bool {
     // Most lines are digits and commas alone: then it is enough that none follows a comma that may not, and that they are
     // not many. The processor looks at several bytes at a time.
     let plain = line.iter().fold(true, |plain, byte| plain & ((byte.wrapping_sub(b'0') < 10) | (*byte == b',')));
-    if plain && line.len() >= 3 && line.len() <= 255 {
+    if plain && line.len() >= 3 {
         let odd = |a: u8, b: u8, c: u8| (a == b',') & ((b == b',') | ((b == b'0') & (c != b',')));
         let triples = line.iter().zip(&line[1..]).zip(&line[2..]);
         let odd = triples.fold(false, |any, ((a, b), c)| any | odd(*a, *b, *c));

@@ -9,8 +9,7 @@ mod setting;
 
 pub(crate) use kinds::kinds;
 pub use kinds::{Kind, Listed, Parts};
-pub(crate) use setting::along;
-pub use setting::{Nudge, Range, Setting, SettingView, Unit, Value};
+pub use setting::{Nudge, Range, Setting, SettingView, Unit, Value, along};
 
 /// A kind of part. Its default is a part as it is before anything is set.
 pub trait Part: Clone + Default + 'static {

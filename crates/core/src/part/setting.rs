@@ -122,13 +122,9 @@ pub struct SettingView {
 }
 
 impl<P> Setting<P> {
-    const fn of(name: &'static str, help: &'static str, value: Value<P>) -> Self {
-        Setting { name, help, unit: Unit::None, value, shown: |_| true }
-    }
-
     /// A number without a unit that can be anything.
     pub const fn number(name: &'static str, help: &'static str, get: fn(&P) -> f64, set: fn(&mut P, f64)) -> Self {
-        Setting::of(name, help, Value::Number { get, set, range: Range::Any, nudge: Nudge::Relative })
+        Setting::own(name, help, Value::Number { get, set, range: Range::Any, nudge: Nudge::Relative })
     }
 
     /// One of the things that `names` says.
@@ -139,12 +135,12 @@ impl<P> Setting<P> {
         get: fn(&P) -> usize,
         set: fn(&mut P, usize),
     ) -> Self {
-        Setting::of(name, help, Value::Choice { names, get, set })
+        Setting::own(name, help, Value::Choice { names, get, set })
     }
 
     /// A text.
     pub const fn text(name: &'static str, help: &'static str, get: fn(&P) -> &str, set: fn(&mut P, String)) -> Self {
-        Setting::of(name, help, Value::Text { get, set })
+        Setting::own(name, help, Value::Text { get, set })
     }
 
     /// The unit behind a part that can set one.
@@ -152,9 +148,9 @@ impl<P> Setting<P> {
         Setting::text("output unit", "the unit from here on; channels of one unit share a lane", get, set)
     }
 
-    /// Something with a spelling of its own, or a fact.
+    /// A value of any kind.
     pub const fn own(name: &'static str, help: &'static str, value: Value<P>) -> Self {
-        Setting::of(name, help, value)
+        Setting { name, help, unit: Unit::None, value, shown: |_| true }
     }
 
     /// The same number, in this unit.
@@ -183,21 +179,6 @@ impl<P> Setting<P> {
     pub const fn when(mut self, shown: fn(&P) -> bool) -> Self {
         self.shown = shown;
         self
-    }
-
-    /// What it is called.
-    pub fn name(&self) -> &'static str {
-        self.name
-    }
-
-    /// What it means.
-    pub fn help(&self) -> &'static str {
-        self.help
-    }
-
-    /// What kind of value it has.
-    pub fn value(&self) -> &Value<P> {
-        &self.value
     }
 
     pub(super) fn fault(&self, part: &P) -> Option<String> {
@@ -306,7 +287,7 @@ impl Nudge {
 
 /// The entry of `list`, which rises, that lies next to `value` in the direction of `by` (1 or -1); `value` where there
 /// is none.
-pub(crate) fn along<T: Copy + PartialOrd>(list: &[T], value: T, by: i32) -> T {
+pub fn along<T: Copy + PartialOrd>(list: &[T], value: T, by: i32) -> T {
     let found = if by > 0 { list.iter().find(|v| **v > value) } else { list.iter().rev().find(|v| **v < value) };
     found.copied().unwrap_or(value)
 }

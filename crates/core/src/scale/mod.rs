@@ -67,6 +67,12 @@ impl Scale {
         self.unit_behind(self.steps.len())
     }
 
+    /// The same scale with its first `count` steps alone.
+    #[must_use]
+    pub fn upto(&self, count: usize) -> Scale {
+        Scale { unit: self.unit.clone(), steps: self.steps[..count].to_vec() }
+    }
+
     /// The unit behind the first `count` steps.
     pub fn unit_behind(&self, count: usize) -> &str {
         self.steps[..count].iter().rev().find_map(Step::unit).unwrap_or(&self.unit)

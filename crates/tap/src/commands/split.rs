@@ -3,7 +3,7 @@
 use super::unreadable;
 use crate::print::{aside, printed};
 use amber_core::Stamp;
-use amber_core::bench::{Bench, SourceSettings, Split};
+use amber_core::bench::{Bench, Source, SourceSettings, Split};
 use amber_core::chain::Chain;
 use amber_core::clock::Time;
 use amber_core::digits::{are_shortest, counted, write_shortest};
@@ -29,7 +29,7 @@ const EXAMPLES: usize = 5;
 
 /// Splits `file` (`-` is standard input) and prints its rows.
 pub(super) fn run(file: &Path, shape: Option<Shape>, as_json: bool) -> anyhow::Result<u8> {
-    let mut input: Box<dyn Read> = if file == Path::new("-") {
+    let mut input: Box<dyn Read> = if file == Path::new(Source::INPUT) {
         Box::new(io::stdin().lock())
     } else {
         Box::new(File::open(file).map_err(|error| unreadable(file, &error))?)

@@ -10,6 +10,7 @@ use amber_core::axis::{Rule, round_step};
 use amber_core::bench::{ChannelSettings, Kind, Source, Split};
 use amber_core::digits::typed;
 use amber_core::levels::LevelRule;
+use amber_core::part::along;
 use amber_core::watch::Watch;
 use std::path::PathBuf;
 
@@ -20,13 +21,7 @@ const PACES: [f64; 7] = [0.5, 1.0, 2.0, 4.0, 8.0, 15.0, 30.0];
 const HISTORIES: [f64; 7] = [60.0, 300.0, 600.0, 1800.0, 3600.0, 14_400.0, 86_400.0];
 const HISTORY_ROWS: [u64; 5] = [100_000, 300_000, 1_000_000, 3_000_000, 10_000_000];
 
-/// The entry of `list` that lies `step` (1 or -1) beyond `now`.
-fn along<T: Copy + PartialOrd>(list: &[T], now: T, step: i32) -> T {
-    let found = if step > 0 { list.iter().find(|v| **v > now) } else { list.iter().rev().find(|v| **v < now) };
-    found.copied().unwrap_or(now)
-}
-
-/// The same, with "off" before the first entry.
+/// The same as [`along`], with "off" before the first entry.
 fn along_or_off<T: Copy + PartialOrd>(list: &[T], now: Option<T>, step: i32) -> Option<T> {
     match now {
         None if step > 0 => list.first().copied(),

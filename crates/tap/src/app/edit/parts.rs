@@ -34,8 +34,7 @@ impl PartList {
     fn resolution_before(self, channel: &Channel, at: usize) -> f64 {
         let scale = &channel.wished().scale;
         let count = if self == PartList::Steps { at.min(scale.steps.len()) } else { scale.steps.len() };
-        let before = Scale { steps: scale.steps[..count].to_vec(), ..scale.clone() };
-        before.resolution(channel.raw_step())
+        scale.upto(count).resolution(channel.raw_step())
     }
 }
 

@@ -55,8 +55,7 @@ impl App {
         let reference = self.reference(self.selected);
         let ohms = [low, high].map(|raw| scale.walk(raw, reference)[at + 1]);
         let (least, most) = (ohms[0].min(ohms[1]), ohms[0].max(ohms[1]));
-        let step = Scale { steps: scale.steps[..at].to_vec(), ..scale.clone() };
-        let step = step.resolution(self.channel().map_or(1.0, amber_core::chain::Channel::raw_step));
+        let step = scale.upto(at).resolution(self.channel().map_or(1.0, amber_core::chain::Channel::raw_step));
         let mut items = Vec::new();
         for (series, name) in [(ResistorSeries::E12, "E12"), (ResistorSeries::E24, "E24")] {
             for candidate in advise(divider, least, most, step, series, 5) {

@@ -83,7 +83,7 @@ impl App {
 
 /// The value behind a step.
 fn value_behind(scale: &Scale, index: usize, walk: Option<&[f64]>, raw_step: f64) -> String {
-    let upto = Scale { steps: scale.steps[..=index].to_vec(), ..scale.clone() };
+    let upto = scale.upto(index + 1);
     let unit = scale.unit_behind(index + 1);
     match walk {
         None => "–".into(),

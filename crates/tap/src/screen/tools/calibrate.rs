@@ -38,7 +38,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     put_cells(buffer, inner, 0, &heads, theme.style(Ink::Dim));
     let chosen = app.chosen_level(&rows);
     let skip = (chosen + 1).saturating_sub(list).max(rows.len().saturating_sub(list).min(chosen));
-    let part = amber_core::scale::Scale { steps: scale.steps[..sensor].to_vec(), ..scale.clone() };
+    let part = scale.upto(sensor);
     let came_places = amber_core::digits::decimals(part.resolution(channel.raw_step())) + 1;
     for ((i, row), y) in rows.iter().enumerate().skip(skip).take(list).zip(1..) {
         let line = Rect { y: inner.y + y, height: 1, ..inner };
