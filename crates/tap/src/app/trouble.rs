@@ -48,7 +48,7 @@ fn trouble_of(chain: &Chain, source: &Source, at_hand: bool) -> Option<String> {
         return Some(format!("{problem}; tried again every {}", duration(pause.as_secs_f64())));
     }
     // Keys are for the source at hand.
-    let key = |key: &str| if at_hand { key.to_owned() } else { format!("\\\\ and {key}") };
+    let key = |key: &str| if at_hand { key.to_owned() } else { format!("\\ and {key}") };
     let is_live = matches!(source, Source::Live { .. });
     if let Some(share) = chain.unreadable().filter(|_| is_live) {
         let advice = match baud_of(chain, source) {

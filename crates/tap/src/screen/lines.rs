@@ -29,7 +29,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     );
     let x = put(buffer, area, 1, 0, &heading, theme.style(Ink::Bright));
     if let Some(trouble) = app.trouble() {
-        put(buffer, area, x + 1, 0, &format!(" ▲ {trouble} "), theme.style(Ink::Alert));
+        super::tail::draw_trouble(&trouble, theme, x + 1, area, buffer);
     }
     let rows = usize::from(area.height.saturating_sub(1));
     let each = if lines.form == LineForm::Both { 2 } else { 1 };

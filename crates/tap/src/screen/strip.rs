@@ -50,7 +50,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
 }
 
 /// `text` with a sign at its end where it is too long. All its characters take one column.
-fn cut(text: String, room: u16) -> String {
+pub(super) fn cut(text: String, room: u16) -> String {
     let room = usize::from(room);
     if text.chars().count() <= room {
         return text;

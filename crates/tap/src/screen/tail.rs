@@ -1,5 +1,6 @@
 //! The wire tail: the last lines as they came, accepted fields in their channels' inks, refused lines with the reason.
 
+use super::strip::cut;
 use super::{put, put_right};
 use crate::app::{App, ChannelId, Stage};
 use crate::theme::{Ink, Theme};
@@ -8,6 +9,12 @@ use amber_core::split::Fate;
 use amber_core::tail::{TailLine, visible};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
+
+/// What is wrong with the source, behind the heading of its lines, which ends before column `x`.
+pub(super) fn draw_trouble(trouble: &str, theme: Theme, x: u16, area: Rect, buffer: &mut Buffer) {
+    let text = cut(format!(" ▲ {trouble} "), area.width.saturating_sub(x));
+    put(buffer, area, x, 0, &text, theme.style(Ink::Alert));
+}
 
 pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let rule = "─".repeat(usize::from(area.width));
@@ -23,7 +30,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put_right(buffer, area, 0, &format!("{of}{up_to} "), theme.style(Ink::Dim));
     }
     if let Some(trouble) = app.trouble() {
-        put(buffer, area, x + 1, 0, &format!(" ▲ {trouble} "), theme.style(Ink::Alert));
+        draw_trouble(&trouble, theme, x + 1, area, buffer);
     } else if app.is_held() && !app.is_take() && app.sources() == 1 {
         put_right(buffer, area, 0, " held ", theme.style(Ink::Dim));
     }
