@@ -1,6 +1,6 @@
 //! From the screen to a figure on paper: the lanes in view, drawn by `amber-plot`.
 
-use crate::app::{App, ChannelId, Source};
+use crate::session::{AnalogLane, ChannelId, Session, Source};
 use amber_core::Stamp;
 use amber_core::tail::visible;
 use amber_core::window::{Columns, Grid, Logic, Motion, Span};
@@ -14,38 +14,38 @@ use std::path::{Path, PathBuf};
 const COLUMNS: usize = 1800;
 
 /// What is in view, as a figure.
-pub(crate) fn of(app: &App) -> Figure {
-    let columns = Columns::new(app.end(), app.sight.span, COLUMNS, Motion::Scroll);
+pub(crate) fn of(session: &Session) -> Figure {
+    let columns = Columns::new(session.end(), session.axis.span, COLUMNS, Motion::Scroll);
     let grid = |id: ChannelId| {
-        let chain = app.chain_at(id.source);
-        Grid::new(chain.store(), &columns, app.end(), chain.rate().interval())
+        let chain = session.chain_at(id.source);
+        Grid::new(chain.store(), &columns, session.end(), chain.rate().interval())
     };
-    let wall = |at: Stamp| app.wall(at, "%Y-%m-%d %H:%M:%S");
-    let end = app.end();
-    let (zero, time_label, source) = match app.source() {
+    let wall = |at: Stamp| session.wall(at, "%Y-%m-%d %H:%M:%S");
+    let end = session.end();
+    let (zero, time_label, source) = match session.source() {
         Source::Take(take) => {
             let label = format!("seconds since the start of the take, {}", wall(take.start));
             (take.start, label, take.folder.display().to_string())
         }
-        Source::Live { .. } => (end, format!("seconds before {}", wall(end)), app.source_text()),
+        Source::Live { .. } => (end, format!("seconds before {}", wall(end)), session.source_text()),
     };
     let right = end.seconds_since(zero);
     let width = columns.width as f64 * 1e-9;
     let seconds = |place: usize| columns.begin(place).unwrap_or(end).seconds_since(zero) + width / 2.0;
-    let lanes = app.lanes();
-    let lane = |lane: &crate::app::AnalogLane| Lane {
+    let lanes = session.lanes();
+    let lane = |lane: &AnalogLane| Lane {
         label: visible(lane.unit.as_bytes()),
         limits: lane.limits,
         traces: lane
             .channels
             .iter()
             .map(|index| {
-                let (channel, grid) = (app.channel_at(*index), grid(*index));
+                let (channel, grid) = (session.channel_at(*index), grid(*index));
                 let pale = channel.smoothed().map(|_| runs(&grid.trace(channel.scaled()), seconds));
                 Trace {
-                    letter: app.letter(*index),
-                    name: visible(app.title(*index).as_bytes()),
-                    ink: app.ink(*index),
+                    letter: session.letter(*index),
+                    name: visible(session.title(*index).as_bytes()),
+                    ink: session.ink(*index),
                     runs: runs(&grid.trace(channel.output()), seconds),
                     pale: pale.unwrap_or_default(),
                 }
@@ -54,22 +54,22 @@ pub(crate) fn of(app: &App) -> Figure {
         thresholds: lane
             .channels
             .iter()
-            .filter_map(|index| Some((app.channel_at(*index).settings().watch?.threshold, app.ink(*index))))
+            .filter_map(|index| Some((session.channel_at(*index).settings().watch?.threshold, session.ink(*index))))
             .collect(),
     };
     let logic = |index: &ChannelId| LogicLane {
-        letter: app.letter(*index),
-        name: visible(app.title(*index).as_bytes()),
-        ink: app.ink(*index),
-        levels: levels(&grid(*index).logic(app.channel_at(*index).scaled()), |place| seconds(place) - width / 2.0),
+        letter: session.letter(*index),
+        name: visible(session.title(*index).as_bytes()),
+        ink: session.ink(*index),
+        levels: levels(&grid(*index).logic(session.channel_at(*index).scaled()), |place| seconds(place) - width / 2.0),
     };
-    let marks = app.marks.iter().map(|mark| FigureMark {
+    let marks = session.marks.iter().map(|mark| FigureMark {
         number: mark.number,
         at: mark.at.seconds_since(zero),
         note: visible(mark.note.as_bytes()),
     });
-    let time = (right - app.sight.span, right);
-    let name = &app.shared.name;
+    let time = (right - session.axis.span, right);
+    let name = &session.shared().name;
     Figure {
         title: visible(if name.is_empty() { "readings" } else { name }.as_bytes()),
         subtitle: visible(format!("{source}, up to {}", wall(end)).as_bytes()),

@@ -1,6 +1,7 @@
 //! Figures as data: the same channels, limits and moments as on the screen.
 
 use super::*;
+use crate::app::App;
 use amber_core::bench::Bench;
 use amber_core::chain::Chain;
 use amber_core::store::Limits;
@@ -28,7 +29,7 @@ fn app() -> App {
     let bench = Bench::parse(BENCH).unwrap();
     let chain = Chain::new(&bench, 0, Limits::default());
     let mut app = App::live(chain, bench.shared.clone(), PathBuf::from("."), None, START);
-    app.zone = jiff::tz::TimeZone::UTC;
+    app.session.zone = jiff::tz::TimeZone::UTC;
     let tell = |app: &mut App, at, feed| drop(app.update(at, crate::app::Message::Feed(0, feed)));
     tell(&mut app, START, Feed::State(LinkState::open_at(115_200)));
     for i in 0..1000u32 {
@@ -43,8 +44,8 @@ fn app() -> App {
         let line = format!("a={} b={} p={} gate={}\n", 100 + i % 50, 20 + i % 30, 500 + i % 7, u32::from(i >= 300));
         tell(&mut app, at, Feed::Chunk(Chunk { at, bytes: line.as_bytes().into(), skipped: 0 }));
     }
-    app.marks.push(Mark { number: 1, at: START.plus(4.0), note: "in view \u{1b}[31m".into() });
-    app.marks.push(Mark { number: 2, at: START.plus(-60.0), note: "long ago".into() });
+    app.session.marks.push(Mark { number: 1, at: START.plus(4.0), note: "in view \u{1b}[31m".into() });
+    app.session.marks.push(Mark { number: 2, at: START.plus(-60.0), note: "long ago".into() });
     app.before_frame(START.plus(10.0));
     app
 }
@@ -52,8 +53,8 @@ fn app() -> App {
 #[test]
 fn a_figure_has_the_lanes_of_the_screen() {
     let mut app = app();
-    app.sight.span = 10.0;
-    let figure = of(&app);
+    app.session.axis.span = 10.0;
+    let figure = of(&app.session);
     assert_eq!(figure.title, "figure <1>");
     assert_eq!(figure.time, (-10.0, 0.0));
     assert_eq!(figure.lanes.iter().map(|lane| lane.label.as_str()).collect::<Vec<_>>(), ["mm", "kPa"]);
@@ -74,8 +75,8 @@ fn a_figure_has_the_lanes_of_the_screen() {
 #[test]
 fn a_gap_is_a_gap_and_time_runs_on_in_every_run() {
     let mut app = app();
-    app.sight.span = 10.0;
-    let figure = of(&app);
+    app.session.axis.span = 10.0;
+    let figure = of(&app.session);
     for trace in figure.lanes.iter().flat_map(|lane| &lane.traces) {
         assert_eq!(trace.runs.len(), 2, "{}: one run before the break, one after", trace.name);
         let (end, begin) = (trace.runs[0].last().unwrap().0, trace.runs[1][0].0);
@@ -93,11 +94,11 @@ fn a_gap_is_a_gap_and_time_runs_on_in_every_run() {
 #[test]
 fn what_is_hidden_or_zoomed_away_is_not_drawn() {
     let mut app = app();
-    let mut settings = app.chain().channels()[2].settings().clone();
+    let mut settings = app.session.chain().channels()[2].settings().clone();
     settings.hidden = true;
-    app.chain_mut().set_channel(2, settings);
-    app.sight.span = 2.0;
-    let figure = of(&app);
+    app.session.chain_mut().set_channel(2, settings);
+    app.session.axis.span = 2.0;
+    let figure = of(&app.session);
     assert_eq!(figure.lanes.len(), 1);
     assert_eq!(figure.time, (-2.0, 0.0));
     assert!(figure.marks.is_empty());
@@ -122,7 +123,7 @@ fn spans_become_strokes_through_both_of_their_ends() {
 #[test]
 fn files_get_the_next_free_number_and_the_format_of_their_name() {
     let dir = tempfile::tempdir().unwrap();
-    let figure = of(&app());
+    let figure = of(&app().session);
     let names = |paths: Vec<PathBuf>| -> Vec<String> {
         paths.iter().map(|path| path.file_name().unwrap().to_string_lossy().into_owned()).collect()
     };

@@ -9,8 +9,10 @@ mod figure;
 mod keys;
 mod print;
 mod recent;
+mod rooms;
 mod save;
 mod screen;
+mod session;
 mod shell;
 mod theme;
 

@@ -191,7 +191,7 @@ impl Reading {
         let Shape::Bare(bare) = self.reader.shape() else { return };
         if let Some(typical) = self.families.push(self.values[0]) {
             let shape = Bare { lines: typical.len(), typical, ..bare.clone() };
-            let why = format!("the values fall into {} families in turn", shape.lines);
+            let why = format!("the values alternate between {} signals", shape.lines);
             self.offer = Some(Offer { shape: Shape::Bare(shape), why });
         }
     }

@@ -101,7 +101,7 @@ pub(super) fn edit(folder: &Path) -> Outcome {
         while !smoothing(&program.text()).contains(&wanted) {
             for (key, help) in [("?", true), ("\x1b", false)] {
                 program.press(key)?;
-                let waited = program.wait_until("the help", |screen| screen.contains("On the screen") == help)?;
+                let waited = program.wait_until("the help", |screen| screen.contains("how do I …") == help)?;
                 longest = longest.max(waited);
                 keys += 1;
             }

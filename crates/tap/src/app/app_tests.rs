@@ -2,26 +2,31 @@
 
 use super::*;
 use crate::screen;
+use crate::session::*;
 use crate::theme::{Depth, Theme};
 use amber_boards::Board;
+use amber_core::chain::Chain;
 use amber_core::store::Limits;
+use amber_io::LinkState;
+use amber_io::take::Place as TakePlace;
 use amber_io::take::{Summary, TakeError, Tally};
 use amber_io::{Chunk, Problem};
 use crossterm::event::{KeyCode, KeyModifiers, MouseButton, MouseEventKind};
+use jiff::tz::TimeZone;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use std::time::Duration;
 
-pub(super) const START: Stamp = Stamp(1_780_000_000_000_000_000);
+pub(crate) const START: Stamp = Stamp(1_780_000_000_000_000_000);
 
 const FLUME: &str = include_str!("../../assets/flume.bench.toml");
 
-pub(super) fn app() -> App {
+pub(crate) fn app() -> App {
     let bench = Bench::parse(FLUME).unwrap();
     let chain = Chain::new(&bench, 0, Limits::default());
     let mut app = App::live(chain, bench.shared.clone(), PathBuf::from("out"), None, START);
-    app.zone = TimeZone::UTC;
-    app.size = (160, 47);
+    app.session.zone = TimeZone::UTC;
+    app.session.size = (160, 47);
     app.update(START, Message::Feed(0, Feed::State(LinkState::open_at(115_200))));
     app.update(
         START,
@@ -30,13 +35,13 @@ pub(super) fn app() -> App {
     app
 }
 
-pub(super) fn feed(app: &mut App, at: Stamp, bytes: &[u8]) {
+pub(crate) fn feed(app: &mut App, at: Stamp, bytes: &[u8]) {
     let chunk = Chunk { at, bytes: bytes.into(), skipped: 0 };
     assert!(app.update(at, Message::Feed(0, Feed::Chunk(chunk))).is_empty());
 }
 
 /// The flume, watched for so many seconds in chunks of 10 ms.
-pub(super) fn watched(seconds: u64) -> App {
+pub(crate) fn watched(seconds: u64) -> App {
     let mut app = app();
     let mut board = amber_boards::Flume::new(amber_boards::Programme::Waves, 1);
     for step in 1..=seconds * 100 {
@@ -49,28 +54,28 @@ pub(super) fn watched(seconds: u64) -> App {
     app
 }
 
-pub(super) fn picture(app: &mut App, width: u16, height: u16) -> String {
-    app.size = (width, height);
-    app.refresh_soon();
-    app.before_frame(app.now);
+pub(crate) fn picture(app: &mut App, width: u16, height: u16) -> String {
+    app.session.size = (width, height);
+    app.session.refresh_soon();
+    app.before_frame(app.session.now);
     let mut buffer = Buffer::empty(Rect::new(0, 0, width, height));
     screen::draw(app, Theme::new(Depth::None), &mut buffer);
     let cells: Vec<&str> = buffer.content.iter().map(|cell| cell.symbol()).collect();
     cells.chunks(usize::from(width)).map(|row| row.concat().trim_end().to_owned() + "\n").collect()
 }
 
-pub(super) fn press(app: &mut App, code: KeyCode) -> Vec<Effect> {
-    app.update(app.now, Message::Key(code.into()))
+pub(crate) fn press(app: &mut App, code: KeyCode) -> Vec<Request> {
+    app.update(app.session.now, Message::Key(code.into()))
 }
 
-pub(super) fn typed(app: &mut App, text: &str) {
+pub(crate) fn typed(app: &mut App, text: &str) {
     for c in text.chars() {
         assert!(press(app, KeyCode::Char(c)).is_empty());
     }
 }
 
-pub(super) fn replace(app: &mut App, text: &str) -> Vec<Effect> {
-    app.update(app.now, Message::Key(KeyEvent::new(KeyCode::Char('u'), KeyModifiers::CONTROL)));
+pub(crate) fn replace(app: &mut App, text: &str) -> Vec<Request> {
+    app.update(app.session.now, Message::Key(KeyEvent::new(KeyCode::Char('u'), KeyModifiers::CONTROL)));
     typed(app, text);
     press(app, KeyCode::Enter)
 }
@@ -122,9 +127,9 @@ fn drawing_the_newest_end_alone_gives_the_same_picture() {
             400 + step % 9,
             step / 9 % 2
         );
-        let at = app.now.plus(0.01);
+        let at = app.session.now.plus(0.01);
         feed(&mut app, at, line.as_bytes());
-        app.follow_axes(at);
+        app.session.follow_axes(at);
         match drawn.change(&app) {
             screen::Change::None => {}
             screen::Change::Edge => {
@@ -152,24 +157,24 @@ fn holding_freezes_the_picture_while_counting_goes_on() {
     let chart =
         |text: &str| text.lines().skip(4).take(33).map(|l| l.chars().take(128).collect::<String>()).collect::<Vec<_>>();
     let before = picture(&mut app, 160, 47);
-    let rows = app.chain().counts().rows;
+    let rows = app.session.chain().counts().rows;
     for i in 0..200 {
-        let at = app.now.plus(0.01);
+        let at = app.session.now.plus(0.01);
         feed(&mut app, at, b"t_us=1 gauge_a=4000 gauge_b=2000 bed=400 paddle=1 pump=0 sump=1200\n");
         app.before_frame(START.plus(5.0 + f64::from(i) * 0.01));
     }
     let after = picture(&mut app, 160, 47);
     assert_eq!(chart(&before), chart(&after));
-    assert_eq!(app.chain().counts().rows, rows + 200);
-    assert!(after.contains("HELD 2 s ago") && app.chain().channels()[1].watcher().rises == 1);
+    assert_eq!(app.session.chain().counts().rows, rows + 200);
+    assert!(after.contains("HELD 2 s ago") && app.session.chain().channels()[1].watcher().rises == 1);
     // Pan, zoom, and back to the present.
     press(&mut app, KeyCode::Char('+'));
     press(&mut app, KeyCode::Char('+'));
     press(&mut app, KeyCode::Home);
-    assert_eq!((app.sight.span, app.end().seconds_since(START).round()), (5.0, 5.0));
-    assert!(app.end() < app.now);
+    assert_eq!((app.session.axis.span, app.session.end().seconds_since(START).round()), (5.0, 5.0));
+    assert!(app.session.end() < app.session.now);
     press(&mut app, KeyCode::End);
-    assert!(!app.is_held());
+    assert!(!app.session.is_held());
     assert!(picture(&mut app, 160, 47).contains("272.3 mm"), "the new level is in the readout");
 }
 
@@ -180,7 +185,7 @@ fn a_setting_is_stepped_typed_refused_and_redraws_the_history() {
         press(&mut app, key);
     }
     let short = |app: &App| {
-        let steps = &app.channel().unwrap().settings().scale.steps;
+        let steps = &app.session.channel().unwrap().settings().scale.steps;
         steps.iter().map(amber_core::part::Listed::short).collect::<Vec<_>>().join(" ")
     };
     assert_eq!(short(&app), "12 bit 4.096 V -0.5 ×100");
@@ -197,22 +202,24 @@ fn a_setting_is_stepped_typed_refused_and_redraws_the_history() {
     press(&mut app, KeyCode::Enter);
     replace(&mut app, "1/0.005");
     assert_eq!(short(&app), "12 bit 3.3 V -0.5 ×200");
-    let (raw, old) =
-        (app.chain().store().raw(1, 100).unwrap(), f64::from(app.chain().channels()[1].scaled().get(100).unwrap()));
+    let (raw, old) = (
+        app.session.chain().store().raw(1, 100).unwrap(),
+        f64::from(app.session.chain().channels()[1].scaled().get(100).unwrap()),
+    );
     assert!((old - (raw * 3.3 / 4096.0 - 0.5) * 200.0).abs() < 1e-3);
-    assert!(app.unsaved());
+    assert!(app.session.unsaved());
 }
 
 #[test]
 fn watching_starts_at_the_present_value_and_filters_stand_one_behind_another() {
     let mut app = watched(3);
     press(&mut app, KeyCode::Tab);
-    assert_eq!(app.channel().unwrap().name(), "gauge_b");
-    app.refresh_soon();
-    app.before_frame(app.now);
+    assert_eq!(app.session.channel().unwrap().name(), "gauge_b");
+    app.session.refresh_soon();
+    app.before_frame(app.session.now);
     press(&mut app, KeyCode::Char('5'));
     press(&mut app, KeyCode::Right);
-    let watch = app.channel().unwrap().settings().watch.unwrap();
+    let watch = app.session.channel().unwrap().settings().watch.unwrap();
     assert!((watch.threshold - 100.0).abs() < 3.0 && watch.hysteresis > 0.0, "{watch:?}");
     // Filters one behind another: added, set, bypassed, moved.
     press(&mut app, KeyCode::Char('4'));
@@ -222,7 +229,7 @@ fn watching_starts_at_the_present_value_and_filters_stand_one_behind_another() {
         press(&mut app, KeyCode::Enter);
     }
     let names = |app: &App| -> Vec<String> {
-        app.channel().unwrap().wished().smooth.iter().map(amber_core::part::Listed::short).collect()
+        app.session.channel().unwrap().wished().smooth.iter().map(amber_core::part::Listed::short).collect()
     };
     assert_eq!(names(&app), ["median 5 rows", "exponential 5 rows"]);
     press(&mut app, KeyCode::Down);
@@ -247,19 +254,19 @@ fn a_list_of_parts_says_what_does_not_go() {
     let mut app = watched(3);
     press(&mut app, KeyCode::Char('4'));
     // Nothing is selected but the line that adds.
-    app.edit_channel(|channel| channel.smooth.clear());
+    app.session.edit_channel(|channel| channel.smooth.clear());
     for key in ['x', 'p', '<'] {
         press(&mut app, KeyCode::Char(key));
-        assert_eq!(app.notice.as_ref().unwrap().text, "select one with ↑ and ↓ first", "{key}");
+        assert_eq!(app.session.notice.as_ref().unwrap().text, "select one with ↑ and ↓ first", "{key}");
     }
     for count in 1..=8 {
         press(&mut app, KeyCode::Char('a'));
         press(&mut app, KeyCode::Enter);
-        assert_eq!(app.channel().unwrap().wished().smooth.len(), count);
+        assert_eq!(app.session.channel().unwrap().wished().smooth.len(), count);
     }
     press(&mut app, KeyCode::Char('a'));
     assert!(app.overlays.is_empty());
-    assert_eq!(app.notice.as_ref().unwrap().text, "there are at most 8 filters");
+    assert_eq!(app.session.notice.as_ref().unwrap().text, "there are at most 8 filters");
     // A wrong entry is refused with what it can be, which the prompt has said before.
     press(&mut app, KeyCode::Down);
     press(&mut app, KeyCode::Down);
@@ -270,7 +277,8 @@ fn a_list_of_parts_says_what_does_not_go() {
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("window must be a whole number from 1 to 65536"), "{text}");
     assert!(
-        app.channel()
+        app.session
+            .channel()
             .unwrap()
             .wished()
             .smooth
@@ -283,17 +291,17 @@ fn a_list_of_parts_says_what_does_not_go() {
 fn a_take_is_ordered_marked_and_ended() {
     let mut app = watched(2);
     press(&mut app, KeyCode::Char('m'));
-    assert!(app.notice.as_ref().unwrap().text.contains("start one with t"));
+    assert!(app.session.notice.as_ref().unwrap().text.contains("start one with t"));
     let effects = press(&mut app, KeyCode::Char('t'));
-    let [Effect::StartTake { place, benches }] = &effects[..] else { panic!("{effects:?}") };
+    let [Request::StartTake { place, benches }] = &effects[..] else { panic!("{effects:?}") };
     assert_eq!(*place, TakePlace::Next("out".into()));
     assert!(benches[0].first().split.shape().is_some(), "the shape that was found is pinned");
-    app.update(app.now, Message::Report(0, Report::Started("out/take-0007".into())));
+    app.update(app.session.now, Message::Report(0, Report::Started("out/take-0007".into())));
     press(&mut app, KeyCode::Char('m'));
-    let moment = app.now;
+    let moment = app.session.now;
     typed(&mut app, "q, t and ? are just text");
     let effects = press(&mut app, KeyCode::Enter);
-    assert_eq!(effects, [Effect::Mark { at: moment, note: "q, t and ? are just text".into() }]);
+    assert_eq!(effects, [Request::Mark { at: moment, note: "q, t and ? are just text".into() }]);
     let note = || "weight\u{1b}[2J".to_owned();
     app.update(moment, Message::Report(0, Report::Marked { number: 1, at: moment, note: note() }));
     let text = picture(&mut app, 160, 47);
@@ -305,9 +313,9 @@ fn a_take_is_ordered_marked_and_ended() {
     assert!(picture(&mut app, 160, 47).contains("a take is running"));
     press(&mut app, KeyCode::Esc);
     press(&mut app, KeyCode::Char('q'));
-    assert_eq!(press(&mut app, KeyCode::Char('q')), [Effect::Quit]);
+    assert_eq!(press(&mut app, KeyCode::Char('q')), [Request::Quit]);
     press(&mut app, KeyCode::Esc);
-    assert_eq!(press(&mut app, KeyCode::Char('t')), [Effect::StopTake]);
+    assert_eq!(press(&mut app, KeyCode::Char('t')), [Request::StopTake]);
     let tally = Tally { rows: 75_122, refused: 2, ..Tally::default() };
     let summary = Summary {
         folder: "out/take-0007".into(),
@@ -317,8 +325,8 @@ fn a_take_is_ordered_marked_and_ended() {
         seconds: 751.2,
         troubles: Vec::new(),
     };
-    app.update(app.now, Message::Report(0, Report::Stopped(summary)));
-    assert!(picture(&mut app, 160, 47).contains("take-0007 ended: 75 122 rows, 5.6 MB, 12.52 min, 2 lines refused"));
+    app.update(app.session.now, Message::Report(0, Report::Stopped(summary)));
+    assert!(picture(&mut app, 160, 47).contains("take-0007 ended: 75 122 rows, 5.6 MB, 12.52 min, 2 lines rejected"));
 }
 
 #[test]
@@ -326,16 +334,16 @@ fn what_goes_wrong_is_said_and_watching_goes_on() {
     let mut app = watched(2);
     let reason = std::io::Error::from(std::io::ErrorKind::StorageFull);
     let error = TakeError::Io { doing: "cannot write to", path: "out/take-0001/wire.bin".into(), reason };
-    app.update(app.now, Message::Report(0, Report::Failed { error, kept: None }));
+    app.update(app.session.now, Message::Report(0, Report::Failed { error, kept: None }));
     assert!(
         picture(&mut app, 160, 47).contains("no take runs: cannot write to out/take-0001/wire.bin: the disk is full")
     );
     let problem = Problem::Vanished("/dev/ttyACM0".into());
     let state = LinkState::Waiting { problem, pause: Duration::from_millis(600) };
-    app.update(app.now, Message::Feed(0, Feed::State(state)));
+    app.update(app.session.now, Message::Feed(0, Feed::State(state)));
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("▲ not open") && text.contains("/dev/ttyACM0 went away: check the cable"), "{text}");
-    app.update(app.now, Message::Feed(0, Feed::State(LinkState::open_at(115_200))));
+    app.update(app.session.now, Message::Feed(0, Feed::State(LinkState::open_at(115_200))));
     feed(&mut app, START.plus(2.5), &[0xE3; 4000]);
     assert!(picture(&mut app, 160, 47).contains("115200 baud is probably wrong"));
 }
@@ -350,8 +358,8 @@ fn hostile_bytes_come_to_the_screen_as_symbols() {
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("␛]0;owned␇␛[2J␛[31mred␀▯▯▯") && text.contains("line too long"), "{text}");
     assert!(!text.chars().any(|c| c.is_control() && c != '\n'));
-    assert_eq!(app.chain().counts().refused(), 3);
-    assert_eq!(app.chain().counts().rows, 201);
+    assert_eq!(app.session.chain().counts().refused(), 3);
+    assert_eq!(app.session.chain().counts().rows, 201);
 }
 
 #[test]
@@ -359,69 +367,75 @@ fn the_mouse_chooses_channels_opens_stages_and_zooms() {
     let mut app = watched(5);
     let mouse = |app: &mut App, kind, column, row| {
         let event = MouseEvent { kind, column, row, modifiers: KeyModifiers::NONE };
-        app.update(app.now, Message::Mouse(event))
+        app.update(app.session.now, Message::Mouse(event))
     };
     let down = MouseEventKind::Down(MouseButton::Left);
     mouse(&mut app, down, 140, 13);
-    assert_eq!(app.channel().unwrap().name(), "gauge_b");
+    assert_eq!(app.session.channel().unwrap().name(), "gauge_b");
     mouse(&mut app, down, 50, 28);
-    assert_eq!(app.channel().unwrap().name(), "sump");
+    assert_eq!(app.session.channel().unwrap().name(), "sump");
     mouse(&mut app, down, 60, 35);
-    assert_eq!(app.channel().unwrap().name(), "pump");
+    assert_eq!(app.session.channel().unwrap().name(), "pump");
     mouse(&mut app, down, 100, 1);
-    assert_eq!(app.panel.map(|(stage, _)| stage), Some(Stage::Smooth));
+    assert!(app.is_open(Stage::Smooth));
     mouse(&mut app, MouseEventKind::ScrollUp, 50, 10);
-    assert_eq!(app.sight.span, 10.0);
+    assert_eq!(app.session.axis.span, 10.0);
 }
 
 #[test]
 fn axes_are_pinned_typed_and_freed_again() {
     let mut app = watched(3);
     press(&mut app, KeyCode::Char('y'));
+    let text = picture(&mut app, 160, 47);
+    assert!(text.contains("y axis: mm") && text.contains("fit the data"), "{text}");
+    press(&mut app, KeyCode::Char('s'));
     assert!(picture(&mut app, 160, 47).contains("y: full scale"));
-    assert_eq!(app.lanes().analog[0].limits, (-50.0, app.channel().unwrap().settings().scale.full_scale().unwrap().1));
-    press(&mut app, KeyCode::Char('Y'));
+    assert_eq!(
+        app.session.lanes().analog[0].limits,
+        (-50.0, app.session.channel().unwrap().settings().scale.full_scale().unwrap().1)
+    );
+    typed(&mut app, "yt");
     replace(&mut app, "200 0");
     assert!(picture(&mut app, 160, 47).contains("the first must be the lower one"));
     replace(&mut app, "0 200");
     assert!(picture(&mut app, 160, 47).contains("y: typed, 0 to 200"));
-    press(&mut app, KeyCode::Char('y'));
-    assert!(app.lanes().analog[0].rule == amber_core::axis::Rule::Fit);
+    typed(&mut app, "yf");
+    assert!(app.session.lanes().analog[0].rule == amber_core::axis::Rule::Fit);
 }
 
 #[test]
 fn quitting_with_unsaved_settings_saves_first_and_stays_when_that_fails() {
     let mut app = watched(2);
-    press(&mut app, KeyCode::Char('v'));
+    typed(&mut app, "2h");
     press(&mut app, KeyCode::Char('q'));
     press(&mut app, KeyCode::Char('s'));
     let effects = press(&mut app, KeyCode::Enter);
-    let [Effect::SaveBench { path, bench, may_replace: false }] = &effects[..] else { panic!("{effects:?}") };
+    let [Request::SaveBench { path, bench, may_replace: false }] = &effects[..] else { panic!("{effects:?}") };
     assert_eq!(path, &PathBuf::from("wave-flume.bench.toml"));
-    assert!(app.update(app.now, Message::BenchSaved(Err("no room".into()))).is_empty());
-    assert!(app.unsaved());
+    assert!(app.update(app.session.now, Message::BenchSaved(Err("no room".into()))).is_empty());
+    assert!(app.session.unsaved());
     press(&mut app, KeyCode::Char('q'));
     press(&mut app, KeyCode::Char('s'));
     press(&mut app, KeyCode::Enter);
     // Another bench is there: only the same name once more saves into it.
-    for (name, replaces) in [("other.bench.toml", false), ("wave-flume.bench.toml", true)] {
-        app.update(app.now, Message::BenchThere(PathBuf::from("wave-flume.bench.toml")));
+    for (name, replaces) in [("other.session.bench.toml", false), ("wave-flume.bench.toml", true)] {
+        app.update(app.session.now, Message::BenchThere(PathBuf::from("wave-flume.bench.toml")));
         assert!(picture(&mut app, 160, 47).contains("already exists: press Enter again"));
         let effects = replace(&mut app, name);
-        let [Effect::SaveBench { path, may_replace, .. }] = &effects[..] else { panic!("{effects:?}") };
+        let [Request::SaveBench { path, may_replace, .. }] = &effects[..] else { panic!("{effects:?}") };
         assert_eq!((path, *may_replace), (&PathBuf::from(name), replaces));
     }
-    assert_eq!(app.update(app.now, Message::BenchSaved(Ok((path.clone(), bench.clone())))), [Effect::Quit]);
-    assert!(!app.unsaved());
+    assert_eq!(app.update(app.session.now, Message::BenchSaved(Ok((path.clone(), bench.clone())))), [Request::Quit]);
+    assert!(!app.session.unsaved());
 }
 
 #[test]
 fn what_is_pasted_is_text_and_never_keys() {
     let mut app = watched(2);
-    let paste = |app: &mut App, text: &str| app.update(app.now, Message::Paste(text.into()));
+    let paste = |app: &mut App, text: &str| app.update(app.session.now, Message::Paste(text.into()));
     assert!(paste(&mut app, "qqqst\n").is_empty());
     assert!(picture(&mut app, 160, 47).contains("pasted text is ignored here"));
     press(&mut app, KeyCode::Char(':'));
     assert!(paste(&mut app, "stroke\x1b[31m 40\n水 at last\u{2028}\n").is_empty());
-    assert_eq!(app.talk.input.value(), "stroke[31m 40 水 at last");
+    assert_eq!(app.rooms.talk.text(), "stroke[31m 40 水 at last");
 }

@@ -1,15 +1,20 @@
 //! Every key in every room, with nothing there yet, with everything hidden and with all there is.
 
-use super::tests::{START, feed, picture, press, watched};
+use super::tests::{START, feed, picture, press, typed, watched};
 use super::*;
+use crate::session::*;
+use amber_core::chain::Chain;
+use amber_io::LinkState;
+use amber_io::take::Place as TakePlace;
 use crossterm::event::{KeyCode, KeyModifiers};
+use jiff::tz::TimeZone;
 
 /// An app with one source that sent `text`.
 fn with(text: &str, bench: &str) -> App {
     let bench = Bench::parse(bench).unwrap();
     let chain = Chain::new(&bench, 0, amber_core::store::Limits::default());
     let mut app = App::live(chain, bench.shared.clone(), PathBuf::from("out"), None, START);
-    app.zone = TimeZone::UTC;
+    app.session.zone = TimeZone::UTC;
     app.update(START, Message::Feed(0, Feed::State(LinkState::open_at(9600))));
     if !text.is_empty() {
         feed(&mut app, START.plus(1.0), text.as_bytes());
@@ -45,9 +50,10 @@ const STATES: [State; 9] = [
     ("one row", || with("a=1 b=0\n", "[split]\nshape = \"labelled\"\nlabels = [\"a\", \"b\"]\n")),
     ("everything hidden", || {
         let mut app = watched(3);
-        for place in 0..app.chain().channels().len() {
-            app.selected.channel = place;
-            press(&mut app, KeyCode::Char('v'));
+        for place in 0..app.session.chain().channels().len() {
+            app.session.selected.channel = place;
+            typed(&mut app, "2h");
+            press(&mut app, KeyCode::Esc);
         }
         app
     }),
@@ -57,7 +63,7 @@ const STATES: [State; 9] = [
 ];
 
 /// What is pressed to be in a room.
-const ROOMS: [&[KeyCode]; 16] = [
+const ROOMS: [&[KeyCode]; 17] = [
     &[],
     &[KeyCode::Char('1')],
     &[KeyCode::Char('2')],
@@ -65,13 +71,14 @@ const ROOMS: [&[KeyCode]; 16] = [
     &[KeyCode::Char('4')],
     &[KeyCode::Char('5')],
     &[KeyCode::Char('6')],
-    &[KeyCode::Char('c')],
-    &[KeyCode::Char('r')],
-    &[KeyCode::Char('d')],
-    &[KeyCode::Char('l')],
-    &[KeyCode::Char('l'), KeyCode::Char('2')],
+    &[KeyCode::Char('3'), KeyCode::Char('c')],
+    &[KeyCode::Char('3'), KeyCode::Char('r')],
+    &[KeyCode::Char('3'), KeyCode::Char('d')],
+    &[KeyCode::Char('v'), KeyCode::Char('l')],
+    &[KeyCode::Char('v'), KeyCode::Char('l'), KeyCode::Char('2')],
     &[KeyCode::Char('n')],
-    &[KeyCode::Char('e')],
+    &[KeyCode::Char('v'), KeyCode::Char('t')],
+    &[KeyCode::Char('/')],
     &[KeyCode::Char(':')],
     &[KeyCode::Char('?')],
 ];
@@ -81,7 +88,7 @@ fn no_key_in_any_room_ends_the_program_whatever_there_is() {
     let sizes = [(60, 18), (80, 24), (100, 30), (30, 8)];
     let none = KeyModifiers::NONE;
     let mut keys: Vec<(KeyCode, KeyModifiers)> =
-        crate::keys::KEYS.iter().flat_map(|binding| binding.keys.iter().copied()).collect();
+        RoomId::ALL.iter().flat_map(|id| id.keys()).flat_map(|key| key.presses.iter().copied()).collect();
     keys.extend([(KeyCode::Char('1'), none), (KeyCode::Char('x'), none), (KeyCode::Enter, none)]);
     keys.sort_by_key(|key| format!("{key:?}"));
     keys.dedup();
@@ -95,11 +102,11 @@ fn no_key_in_any_room_ends_the_program_whatever_there_is() {
                     press(&mut app, KeyCode::Esc);
                 }
                 app.overlays.clear();
-                (app.panel, app.tool, app.view, app.lines.open) = (None, None, View::Chart, false);
+                app.view = RoomId::Chart;
                 room.iter().for_each(|key| drop(press(&mut app, *key)));
-                app.update(app.now, Message::Key(KeyEvent::new(*code, *modifiers)));
+                app.update(app.session.now, Message::Key(KeyEvent::new(*code, *modifiers)));
                 // What was asked is answered, wrongly at first.
-                if matches!(app.overlays.last(), Some(Overlay::Prompt(_) | Overlay::Pick(_))) {
+                if matches!(app.overlays.last(), Some(Overlay::Prompt(_) | Overlay::List(_))) {
                     press(&mut app, KeyCode::Char('7'));
                     press(&mut app, KeyCode::Enter);
                 }

@@ -1,13 +1,17 @@
 //! How the link stands, and what is typed for the wire: said on the screen, with what to do.
 
-use super::tests::{START, app, picture, press, replace, watched};
+use super::tests::{START, app, picture, press, replace, typed, watched};
 use super::*;
+use crate::session::*;
+use amber_core::chain::Chain;
+use amber_io::LinkState;
 use amber_io::Problem;
 use crossterm::event::{KeyCode, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
+use jiff::tz::TimeZone;
 use std::time::Duration;
 
 fn state(app: &mut App, state: LinkState) -> String {
-    app.update(app.now, Message::Feed(0, Feed::State(state)));
+    app.update(app.session.now, Message::Feed(0, Feed::State(state)));
     picture(app, 160, 30)
 }
 
@@ -35,25 +39,24 @@ fn every_state_of_the_link_is_said_on_the_screen() {
     // Its panel says the same, and a text has no speed to set.
     press(&mut app, KeyCode::Char('1'));
     for (link, words) in [
-        (lent(true, false), "lent, comes back by itself"),
+        (lent(true, false), "lent, taken back automatically"),
         (lent(true, true), "lent, in use"),
         (LinkState::Finding { baud: 57_600, tried: Vec::new() }, "listening at 57600"),
-        (LinkState::Ended, "the text is at its end"),
+        (LinkState::Ended, "end of the text"),
     ] {
         let text = state(&mut app, link.clone());
         assert!(text.contains(words), "{link:?}:\n{text}");
     }
-    assert!(!app.settings(Stage::Wire).contains(&FieldId::Baud));
+    assert!(!app.row_names(Stage::Wire).iter().any(|name| name == "baud rate"));
 }
 
 #[test]
 fn what_is_typed_wrong_for_the_wire_says_why_and_changes_nothing() {
     let mut app = watched(2);
     press(&mut app, KeyCode::Char('1'));
-    let before = app.bench();
-    let typed = |app: &mut App, id: FieldId, text: &str| {
-        let at = app.settings(Stage::Wire).iter().position(|other| *other == id).unwrap();
-        app.panel = Some((Stage::Wire, at));
+    let before = app.session.bench();
+    let typed = |app: &mut App, id: &str, text: &str| {
+        app.go_to_row(Stage::Wire, id);
         press(app, KeyCode::Enter);
         let effects = replace(app, text);
         assert!(effects.is_empty(), "{id:?} {text:?}: {effects:?}");
@@ -65,21 +68,21 @@ fn what_is_typed_wrong_for_the_wire_says_why_and_changes_nothing() {
         hint
     };
     for (id, text, hint) in [
-        (FieldId::Port, "", "type the path of a port"),
-        (FieldId::Baud, "fast", "'fast' is not a number"),
-        (FieldId::Baud, "7", "baud is 50 to 20000000"),
-        (FieldId::DataBits, "9", "data_bits must be 5 to 8"),
-        (FieldId::DataBits, "7.5", "type a whole number"),
-        (FieldId::StopBits, "3", "stop_bits must be 1 or 2"),
-        (FieldId::Pace, "1000", "0.2 to 60 times a second"),
+        ("port", "", "type the path of a port"),
+        ("baud rate", "fast", "'fast' is not a number"),
+        ("baud rate", "7", "a baud rate is 50 to 20000000"),
+        ("data bits", "9", "data_bits must be 5 to 8"),
+        ("data bits", "7.5", "type a whole number"),
+        ("stop bits", "3", "stop_bits must be 1 or 2"),
+        ("refresh rate", "1000", "0.2 to 60 times a second"),
     ] {
         let found = typed(&mut app, id, text);
         assert!(found.contains(hint), "{id:?} {text:?}: {found}");
     }
-    app.chain_mut().set_time(amber_core::clock::Time::Rate { hz: 100.0 });
-    assert!(typed(&mut app, FieldId::TimeRate, "0").contains("hz must be"));
-    app.chain_mut().set_time(before.first().time.clone());
-    assert_eq!(app.bench(), before);
+    app.session.chain_mut().set_time(amber_core::clock::Time::Rate { hz: 100.0 });
+    assert!(typed(&mut app, "rows a second", "0").contains("hz must be"));
+    app.session.chain_mut().set_time(before.first().time.clone());
+    assert_eq!(app.session.bench(), before);
 }
 
 #[test]
@@ -94,7 +97,7 @@ fn the_mouse_takes_another_source_to_hand() {
     };
     let app = App::live(source("near"), Default::default(), "out".into(), None, START);
     let mut app = app.beside([(source("far"), Source::Live { link: LinkState::Opening })]);
-    app.zone = TimeZone::UTC;
+    app.session.zone = TimeZone::UTC;
     for i in 0..100u32 {
         let at = START.plus(f64::from(i) * 0.05);
         for (place, text) in [(0, format!("a={i}\n")), (1, format!("b={i}\n"))] {
@@ -107,16 +110,16 @@ fn the_mouse_takes_another_source_to_hand() {
     let row = text.lines().position(|line| readouts(line).contains("far.b")).unwrap();
     let down = MouseEventKind::Down(MouseButton::Left);
     let click = MouseEvent { kind: down, column: 140, row: row as u16, modifiers: KeyModifiers::NONE };
-    app.update(app.now, Message::Mouse(click));
+    app.update(app.session.now, Message::Mouse(click));
     let far = ChannelId { source: 1, channel: 0 };
-    assert_eq!((app.selected, app.title(app.selected).as_str()), (far, "far.b"));
+    assert_eq!((app.session.selected, app.session.title(app.session.selected).as_str()), (far, "far.b"));
     // What goes wrong with a source that is not at hand is said with its name.
     let problem = Problem::Missing("/dev/y".into());
     let waiting = LinkState::Waiting { problem, pause: Duration::from_secs(1) };
-    app.update(app.now, Message::Feed(0, Feed::State(waiting)));
-    assert!(app.trouble().is_some_and(|trouble| trouble.starts_with("near: /dev/y is not there")));
-    press(&mut app, KeyCode::Char('\\'));
-    assert!(app.trouble().is_some_and(|trouble| trouble.starts_with("/dev/y is not there")));
+    app.update(app.session.now, Message::Feed(0, Feed::State(waiting)));
+    assert!(app.session.trouble().is_some_and(|trouble| trouble.starts_with("near: /dev/y is not there")));
+    typed(&mut app, "1\\");
+    assert!(app.session.trouble().is_some_and(|trouble| trouble.starts_with("/dev/y is not there")));
 }
 
 #[test]
@@ -127,7 +130,7 @@ fn the_first_key_replaces_what_a_prompt_offers_and_what_is_wrong_is_said_beside_
         _ => panic!("no prompt"),
     };
     let ask = |app: &mut App| {
-        app.panel = None;
+        press(app, KeyCode::Esc);
         for key in [KeyCode::Char('3'), KeyCode::Down, KeyCode::Down, KeyCode::Enter] {
             press(app, key);
         }
@@ -160,7 +163,7 @@ fn the_first_key_replaces_what_a_prompt_offers_and_what_is_wrong_is_said_beside_
         press(&mut app, KeyCode::Esc);
     }
     ask(&mut app);
-    app.update(app.now, Message::Paste("10\n".into()));
+    app.update(app.session.now, Message::Paste("10\n".into()));
     assert_eq!(value(&app).0, "10");
     press(&mut app, KeyCode::Enter);
     assert!(app.overlays.is_empty());

@@ -2,17 +2,21 @@
 
 use super::tests::{START, app, feed, picture, press, replace, typed, watched};
 use super::*;
+use crate::session::*;
+use amber_core::chain::Chain;
 use amber_core::clock::Time;
 use amber_core::split::Shape;
 use amber_core::store::Limits;
+use amber_io::LinkState;
 use amber_io::{Chunk, Tried};
 use crossterm::event::{KeyCode, KeyModifiers};
+use jiff::tz::TimeZone;
 
 fn bare() -> App {
     let mut app =
         App::live(Chain::new(&Bench::default(), 0, Limits::default()), Default::default(), "out".into(), None, START);
-    app.zone = TimeZone::UTC;
-    app.size = (160, 47);
+    app.session.zone = TimeZone::UTC;
+    app.session.size = (160, 47);
     app.update(START, Message::Feed(0, Feed::State(LinkState::open_at(9600))));
     app
 }
@@ -33,7 +37,7 @@ fn two_sources_share_the_chart_and_each_keeps_its_own_wire() {
     };
     let mut app = App::live(source("near"), Default::default(), "out".into(), None, START);
     app = app.beside([(source("far"), Source::Live { link: LinkState::Opening })]);
-    (app.zone, app.size) = (TimeZone::UTC, (160, 47));
+    (app.session.zone, app.session.size) = (TimeZone::UTC, (160, 47));
     for place in 0..2 {
         app.update(START, Message::Feed(place, Feed::State(LinkState::open_at(9600))));
         app.update(
@@ -50,39 +54,40 @@ fn two_sources_share_the_chart_and_each_keeps_its_own_wire() {
             app.update(at, Message::Feed(place, Feed::Chunk(chunk)));
         }
     }
-    let titles: Vec<String> = app.channel_ids().map(|id| app.title(id)).collect();
+    let titles: Vec<String> = app.session.channel_ids().map(|id| app.session.title(id)).collect();
     assert_eq!(titles, ["near.gauge", "far.field1", "far.field2"]);
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("near.gauge") && text.contains("far.field1") && text.contains("gauge=105"), "{text}");
-    assert!(!app.unsaved(), "what was merely found is nothing to save");
+    assert!(!app.session.unsaved(), "what was merely found is nothing to save");
     // Choosing a channel of the other source takes that source to hand.
     press(&mut app, KeyCode::Tab);
-    assert_eq!((app.selected, app.own(0)), (ChannelId { source: 1, channel: 0 }, app.selected));
+    assert_eq!((app.session.selected, app.session.own(0)), (ChannelId { source: 1, channel: 0 }, app.session.selected));
     keys(&mut app, "2");
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("2 bare numbers, comma between") && text.contains("of far"), "{text}");
     keys(&mut app, "3a");
     press(&mut app, KeyCode::Enter);
-    let bench = app.bench();
+    let bench = app.session.bench();
     assert_eq!(bench.sources[1].channel("field1").and_then(|c| c.scale.volts_per_count()), Some(3.3 / 4096.0));
     assert_eq!((bench.first().wire.name.as_str(), bench.sources[1].wire.name.as_str()), ("near", "far"));
-    keys(&mut app, "\\");
-    assert_eq!(app.place(), 0);
+    keys(&mut app, "1\\");
+    assert_eq!(app.session.place(), 0);
     // What is kept is set once for both, is saved, and is undone.
-    app.remembering(false, |app| app.step_field(FieldId::KeepRaw, 1));
-    assert!(app.pinned_benches().iter().all(|bench| bench.shared.keep.raw));
-    assert!(app.bench().new_file("x").contains("[keep]\nraw = true"));
-    app.undo(false);
-    assert!(app.pinned_benches().iter().all(|bench| !bench.shared.keep.raw));
+    app.go_to_row(Stage::Keep, "values in takes");
+    press(&mut app, KeyCode::Right);
+    assert!(app.session.pinned_benches().iter().all(|bench| bench.shared.keep.raw));
+    assert!(app.session.bench().new_file("x").contains("[keep]\nraw = true"));
+    keys(&mut app, "u");
+    assert!(app.session.pinned_benches().iter().all(|bench| !bench.shared.keep.raw));
     // One take of both, in one folder; it has ended when both have.
     let effects = press(&mut app, KeyCode::Char('t'));
-    let [Effect::StartTake { benches, .. }] = &effects[..] else { panic!("{effects:?}") };
+    let [Request::StartTake { benches, .. }] = &effects[..] else { panic!("{effects:?}") };
     assert_eq!(benches.len(), 2);
     assert_eq!(benches[1].first().channel("field1").and_then(|c| c.scale.volts_per_count()), Some(3.3 / 4096.0));
     for (place, name) in ["near", "far"].iter().enumerate() {
-        app.update(app.now, Message::Report(place, Report::Started(format!("out/take-0001/{name}").into())));
+        app.update(app.session.now, Message::Report(place, Report::Started(format!("out/take-0001/{name}").into())));
     }
-    let Taking::Yes { folder, .. } = &app.taking else { panic!("{:?}", app.taking) };
+    let Taking::Yes { folder, .. } = &app.session.taking else { panic!("{:?}", app.session.taking) };
     assert_eq!(folder, &PathBuf::from("out/take-0001"));
     let summary = |rows| amber_io::take::Summary {
         folder: "out/take-0001/x".into(),
@@ -92,54 +97,54 @@ fn two_sources_share_the_chart_and_each_keeps_its_own_wire() {
         seconds: 3.0,
         troubles: Vec::new(),
     };
-    app.update(app.now, Message::Report(1, Report::Stopped(summary(3))));
-    assert!(app.taking.runs());
-    app.update(app.now, Message::Report(0, Report::Stopped(summary(4))));
-    assert!(!app.taking.runs());
-    assert!(app.notice.as_ref().is_some_and(|notice| notice.text.contains("take-0001 ended: 7 rows, 20 B")));
+    app.update(app.session.now, Message::Report(1, Report::Stopped(summary(3))));
+    assert!(app.session.taking.runs());
+    app.update(app.session.now, Message::Report(0, Report::Stopped(summary(4))));
+    assert!(!app.session.taking.runs());
+    assert!(app.session.notice.as_ref().is_some_and(|notice| notice.text.contains("take-0001 ended: 7 rows, 20 B")));
 }
 
 #[test]
 fn lines_are_read_as_text_or_bytes_filtered_searched_and_copied() {
     let mut app = watched(3);
-    keys(&mut app, "lxx");
+    keys(&mut app, "vlxx");
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("wire: text and bytes, every line") && text.contains("74 5F 75 73 3D"), "{text}");
-    keys(&mut app, "x/");
+    keys(&mut app, "xf");
     assert!(replace(&mut app, "/t_us=1\\d{6} /").is_empty());
-    let found = app.lines.cursor.and_then(|number| app.chain().tail().line(number)).unwrap();
+    let found = app.rooms.lines.cursor().and_then(|number| app.session.chain().tail().line(number)).unwrap();
     assert!(found.bytes.starts_with(b"t_us=1990000 "), "{:?}", String::from_utf8_lossy(found.bytes));
     keys(&mut app, "nn");
     let copied = press(&mut app, KeyCode::Char('c'));
-    assert!(matches!(&copied[..], [Effect::Copy(text)] if text.starts_with("t_us=1970000 ")), "{copied:?}");
+    assert!(matches!(&copied[..], [Request::Copy(text)] if text.starts_with("t_us=1970000 ")), "{copied:?}");
     // The lines stand although rows go on, and the chart is not held by it.
     assert!(picture(&mut app, 160, 47).contains(", held;") || picture(&mut app, 160, 47).contains(" held"));
-    assert!(!app.is_held());
+    assert!(!app.session.is_held());
     press(&mut app, KeyCode::Home);
     let first = picture(&mut app, 160, 47);
     assert!(first.contains("» wave flume board"), "{first}");
     press(&mut app, KeyCode::End);
-    keys(&mut app, "f");
+    keys(&mut app, "o");
     replace(&mut app, "READY");
     let only = picture(&mut app, 160, 47);
     assert!(only.contains("ready: send ? for help") && !only.contains("t_us=2"), "{only}");
-    keys(&mut app, "f");
+    keys(&mut app, "o");
     assert!(replace(&mut app, "/(/").is_empty());
     assert!(picture(&mut app, 160, 47).contains("unclosed group"));
     press(&mut app, KeyCode::Esc);
-    keys(&mut app, "f");
+    keys(&mut app, "o");
     replace(&mut app, "");
     // At a pace of two lines a second most lines are left out, and counted.
     (0..4).for_each(|_| keys(&mut app, ","));
     for step in 0..200 {
-        let at = app.now.plus(0.01);
+        let at = app.session.now.plus(0.01);
         feed(&mut app, at, format!("t_us={step} gauge_a=1 gauge_b=1 bed=1 paddle=0 pump=0 sump=1\r\n").as_bytes());
         app.before_frame(at);
     }
     let slow = picture(&mut app, 160, 47);
     assert!(slow.contains("2 lines a second") && slow.matches("+49").count() >= 2, "{slow}");
     press(&mut app, KeyCode::Esc);
-    assert!(!app.lines.open);
+    assert_eq!(app.view, RoomId::Chart);
 }
 
 #[test]
@@ -149,35 +154,42 @@ fn what_is_said_to_the_board_is_sent_kept_with_a_name_and_repeated() {
     typed(&mut app, "stroke 40");
     press(&mut app, KeyCode::Tab);
     let sent = press(&mut app, KeyCode::Enter);
-    assert_eq!(sent, [Effect::Tell(0, LinkOrder::Send(b"stroke 40\r\n".to_vec()))]);
-    app.update(app.now, Message::Feed(0, Feed::Sent { at: app.now, bytes: b"stroke 40\r\n"[..].into() }));
+    assert_eq!(sent, [Request::Tell(0, LinkOrder::Send(b"stroke 40\r\n".to_vec()))]);
+    app.update(
+        app.session.now,
+        Message::Feed(0, Feed::Sent { at: app.session.now, bytes: b"stroke 40\r\n"[..].into() }),
+    );
     // It stands in the list, from where it is named and repeated.
     press(&mut app, KeyCode::Down);
     let control = |app: &mut App, key| {
-        app.update(app.now, Message::Key(KeyEvent::new(KeyCode::Char(key), KeyModifiers::CONTROL)))
+        app.update(app.session.now, Message::Key(KeyEvent::new(KeyCode::Char(key), KeyModifiers::CONTROL)))
     };
     control(&mut app, 'n');
     replace(&mut app, "long waves");
-    assert_eq!(app.bench().shared.say[0].name, "long waves");
+    assert_eq!(app.session.bench().shared.say[0].name, "long waves");
     press(&mut app, KeyCode::Down);
     control(&mut app, 'e');
     replace(&mut app, "0.5");
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("long waves") && text.contains("every 500 ms") && text.contains("← "), "{text}");
-    let due = |app: &mut App, seconds: f64| app.due_sayings(app.now.plus(seconds)).len();
+    let due = |app: &mut App, seconds: f64| app.rooms.talk.due(app.session.now.plus(seconds)).len();
     assert_eq!(
         [due(&mut app, 0.0), due(&mut app, 0.1), due(&mut app, 0.5), due(&mut app, 9.0), due(&mut app, 9.1)],
         [1, 0, 1, 1, 0]
     );
-    assert!(app.next_saying(app.now).is_some_and(|seconds| seconds > 9.0));
+    assert!(app.rooms.talk.next_due(app.session.now).is_some_and(|seconds| seconds > 9.0));
     typed(&mut app, "zz");
-    assert!(app.sayings().is_empty(), "the list has only what the typed text is in");
+    assert!(!picture(&mut app, 160, 47).contains("long waves"), "the list has only what the typed text is in");
     (0..2).for_each(|_| drop(press(&mut app, KeyCode::Tab)));
     assert!(control(&mut app, 'u').is_empty());
     (0..1).for_each(|_| drop(press(&mut app, KeyCode::Tab)));
     typed(&mut app, "02 zz");
     assert!(press(&mut app, KeyCode::Enter).is_empty());
-    assert!(app.notice.as_ref().is_some_and(|notice| notice.text.contains("bytes in hexadecimal")), "{:?}", app.notice);
+    assert!(
+        app.session.notice.as_ref().is_some_and(|notice| notice.text.contains("bytes in hexadecimal")),
+        "{:?}",
+        app.session.notice
+    );
     press(&mut app, KeyCode::Esc);
     assert!(app.overlays.is_empty());
 }
@@ -189,13 +201,12 @@ fn an_offered_shape_is_taken_channels_are_named_moved_and_given_words() {
         feed(&mut app, START.plus(f64::from(i) * 0.05), format!("{}\n{}\n", i / 4 % 3, 640 + i % 9).as_bytes());
     }
     let text = picture(&mut app, 160, 47);
-    assert!(text.contains("fall into 2 families in turn") && text.contains("o reads it as"), "{text}");
-    keys(&mut app, "o2");
-    assert!(matches!(app.chain().shape(), Some(Shape::Bare(bare)) if bare.lines == 2));
-    assert_eq!(app.chain().store().rows().end, 40, "the history was split again");
+    assert!(text.contains("values alternate between 2 signals") && text.contains("2 o reads it as"), "{text}");
+    keys(&mut app, "2o");
+    assert!(matches!(app.session.chain().shape(), Some(Shape::Bare(bare)) if bare.lines == 2));
+    assert_eq!(app.session.chain().store().rows().end, 40, "the history was split again");
     // The panel's first settings are those of the shape; then each channel.
-    let column = app.settings(Stage::Split).iter().position(|id| *id == FieldId::Column(0)).unwrap();
-    (0..column).for_each(|_| drop(press(&mut app, KeyCode::Down)));
+    app.go_to_row(Stage::Split, "A field1");
     press(&mut app, KeyCode::Enter);
     replace(&mut app, "valve, old");
     assert!(picture(&mut app, 160, 47).contains("without commas"));
@@ -209,23 +220,26 @@ fn an_offered_shape_is_taken_channels_are_named_moved_and_given_words() {
     );
     keys(&mut app, ">");
     assert_eq!(
-        (app.selected.channel, app.title(app.own(0)).as_str(), app.title(app.own(1)).as_str()),
+        (
+            app.session.selected.channel,
+            app.session.title(app.session.own(0)).as_str(),
+            app.session.title(app.session.own(1)).as_str()
+        ),
         (1, "field2", "valve")
     );
-    let bench = app.bench();
+    let bench = app.session.bench();
     assert_eq!(
         (bench.first().channel[1].called.as_str(), bench.first().channel[1].words.word(2.0)),
         ("valve", Some("open wide"))
     );
-    assert!(app.unsaved());
+    assert!(app.session.unsaved());
     // A shape can be typed, and what is no shape says why.
-    press(&mut app, KeyCode::Home);
-    app.panel = Some((Stage::Split, 0));
+    app.go_to_row(Stage::Split, "pinned shape");
     press(&mut app, KeyCode::Enter);
     replace(&mut app, "bare comma");
     assert!(picture(&mut app, 160, 47).contains("how many numbers are on a line"));
     replace(&mut app, "bare spaces 1");
-    assert_eq!(app.chain().store().rows().end, 80);
+    assert_eq!(app.session.chain().store().rows().end, 80);
 }
 
 #[test]
@@ -239,44 +253,43 @@ fn the_wire_panel_sets_the_line_tells_the_time_and_lends_the_port() {
     }
     keys(&mut app, "1");
     let text = picture(&mut app, 160, 60);
-    for part in ["time, found", "board's clock t_us, µs", "yes, to 50 Hz", "interval, middle", "ppm"] {
+    for part in ["row time", "board's clock t_us, µs, detected", "yes, to 50 Hz", "interval, median", "ppm"] {
         assert!(text.contains(part), "{part} is not in\n{text}");
     }
-    let at = |app: &App, id| app.settings(Stage::Wire).iter().position(|other| *other == id).unwrap();
-    app.panel = Some((Stage::Wire, at(&app, FieldId::Baud)));
+    app.go_to_row(Stage::Wire, "baud rate");
     let effects = press(&mut app, KeyCode::Left);
-    assert!(matches!(&effects[..], [Effect::Open(0, source)] if source.baud == Some(57_600)), "{effects:?}");
+    assert!(matches!(&effects[..], [Request::Open(0, source)] if source.baud == Some(57_600)), "{effects:?}");
     press(&mut app, KeyCode::Enter);
     let effects = replace(&mut app, "");
-    assert!(matches!(&effects[..], [Effect::Open(0, source)] if source.baud.is_none()), "{effects:?}");
-    app.panel = Some((Stage::Wire, at(&app, FieldId::Parity)));
+    assert!(matches!(&effects[..], [Request::Open(0, source)] if source.baud.is_none()), "{effects:?}");
+    app.go_to_row(Stage::Wire, "parity");
     let effects = press(&mut app, KeyCode::Right);
-    assert!(matches!(&effects[..], [Effect::Open(0, source)] if source.framing() == "8E1"), "{effects:?}");
-    app.panel = Some((Stage::Wire, at(&app, FieldId::TimeFrom)));
+    assert!(matches!(&effects[..], [Request::Open(0, source)] if source.framing() == "8E1"), "{effects:?}");
+    app.go_to_row(Stage::Wire, "row time");
     (0..2).for_each(|_| drop(press(&mut app, KeyCode::Right)));
-    assert_eq!(app.chain().timer().set(), &Time::Even);
+    assert_eq!(app.session.chain().timer().set(), &Time::Even);
     (0..2).for_each(|_| drop(press(&mut app, KeyCode::Right)));
-    assert_eq!(app.chain().timer().set(), &Time::Rate { hz: 100.0 });
+    assert_eq!(app.session.chain().timer().set(), &Time::Rate { hz: 100.0 });
     let heard = amber_core::split::judge(b"\na=1\na=2\n");
     let tried = vec![Tried { baud: 9600, heard }];
     app.update(
-        app.now,
+        app.session.now,
         Message::Feed(0, Feed::State(LinkState::Open { baud: Some(9600), tried, usb: Some("77".into()) })),
     );
-    app.update(app.now, Message::Feed(0, Feed::Unkept(120)));
+    app.update(app.session.now, Message::Feed(0, Feed::Unkept(120)));
     let text = picture(&mut app, 160, 60);
     assert!(
-        text.contains("9600, found") && text.contains("100 % text, 2 of 2 lines") && text.contains("120 B"),
+        text.contains("9600, detected") && text.contains("100 % text, 2 of 2 lines") && text.contains("120 B"),
         "{text}"
     );
-    assert_eq!(app.bench().first().wire.usb, "77");
+    assert_eq!(app.session.bench().first().wire.usb, "77");
     let lend = press(&mut app, KeyCode::Char('L'));
-    assert_eq!(lend, [Effect::Tell(0, LinkOrder::Lend { back: true })]);
-    app.update(app.now, Message::Feed(0, Feed::State(LinkState::Lent { back: true, in_use: true })));
+    assert_eq!(lend, [Request::Tell(0, LinkOrder::Lend { back: true })]);
+    app.update(app.session.now, Message::Feed(0, Feed::State(LinkState::Lent { back: true, in_use: true })));
     assert!(picture(&mut app, 160, 47).contains("↗ lent, in use"));
-    assert_eq!(press(&mut app, KeyCode::Char('L')), [Effect::Tell(0, LinkOrder::TakeBack)]);
-    assert_eq!(press(&mut app, KeyCode::Char('R')), [Effect::Tell(0, LinkOrder::Reset)]);
-    assert_eq!(press(&mut app, KeyCode::Char('B')), [Effect::Tell(0, LinkOrder::FindBaud)]);
+    assert_eq!(press(&mut app, KeyCode::Char('L')), [Request::Tell(0, LinkOrder::TakeBack)]);
+    assert_eq!(press(&mut app, KeyCode::Char('R')), [Request::Tell(0, LinkOrder::Reset)]);
+    assert_eq!(press(&mut app, KeyCode::Char('B')), [Request::Tell(0, LinkOrder::FindBaud)]);
 }
 
 #[test]
@@ -288,7 +301,7 @@ fn the_panels_of_wire_and_split_and_the_lines_at_a_common_size() {
         shots += &picture(&mut app, 130, 45);
     }
     press(&mut app, KeyCode::Esc);
-    keys(&mut app, "lx");
+    keys(&mut app, "vlx");
     shots += &picture(&mut app, 100, 24);
     insta::assert_snapshot!(shots);
 }
@@ -297,17 +310,15 @@ fn the_panels_of_wire_and_split_and_the_lines_at_a_common_size() {
 fn lines_talk_and_panels_can_be_drawn_at_every_size() {
     let mut app = watched(2);
     for (width, height) in [(1, 1), (60, 16), (61, 17), (80, 24), (110, 30), (300, 90)] {
-        for open in ["1", "2", "l", "x", "x", "/", ":"] {
+        for open in ["1", "2", "vl", "x", "x", "f", "/", ":"] {
             keys(&mut app, open);
             picture(&mut app, width, height);
-            if matches!(open, "/" | ":") {
+            if matches!(open, "f" | "/" | ":") {
                 press(&mut app, KeyCode::Esc);
             }
         }
         press(&mut app, KeyCode::Esc);
         press(&mut app, KeyCode::Esc);
-        app.lines.open = false;
-        app.panel = None;
     }
     assert!(app.overlays.is_empty());
 }
@@ -320,17 +331,17 @@ fn hostile_lines_are_safe_in_every_view() {
     for (i, line) in lines.iter().cycle().take(40).enumerate() {
         feed(&mut app, START.plus(i as f64 * 0.01), line);
     }
-    for open in ["2", "l", "x", "x"] {
+    for open in ["2", "vl", "x", "x"] {
         keys(&mut app, open);
         let text = picture(&mut app, 140, 45);
         assert!(!text.chars().any(|c| c.is_control() && c != '\n'), "{text}");
         assert!(text.contains("AMBER TAP"));
     }
     // Neither is what is copied or sent shown as it is.
-    keys(&mut app, "/");
+    keys(&mut app, "f");
     replace(&mut app, "owned");
     let copied = press(&mut app, KeyCode::Char('c'));
-    let [Effect::Copy(text)] = &copied[..] else { panic!("{copied:?}") };
+    let [Request::Copy(text)] = &copied[..] else { panic!("{copied:?}") };
     assert!(text.contains("␛]0;owned␇") && !text.contains('\x1b'));
 }
 
@@ -350,18 +361,20 @@ fn a_take_of_a_stream_with_sendings_and_another_shape_opens_the_same() {
     writer.finish(START.plus(2.0)).unwrap();
     let take = amber_io::take::open(&dir.path().join("x")).unwrap();
     let mut app = App::take(chain_of(&take, &take.bench, 0).unwrap(), take.bench.shared.clone(), take, None);
-    (app.zone, app.size) = (TimeZone::UTC, (160, 47));
-    assert_eq!(app.chain().store().rows().end, 60);
-    keys(&mut app, "lf");
+    (app.session.zone, app.session.size) = (TimeZone::UTC, (160, 47));
+    assert_eq!(app.session.chain().store().rows().end, 60);
+    keys(&mut app, "vlo");
     replace(&mut app, "valve");
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("←  sent  valve open"), "{text}");
-    keys(&mut app, "o");
-    assert_eq!(app.chain().store().rows().end, 30, "the whole take was split again");
-    assert_eq!(app.chain().store().raw(1, 29), Some(642.0));
+    press(&mut app, KeyCode::Esc);
+    keys(&mut app, "2o");
+    assert_eq!(app.session.chain().store().rows().end, 30, "the whole take was split again");
+    assert_eq!(app.session.chain().store().raw(1, 29), Some(642.0));
+    keys(&mut app, "1");
     for key in ["B", "R", "L", ":"] {
         keys(&mut app, key);
-        assert!(app.overlays.is_empty() && app.notice.as_ref().is_some_and(|notice| notice.bad), "{key}");
+        assert!(app.overlays.is_empty() && app.session.notice.as_ref().is_some_and(|notice| notice.bad), "{key}");
     }
 }
 
@@ -377,7 +390,7 @@ fn a_figure_of_two_sources_has_the_traces_of_both() {
     };
     let app = App::live(source("near"), Default::default(), "out".into(), None, START);
     let mut app = app.beside([(source("far"), Source::Live { link: LinkState::Opening })]);
-    app.zone = TimeZone::UTC;
+    app.session.zone = TimeZone::UTC;
     for i in 0..200u32 {
         let at = START.plus(f64::from(i) * 0.05);
         for place in 0..2 {
@@ -386,7 +399,7 @@ fn a_figure_of_two_sources_has_the_traces_of_both() {
         }
         app.before_frame(at);
     }
-    let figure = crate::figure::of(&app);
+    let figure = crate::figure::of(&app.session);
     let names: Vec<&str> = figure.lanes[0].traces.iter().map(|trace| trace.name.as_str()).collect();
     assert_eq!(names, ["near.level", "far.level"]);
     assert_eq!(figure.logic.iter().map(|lane| lane.name.as_str()).collect::<Vec<_>>(), ["near.gate", "far.gate"]);

@@ -4,10 +4,11 @@ mod view;
 
 pub(crate) use view::draw;
 
-use crate::keys::{Action, Place, resolve};
+use crate::keys::{Binding, CTRL, NONE, keys};
 use crate::recent::{Recent, stem};
 use amber_io::FoundPort;
-use crossterm::event::{Event, KeyCode, KeyEvent};
+use crossterm::event::KeyCode::{Char, Down, End, Enter, Esc, Home, Tab, Up};
+use crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
 use std::path::{Path, PathBuf};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler;
@@ -17,6 +18,28 @@ const TAKES: usize = 6;
 
 /// Benches that are offered.
 const BENCHES: usize = 6;
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Action {
+    Up,
+    Down,
+    First,
+    Last,
+    Watch,
+    TypePath,
+    Leave,
+}
+
+/// The keys of the list.
+pub(crate) const KEYS: &[Binding<Action>] = keys! {
+    [(Up, NONE)], Action::Up, "↑", "the entry above", None;
+    [(Down, NONE), (Tab, NONE)], Action::Down, "↓", "the entry below", Some("↑↓ choose");
+    [(Home, NONE)], Action::First, "Home", "the first entry", None;
+    [(End, NONE)], Action::Last, "End", "the last entry", None;
+    [(Enter, NONE)], Action::Watch, "Enter", "watch it", Some("Enter watch");
+    [(Char('p'), NONE)], Action::TypePath, "p", "type a port, a text file, a take's folder or a bench", Some("p type a path");
+    [(Char('q'), NONE), (Esc, NONE), (Char('c'), CTRL)], Action::Leave, "q", "leave", Some("q quit");
+};
 
 /// What was chosen.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -170,29 +193,31 @@ impl Chooser {
     /// Takes a key; gives the choice when one was made.
     pub(crate) fn key(&mut self, key: KeyEvent) -> Option<Choice> {
         if let Some(input) = &mut self.typing {
-            match resolve(&[Place::Prompt], key) {
-                Some(Action::Cancel) => self.typing = None,
-                Some(Action::Accept) => {
-                    let text = input.value().trim().to_owned();
-                    if !text.is_empty() {
-                        self.typing = None;
-                        return Some(self.typed(&text));
-                    }
+            let is_cancel = key.code == Esc || (key.code == Char('c') && key.modifiers == KeyModifiers::CONTROL);
+            if is_cancel {
+                self.typing = None;
+            } else if key.code == Enter {
+                let text = input.value().trim().to_owned();
+                if !text.is_empty() {
+                    self.typing = None;
+                    return Some(self.typed(&text));
                 }
-                _ => drop(input.handle_event(&Event::Key(key))),
+            } else {
+                input.handle_event(&Event::Key(key));
             }
             return None;
         }
         self.trouble = None;
         let last = self.items().len().saturating_sub(1);
-        match (resolve(&[Place::Choose], key), key.code) {
-            (Some(Action::ItemUp), _) => self.selected = self.selected.saturating_sub(1),
-            (Some(Action::ItemDown), _) => self.selected = (self.selected + 1).min(last),
-            (Some(Action::FirstItem), _) => self.selected = 0,
-            (Some(Action::LastItem), _) => self.selected = last,
-            (Some(Action::WatchItem), _) => return self.item().map(|item| item.choice),
+        let action = KEYS.iter().find(|binding| binding.key.is(key)).map(|binding| binding.action);
+        match (action, key.code) {
+            (Some(Action::Up), _) => self.selected = self.selected.saturating_sub(1),
+            (Some(Action::Down), _) => self.selected = (self.selected + 1).min(last),
+            (Some(Action::First), _) => self.selected = 0,
+            (Some(Action::Last), _) => self.selected = last,
+            (Some(Action::Watch), _) => return self.item().map(|item| item.choice),
             (Some(Action::TypePath), _) => self.typing = Some(Input::default()),
-            (Some(Action::LeaveList), _) => return Some(Choice::Quit),
+            (Some(Action::Leave), _) => return Some(Choice::Quit),
             // A path may simply be begun.
             (_, KeyCode::Char(first @ ('/' | '.' | '~'))) => self.typing = Some(Input::new(first.to_string())),
             _ => self.trouble = Some("arrows choose, Enter watches, p types a path, q quits".into()),

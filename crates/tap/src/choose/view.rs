@@ -1,8 +1,10 @@
 //! The list of what can be watched, drawn.
 
 use super::Chooser;
-use crate::keys::{KEYS, Place};
-use crate::screen::{draw_input, draw_key, put, put_right};
+use super::KEYS;
+use crate::rooms::prompt::draw_input;
+use crate::screen::draw_key;
+use crate::screen::text::{put, put_right};
 use crate::theme::{Ink, Theme};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -63,9 +65,12 @@ pub(crate) fn draw(chooser: &Chooser, theme: Theme, buffer: &mut Buffer) {
         put(buffer, low, 0, 0, &format!(" ▲ {trouble} "), theme.style(Ink::Alert));
     }
     let foot = Rect { y: area.bottom() - 1, height: 1, ..area };
-    let place = if chooser.typing.is_some() { Place::Prompt } else { Place::Choose };
     let mut x = 1;
-    for text in KEYS.iter().filter(|binding| binding.place == place).filter_map(|binding| binding.footer) {
+    let keys: Vec<&str> = match chooser.typing {
+        Some(_) => vec!["Enter accept", "Esc cancel"],
+        None => KEYS.iter().filter_map(|binding| binding.key.footer).collect(),
+    };
+    for text in keys {
         x = draw_key(buffer, foot, x, text, theme);
     }
 }

@@ -1,8 +1,8 @@
 //! The settled stretches of a channel, without a screen.
 
 use super::unreadable;
-use crate::app::chain_of;
 use crate::print::{aside, printed};
+use crate::session::chain_of;
 use amber_core::Stamp;
 use amber_core::bench::Bench;
 use amber_core::chain::{Chain, Channel};

@@ -12,6 +12,7 @@ use crate::choose::{Choice, Chooser};
 use crate::cli::{Cli, Command, Files};
 use crate::print::{aside, line, printed};
 use crate::recent::Recent;
+use crate::session::Session;
 use crate::shell::{Front, Signals};
 use crate::{figure, shell};
 use amber_core::bench::{Bench, Source, SourceSettings};
@@ -230,15 +231,15 @@ fn watch(watching: Watching, front: impl FnOnce() -> anyhow::Result<Front>) -> a
     }
     let others = chains.split_off(1);
     let first = chains.pop().context("there is a first source")?;
-    let opening = |chain| (chain, crate::app::Source::Live { link: amber_io::LinkState::Opening });
-    let app = App::live(first, bench.shared, files.into, files.bench, clock.now());
-    let mut app = app.beside(others.into_iter().map(opening));
-    app.say_mistakes(&mistakes);
+    let opening = |chain| (chain, crate::session::Source::Live { link: amber_io::LinkState::Opening });
+    let session = Session::live(first, bench.shared, files.into, files.bench, clock.now());
+    let mut session = session.beside(others.into_iter().map(opening));
+    session.say_mistakes(&mistakes);
     let signals = Signals::watch()?;
-    let (reports, shown) = shell::run(app, live, clock, &signals, front()?);
+    let (reports, shown) = shell::run(App::new(session), live, clock, &signals, front()?);
     signals.end_at_last();
     let kept = |summary: &Summary| {
-        line(format_args!("{}: {}", summary.folder.display(), crate::app::in_words(summary)), "what was kept")
+        line(format_args!("{}: {}", summary.folder.display(), crate::session::in_words(summary)), "what was kept")
     };
     let mut failed = Ok(());
     for report in reports {
@@ -267,7 +268,11 @@ fn open(
 }
 
 /// The takes of one or several sources, as the screen shows them before they are read.
-fn app_of(takes: Vec<(String, OpenedTake)>, bench: Option<Bench>, bench_file: Option<PathBuf>) -> anyhow::Result<App> {
+fn session_of(
+    takes: Vec<(String, OpenedTake)>,
+    bench: Option<Bench>,
+    bench_file: Option<PathBuf>,
+) -> anyhow::Result<Session> {
     let several = takes.len() > 1;
     let shared = bench.as_ref().map_or_else(|| takes[0].1.bench.shared.clone(), |bench| bench.shared.clone());
     let mut chains = Vec::new();
@@ -284,8 +289,8 @@ fn app_of(takes: Vec<(String, OpenedTake)>, bench: Option<Bench>, bench_file: Op
     }
     let others = chains.split_off(1);
     let (chain, take) = chains.pop().context("there is a first take")?;
-    let app = App::take(chain, shared, take, bench_file);
-    Ok(app.beside(others.into_iter().map(|(chain, take)| (chain, crate::app::Source::Take(Box::new(take))))))
+    let session = Session::take(chain, shared, take, bench_file);
+    Ok(session.beside(others.into_iter().map(|(chain, take)| (chain, crate::session::Source::Take(Box::new(take))))))
 }
 
 fn show_takes(
@@ -294,11 +299,11 @@ fn show_takes(
     bench_file: Option<PathBuf>,
     front: Front,
 ) -> anyhow::Result<u8> {
-    let mut app = app_of(takes, bench, bench_file)?;
-    app.defer();
-    app.read_takes();
+    let mut session = session_of(takes, bench, bench_file)?;
+    session.defer();
+    session.read_takes();
     let clock = HostClock::start();
-    let (_, shown) = shell::run(app, Vec::new(), clock, &Signals::watch()?, front);
+    let (_, shown) = shell::run(App::new(session), Vec::new(), clock, &Signals::watch()?, front);
     shown.map(|()| 0)
 }
 
@@ -309,18 +314,18 @@ fn plot(folder: &Path, out: &Path, bench: Option<&Path>) -> anyhow::Result<u8> {
     for (_, take) in &takes {
         take.told.iter().for_each(|sentence| aside(format_args!("{}: {sentence}", take.folder.display())));
     }
-    let mut app = app_of(takes, bench, None)?;
+    let mut session = session_of(takes, bench, None)?;
     // What is known of the takes has been said.
-    app.notice = None;
-    app.read_takes();
-    if let Some(notice) = app.notice.as_ref().filter(|notice| notice.bad) {
+    session.notice = None;
+    session.read_takes();
+    if let Some(notice) = session.notice.as_ref().filter(|notice| notice.bad) {
         aside(&notice.text);
     }
-    if app.chains().all(|chain| chain.store().rows().is_empty()) {
+    if session.chains().all(|chain| chain.store().rows().is_empty()) {
         bail!("{} holds no rows to draw", folder.display());
     }
-    app.before_frame(app.now);
-    figure::write_as(&figure::of(&app), out)?;
+    session.before_frame(session.now);
+    figure::write_as(&figure::of(&session), out)?;
     line(out.display(), "the figure's name")?;
     Ok(0)
 }

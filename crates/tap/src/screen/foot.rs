@@ -1,33 +1,25 @@
 //! The last row: a message while there is one, else what the keys do here.
 
-use super::put;
+use super::text::{cut, put};
 use crate::app::App;
-use crate::keys::{Action, KEYS, resolve};
-
+use crate::rooms::RoomId;
 use crate::theme::{Ink, Theme};
-use crossterm::event::KeyEvent;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use unicode_width::UnicodeWidthStr;
 
 pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    if let Some(notice) = &app.notice {
+    if let Some(notice) = &app.session.notice {
         let (sign, ink) = if notice.bad { (" ▲ ", Ink::Alert) } else { (" ✓ ", Ink::Chosen) };
         let x = put(buffer, area, 0, 0, sign, theme.style(ink));
-        put(buffer, area, x + 1, 0, &notice.text, theme.style(Ink::Bright));
+        let text = cut(amber_core::tail::visible(notice.text.as_bytes()), area.width.saturating_sub(x + 1));
+        put(buffer, area, x + 1, 0, &text, theme.style(Ink::Bright));
         return;
     }
-    let places = app.places();
-    let mut texts = Vec::new();
-    for place in places {
-        for binding in KEYS.iter().filter(|binding| binding.place == *place) {
-            // A key that a nearer place takes does something else here.
-            let works = |key: &(_, _)| resolve(places, KeyEvent::new(key.0, key.1)) == Some(binding.action);
-            if let Some(text) = binding.footer.filter(|_| binding.keys.iter().any(works)) {
-                texts.push((matches!(binding.action, Action::Help | Action::Quit), text));
-            }
-        }
-    }
+    let keys = app.keys();
+    let is_way_out = |id: RoomId, label: &str| id == RoomId::Home && matches!(label, "?" | "q" | "/");
+    let texts: Vec<(bool, &str)> =
+        keys.iter().filter_map(|(id, _, key)| Some((is_way_out(*id, key.label), key.footer?))).collect();
     // What does not fit is left out, but never the way to the help and the way out.
     let width = |text: &str| text.width() as u16 + 3;
     let mut room = area.width.saturating_sub(texts.iter().filter(|(always, _)| *always).map(|(_, t)| width(t)).sum());

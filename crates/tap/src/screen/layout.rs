@@ -2,7 +2,9 @@
 //! shrinks, the readouts grow narrow, then an open panel takes their place.
 
 use super::{chart, readouts, strip};
-use crate::app::{App, ChannelId, Stage, View};
+use crate::app::App;
+use crate::rooms::{Place, RoomId};
+use crate::session::{ChannelId, Stage};
 use ratatui::layout::Rect;
 
 /// The parts of the screen.
@@ -11,7 +13,8 @@ pub(super) struct Layout {
     pub(super) title: Rect,
     pub(super) strip: Rect,
     pub(super) chart: Rect,
-    pub(super) panel: Option<Rect>,
+    /// The room beside the view.
+    pub(super) side: Option<Rect>,
     pub(super) readouts: Option<Rect>,
     pub(super) tail: Rect,
     pub(super) foot: Rect,
@@ -34,26 +37,30 @@ impl Layout {
             110.. => 27,
             _ => 22,
         };
-        let beside = app.panel.is_some() || app.tool.is_some();
-        let panel_width = match (app.tool.is_some(), width) {
-            (true, 110..) => 62,
+        let wanted = app.side().map(|id| match id.about().place {
+            Place::Side(columns) => columns,
+            _ => 0,
+        });
+        let beside = wanted.is_some();
+        let is_wide = wanted.is_some_and(|wanted| wanted > 50);
+        let side_width = match (is_wide, width) {
+            (_, 110..) => wanted.unwrap_or(0),
             (true, _) => width,
-            (false, 110..) => 42,
             (false, _) => 38,
         };
-        let readouts_give_way = beside && width < side + panel_width + 44;
+        let readouts_give_way = beside && width < side + side_width + 44;
         let side = if readouts_give_way { 0 } else { side };
-        let most = if app.tool.is_some() && width < 110 { width } else { (width - side) * 3 / 5 };
-        let panel_width = if beside { panel_width.min(most) } else { 0 };
+        let most = if is_wide && width < 110 { width } else { (width - side) * 3 / 5 };
+        let side_width = if beside { side_width.min(most) } else { 0 };
         let chart_rows = body - tail_rows;
         let middle = row(4, chart_rows);
         let left = width - side;
-        let panel = Rect { x: area.x + left - panel_width, width: panel_width, ..middle };
+        let side_room = Rect { x: area.x + left - side_width, width: side_width, ..middle };
         Layout {
             title: row(0, 1),
             strip: row(1, 3),
-            chart: Rect { width: left - panel_width, ..middle },
-            panel: beside.then_some(panel),
+            chart: Rect { width: left - side_width, ..middle },
+            side: beside.then_some(side_room),
             readouts: (side > 0).then(|| Rect { x: area.x + left, width: side, ..row(4, body) }),
             tail: Rect { width: left, ..row(4 + chart_rows, tail_rows) },
             foot: row(height - 1, 1),
@@ -70,11 +77,16 @@ pub(crate) enum Hit {
     Channel(ChannelId),
     /// A cell of the chain.
     Stage(Stage),
+    /// The room beside the view, with its area.
+    Room(RoomId, Rect),
+    /// A view other than the chart, with its area.
+    View(RoomId, Rect),
 }
 
 /// What stands at a place of the screen.
 pub(crate) fn hit(app: &App, column: u16, row: u16) -> Option<Hit> {
-    let (width, height) = app.size;
+    let session = &app.session;
+    let (width, height) = session.size;
     if width < super::LEAST.0 || height < super::LEAST.1 {
         return None;
     }
@@ -84,11 +96,22 @@ pub(crate) fn hit(app: &App, column: u16, row: u16) -> Option<Hit> {
         return strip::stage_at(layout.strip, column).map(Hit::Stage);
     }
     if let Some(area) = layout.readouts.filter(|area| area.contains(at)) {
-        return readouts::channel_at(app, area, row).map(Hit::Channel);
+        return readouts::channel_at(session, area, row).map(Hit::Channel);
     }
-    if layout.chart.contains(at) && app.view == View::Chart && !app.lines.open {
-        let channel = chart::channel_at(app, layout.chart, column, row);
-        return Some(Hit::Chart(chart::share_at(layout.chart, column), channel));
+    if let Some((id, area)) = app.side().zip(layout.side).filter(|(_, area)| area.contains(at)) {
+        return Some(Hit::Room(id, area));
     }
-    None
+    let view = if app.view == RoomId::Lines {
+        Rect { height: layout.chart.height + layout.tail.height, ..layout.chart }
+    } else {
+        layout.chart
+    };
+    if !view.contains(at) {
+        return None;
+    }
+    if app.view != RoomId::Chart {
+        return Some(Hit::View(app.view, view));
+    }
+    let channel = chart::channel_at(session, layout.chart, column, row);
+    Some(Hit::Chart(chart::share_at(layout.chart, column), channel))
 }

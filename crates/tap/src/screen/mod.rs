@@ -1,38 +1,26 @@
 //! Drawing: the state in, cells out. Nothing here changes the state.
 
-mod bignum;
-mod chart;
+pub(crate) mod big;
 mod foot;
-mod help;
 mod layout;
-mod lines;
-mod panel;
-mod pick;
-mod prompt;
 mod readouts;
 mod strip;
-mod table;
-mod tail;
-mod talk;
+pub(crate) mod tail;
+pub(crate) mod text;
 mod title;
-mod tools;
 
 pub(crate) use foot::draw_key;
 pub(crate) use layout::{Hit, hit};
-pub(crate) use panel::wrapped;
-pub(crate) use prompt::draw_input;
 
-use crate::app::{App, Overlay, View};
+use crate::app::{App, Overlay};
+use crate::rooms::{RoomId, chart, list, prompt};
+use crate::session::Stage;
 use crate::theme::{Ink, Theme};
-use amber_core::bench::Kind;
-use amber_core::tail::visible_char;
-use amber_core::watch::Side;
 use amber_core::window::Motion;
 use layout::Layout;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use ratatui::style::Style;
-use unicode_width::UnicodeWidthStr;
+use text::put;
 
 /// The least size at which everything fits.
 pub(crate) const LEAST: (u16, u16) = (60, 16);
@@ -57,14 +45,13 @@ impl Drawn {
     pub(crate) fn change(&self, app: &App) -> Change {
         let now = look(app);
         match (now.frame == self.0.frame, now.edge == self.0.edge) {
-            _ if app.is_held() => Change::None,
+            _ if app.session.is_held() => Change::None,
             (true, true) => Change::None,
             // Where something lies over the chart, or the newest end is not at its right, all of it is drawn.
             (true, false)
                 if app.overlays.is_empty()
-                    && app.view == View::Chart
-                    && !app.lines.open
-                    && app.sight.motion == Motion::Scroll =>
+                    && app.view == RoomId::Chart
+                    && app.session.axis.motion == Motion::Scroll =>
             {
                 Change::Edge
             }
@@ -79,13 +66,13 @@ impl Drawn {
 }
 
 fn look(app: &App) -> chart::Look {
-    let area = Rect::new(0, 0, app.size.0, app.size.1);
-    if fits(area) { chart::look(app, Layout::new(app, area).chart) } else { chart::Look::default() }
+    let area = Rect::new(0, 0, app.session.size.0, app.session.size.1);
+    if fits(area) { chart::look(&app.session, Layout::new(app, area).chart) } else { chart::Look::default() }
 }
 
 /// The newest end of the chart, drawn alone; `None` where the screen is too small for a chart.
 pub(crate) fn draw_edge(app: &App, theme: Theme) -> Option<Buffer> {
-    let area = Rect::new(0, 0, app.size.0, app.size.1);
+    let area = Rect::new(0, 0, app.session.size.0, app.session.size.1);
     if !fits(area) {
         return None;
     }
@@ -93,7 +80,7 @@ pub(crate) fn draw_edge(app: &App, theme: Theme) -> Option<Buffer> {
     let chart = Some(Layout::new(app, area).chart).filter(|chart| chart.width >= chart::EDGE)?;
     let mut buffer = Buffer::empty(Rect { x: chart.right() - chart::EDGE, width: chart::EDGE, ..chart });
     buffer.set_style(buffer.area, theme.ground());
-    chart::draw(app, theme, chart, true, &mut buffer);
+    chart::draw(&app.session, theme, chart, true, &mut buffer);
     Some(buffer)
 }
 
@@ -113,107 +100,34 @@ pub(crate) fn draw(app: &App, theme: Theme, buffer: &mut Buffer) {
     let layout = Layout::new(app, area);
     title::draw(app, theme, layout.title, buffer);
     strip::draw(app, theme, layout.strip, buffer);
-    if app.lines.open {
-        // The last lines are among them, so that they need no place of their own.
-        lines::draw(app, theme, Rect { height: layout.chart.height + layout.tail.height, ..layout.chart }, buffer);
-    } else {
-        match app.view {
-            View::Chart => chart::draw(app, theme, layout.chart, false, buffer),
-            View::Number => bignum::draw(app, theme, layout.chart, buffer),
-            View::Table => table::draw(app, theme, layout.chart, buffer),
-        }
-    }
-    if let Some(area) = layout.panel {
-        panel::draw(app, theme, area, buffer);
-        tools::draw(app, theme, area, buffer);
+    let session = &app.session;
+    // The last lines are among those of the wire, so that they need no place of their own.
+    let is_lines = app.view == RoomId::Lines;
+    let middle = if is_lines { layout.chart.height + layout.tail.height } else { layout.chart.height };
+    app.rooms.get(app.view).draw(session, theme, Rect { height: middle, ..layout.chart }, buffer);
+    if let (Some(area), Some(id)) = (layout.side, app.side()) {
+        app.rooms.get(id).draw(session, theme, area, buffer);
     }
     if let Some(area) = layout.readouts {
-        readouts::draw(app, theme, area, buffer);
+        readouts::draw(session, theme, area, buffer);
     }
-    if !app.lines.open {
-        tail::draw(app, theme, layout.tail, buffer);
+    if !is_lines {
+        tail::draw(session, app.is_open(Stage::Split), theme, layout.tail, buffer);
     }
     foot::draw(app, theme, layout.foot, buffer);
     for overlay in &app.overlays {
         match overlay {
-            Overlay::Help(scroll) => help::draw(*scroll, theme, area, buffer),
             Overlay::Prompt(prompt) => prompt::draw(prompt, theme, area, buffer),
-            Overlay::Pick(pick) => pick::draw(pick, theme, area, buffer),
-            Overlay::Talk => talk::draw(app, theme, area, buffer),
-            Overlay::QuitQuestion => prompt::draw_question(app, theme, area, buffer),
+            Overlay::List(list) => list::draw(list, theme, area, buffer),
+            Overlay::Room(id) => app.rooms.get(*id).draw(session, theme, area, buffer),
         }
     }
 }
 
-/// Writes `text` at column `x` and row `y` of `area`, cut at the edges of both `area` and `buffer`; gives the column
-/// behind it. Names, units and paths come from files and people, so what a terminal would act on becomes a symbol here.
-pub(crate) fn put(buffer: &mut Buffer, area: Rect, x: u16, y: u16, text: &str, style: Style) -> u16 {
-    if y >= area.height || x >= area.width {
-        return x;
-    }
-    let room = usize::from(area.width - x);
-    let (left, row) = (area.x + x, area.y + y);
-    let end = x + text.chars().count().min(room) as u16;
-    if (buffer.area.y..buffer.area.bottom()).contains(&row) {
-        let skip = usize::from(buffer.area.x.saturating_sub(left));
-        let room = room.min(usize::from(buffer.area.right().saturating_sub(left)));
-        for (c, column) in text.chars().take(room).zip(left..).skip(skip) {
-            if let Some(cell) = buffer.cell_mut((column, row)) {
-                cell.set_char(visible_char(c)).set_style(style);
-            }
-        }
-    }
-    end
-}
-
-/// Writes `text` so that it ends at the right edge of `area`.
-pub(crate) fn put_right(buffer: &mut Buffer, area: Rect, y: u16, text: &str, style: Style) {
-    let width = (text.width() as u16).min(area.width);
-    put(buffer, area, area.width - width, y, text, style);
-}
-
-/// The first of `texts` that is no wider than `room`; the last one when none is.
-fn fitting(room: u16, texts: impl IntoIterator<Item = String>) -> String {
-    let mut last = String::new();
-    for text in texts {
-        if text.width() <= usize::from(room) {
-            return text;
-        }
-        last = text;
-    }
-    last
-}
-
-/// A frame with a title over `area`; gives the room inside.
-fn frame(buffer: &mut Buffer, area: Rect, title: &str, theme: Theme) -> Rect {
-    use ratatui::widgets::{Block, BorderType, Clear, Widget};
-    Clear.render(area, buffer);
-    let block = Block::bordered()
-        .border_type(BorderType::Thick)
-        .border_style(theme.style(Ink::Faint))
-        .style(theme.panel())
-        .title(format!(" {} ", amber_core::tail::visible(title.as_bytes())))
-        .title_style(theme.style(Ink::Bright));
-    let inner = block.inner(area);
-    block.render(area, buffer);
-    Rect { x: inner.x + 1, width: inner.width.saturating_sub(2), ..inner }
-}
-
-/// A rectangle of this size in the middle of `area`.
-fn centred(area: Rect, width: u16, height: u16) -> Rect {
-    let (width, height) = (width.min(area.width), height.min(area.height));
-    Rect { x: area.x + (area.width - width) / 2, y: area.y + (area.height - height) / 2, width, height }
-}
-
-/// On which side of its threshold a channel is, in a word.
-pub(crate) fn side(side: Side, kind: Kind) -> &'static str {
-    match (side, kind) {
-        (Side::Unknown, _) => "not yet known",
-        (Side::Above, Kind::Digital) => "high",
-        (Side::Below, Kind::Digital) => "low",
-        (Side::Above, _) => "above",
-        (Side::Below, _) => "below",
-    }
+/// The columns of the chart's plots.
+pub(crate) fn plot_width(app: &App) -> u16 {
+    let area = Rect::new(0, 0, app.session.size.0, app.session.size.1);
+    if fits(area) { chart::plot_width(Layout::new(app, area).chart) } else { 0 }
 }
 
 #[cfg(test)]

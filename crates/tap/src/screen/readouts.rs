@@ -1,8 +1,9 @@
 //! The readouts: every channel's number, large where there is room, with its place in the lane's range, least, most,
 //! noise and state.
 
-use super::{bignum, fitting, put, put_right, side};
-use crate::app::{App, ChannelId, ChannelShown, Lanes};
+use super::big::{big, columns as digits_wide};
+use super::text::{fitting, put, put_right, side};
+use crate::session::{ChannelId, ChannelSnapshot, Lanes, Session};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
@@ -38,10 +39,10 @@ fn height(form: Form, kind: Kind) -> u16 {
 }
 
 /// The channels with their rows: the richest form for all that fits, the selected one a step richer where it does not.
-fn places(app: &App, rows: u16) -> Vec<(ChannelId, Form, u16)> {
-    let channels: Vec<(ChannelId, Kind)> = app
+fn places(session: &Session, rows: u16) -> Vec<(ChannelId, Form, u16)> {
+    let channels: Vec<(ChannelId, Kind)> = session
         .channel_ids()
-        .map(|index| (index, app.channel_at(index)))
+        .map(|index| (index, session.channel_at(index)))
         .filter(|(_, channel)| channel.kind() != Kind::Clock)
         .map(|(index, channel)| {
             (
@@ -60,7 +61,7 @@ fn places(app: &App, rows: u16) -> Vec<(ChannelId, Form, u16)> {
         (Form::Middle, Form::Line),
         (Form::Line, Form::Line),
     ];
-    let form = |plan: (Form, Form), index: ChannelId| if index == app.selected { plan.0 } else { plan.1 };
+    let form = |plan: (Form, Form), index: ChannelId| if index == session.selected { plan.0 } else { plan.1 };
     let needs = |plan| channels.iter().map(|(index, kind)| height(form(plan, *index), *kind)).sum::<u16>();
     let plan = plans.into_iter().find(|plan| needs(*plan) <= rows).unwrap_or((Form::Line, Form::Line));
     let mut y = 0;
@@ -74,38 +75,38 @@ fn places(app: &App, rows: u16) -> Vec<(ChannelId, Form, u16)> {
 }
 
 /// The channel whose readout is in `row` of the screen.
-pub(super) fn channel_at(app: &App, area: Rect, row: u16) -> Option<ChannelId> {
+pub(super) fn channel_at(session: &Session, area: Rect, row: u16) -> Option<ChannelId> {
     let y = row.checked_sub(area.y)?;
-    places(app, area.height).into_iter().take_while(|(_, _, top)| *top <= y).last().map(|(index, _, _)| index)
+    places(session, area.height).into_iter().take_while(|(_, _, top)| *top <= y).last().map(|(index, _, _)| index)
 }
 
-pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
+pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
     for y in 0..area.height {
         put(buffer, area, 0, y, "│", theme.style(Ink::Faint));
     }
-    let lanes = app.lanes();
+    let lanes = session.lanes();
     let inside = Rect { x: area.x + 1, width: area.width.saturating_sub(2), ..area };
-    for (index, form, top) in places(app, area.height) {
+    for (index, form, top) in places(session, area.height) {
         if top >= area.height {
             break;
         }
-        let channel = app.channel_at(index);
-        let shown = app.shown.of(index);
+        let channel = session.channel_at(index);
+        let shown = session.snapshot.of(index);
         let block = Rect { y: inside.y + top, height: area.height - top, ..inside };
-        let form_of = app.form(index, &lanes);
+        let form_of = session.form(index, &lanes);
         let number = number(&form_of, shown);
         let name_row = Rect { height: 1, ..block };
-        let chosen = index == app.selected;
+        let chosen = index == session.selected;
         if chosen {
             buffer.set_style(name_row, theme.style(Ink::Chosen));
         }
         let quiet = if chosen { Ink::Chosen } else { Ink::Text };
         let x = put(buffer, name_row, 0, 0, if chosen { "▸" } else { " " }, theme.style(quiet));
-        let letter = app.letter(index).to_string();
-        let ink = theme.style(Ink::Trace(app.ink(index)));
+        let letter = session.letter(index).to_string();
+        let ink = theme.style(Ink::Trace(session.ink(index)));
         let x = put(buffer, name_row, x, 0, &letter, ink) + 1;
-        let x = put(buffer, name_row, x, 0, &app.title(index), theme.style(quiet)) + 1;
-        let settled = channel.kind() == Kind::Analog && app.settled(index).is_some();
+        let x = put(buffer, name_row, x, 0, &session.title(index), theme.style(quiet)) + 1;
+        let settled = channel.kind() == Kind::Analog && session.settled(index).is_some();
         let x = if settled { put(buffer, name_row, x, 0, SETTLED, theme.style(quiet)) + 1 } else { x };
         if channel.settings().hidden {
             put_right(buffer, name_row, 0, "hidden ", theme.style(quiet));
@@ -123,19 +124,19 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
             continue;
         }
         let unit = form_of.unit.as_str();
-        let large = form == Form::Large && bignum::columns(&number) <= block.width.saturating_sub(2);
+        let large = form == Form::Large && digits_wide(&number) <= block.width.saturating_sub(2);
         let strong = if chosen { Ink::Chosen } else { Ink::Bright };
-        let raw = raw_beside(app, channel, shown);
+        let raw = raw_beside(session, channel, shown);
         if large {
             put_right(buffer, name_row, 0, &format!("{raw}{unit} "), theme.style(quiet));
-            let left = block.width.saturating_sub(bignum::columns(&number) + 1);
+            let left = block.width.saturating_sub(digits_wide(&number) + 1);
             let place = Rect {
                 x: block.x + left,
                 y: block.y + 1,
                 width: block.width - left,
                 height: 3.min(block.height.saturating_sub(1)),
             };
-            bignum::big(buffer, place, &number, 1, ink);
+            big(buffer, place, &number, 1, ink);
         } else {
             let room = block.width.saturating_sub(x);
             let number = with_unit(&number, unit);
@@ -147,25 +148,32 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         }
         let below = if form == Form::Large { 4 } else { 1 };
         let rest = Rect { y: block.y + below, height: block.height.saturating_sub(below), ..block };
-        draw_bar(app, index, shown, theme, &lanes, rest, buffer);
+        draw_bar(session, index, shown, theme, &lanes, rest, buffer);
         if form != Form::Small {
             draw_facts(channel, &form_of, shown, theme, rest, buffer);
         }
     }
 }
 
-fn number(form: &digits::Form, shown: ChannelShown) -> String {
+fn number(form: &digits::Form, shown: ChannelSnapshot) -> String {
     shown.reading.map_or("–".into(), |reading| form.number(reading.smoothed, 0))
 }
 
 /// The value as it came, with an arrow, where it is to stand beside the scaled one.
-fn raw_beside(app: &App, channel: &Channel, shown: ChannelShown) -> String {
-    let wanted = app.shared.screen.raw && !channel.settings().scale.is_plain();
+fn raw_beside(session: &Session, channel: &Channel, shown: ChannelSnapshot) -> String {
+    let wanted = session.shared().screen.raw && !channel.settings().scale.is_plain();
     let raw = shown.reading.filter(|_| wanted).map(|reading| fixed(reading.raw, channel.raw_decimals()));
     raw.map(|raw| format!("{raw} → ")).unwrap_or_default()
 }
 
-fn draw_digital(channel: &Channel, shown: ChannelShown, theme: Theme, area: Rect, chosen: bool, buffer: &mut Buffer) {
+fn draw_digital(
+    channel: &Channel,
+    shown: ChannelSnapshot,
+    theme: Theme,
+    area: Rect,
+    chosen: bool,
+    buffer: &mut Buffer,
+) {
     let value = shown.reading.map(|reading| reading.smoothed);
     let word = value.and_then(|value| channel.word(value)).map(|word| format!("{word:<4}"));
     if channel.kind() == Kind::Code {
@@ -189,16 +197,20 @@ fn draw_digital(channel: &Channel, shown: ChannelShown, theme: Theme, area: Rect
     let room = area.width;
     let text = fitting(
         room,
-        [format!("{state} {} ", counted(rises, "rise")), format!("{state} {} ↑ ", grouped(rises)), format!("{state} ")],
+        [
+            format!("{state} {} ", counted(rises, "rising edge")),
+            format!("{state} {} ↑ ", grouped(rises)),
+            format!("{state} "),
+        ],
     );
     put_right(buffer, area, 0, &text, ink);
 }
 
 /// A bar with the value's place between the lane's limits, and the stretch between least and most in view.
 fn draw_bar(
-    app: &App,
+    session: &Session,
     index: ChannelId,
-    shown: ChannelShown,
+    shown: ChannelSnapshot,
     theme: Theme,
     lanes: &Lanes,
     area: Rect,
@@ -210,7 +222,7 @@ fn draw_bar(
     let place = |value: f64| ((value - low) / (high - low) * f64::from(width)).clamp(0.0, f64::from(width)) as u16;
     let value = shown.reading.map(|reading| reading.smoothed).filter(|value| !value.is_nan());
     for x in 0..width {
-        let within = shown.least_most.is_some_and(|(least, most)| (place(least)..=place(most)).contains(&x));
+        let within = shown.min_max.is_some_and(|(least, most)| (place(least)..=place(most)).contains(&x));
         put(
             buffer,
             area,
@@ -221,7 +233,7 @@ fn draw_bar(
         );
     }
     if let Some(value) = value {
-        let ink = theme.style(Ink::Trace(app.ink(index)));
+        let ink = theme.style(Ink::Trace(session.ink(index)));
         put(buffer, area, 1 + place(value).min(width.saturating_sub(1)), 0, "█", ink);
     }
 }
@@ -229,12 +241,12 @@ fn draw_bar(
 fn draw_facts(
     channel: &Channel,
     form: &digits::Form,
-    shown: ChannelShown,
+    shown: ChannelSnapshot,
     theme: Theme,
     area: Rect,
     buffer: &mut Buffer,
 ) {
-    if let Some((least, most)) = shown.least_most {
+    if let Some((least, most)) = shown.min_max {
         let range = format!("{} … {}", form.number(least, 0), form.number(most, 0));
         let noise = channel.noise().map(|noise| format!("±{}", form.number(noise, 1)));
         let noise = noise.unwrap_or_default();
@@ -245,10 +257,15 @@ fn draw_facts(
     if let Some(watch) = channel.settings().watch {
         let watcher = channel.watcher();
         let state = format!("{} {}", side(watcher.side, channel.kind()), watch.threshold);
-        let [rises, falls] = [counted(watcher.rises, "rise"), counted(watcher.falls, "fall")];
+        let [rises, falls] = [counted(watcher.rises, "rising edge"), counted(watcher.falls, "falling edge")];
         let text = fitting(
             area.width.saturating_sub(1),
-            [format!("{state}   {rises}, {falls}"), format!("{state}  {rises}"), state],
+            [
+                format!("{state}   {rises}, {falls}"),
+                format!("{state}  {rises}"),
+                format!("{state}  {} ↑ {} ↓", grouped(watcher.rises), grouped(watcher.falls)),
+                state,
+            ],
         );
         put(buffer, area, 1, 2, &text, theme.style(Ink::Text));
     }

@@ -1,8 +1,9 @@
 //! Parts of the screen on their own: where they stand, what gives way, that nothing spills over.
 
+use super::text::{fitting, put_right};
 use super::*;
-use crate::app::{Message, Stage};
-use crate::keys::{KEYS, Place};
+use crate::app::Message;
+use crate::rooms::panel::RowKind;
 use crate::theme::Depth;
 use amber_core::Stamp;
 use amber_core::bench::{Bench, ChannelSettings};
@@ -11,6 +12,7 @@ use amber_core::scale::Scale;
 use amber_core::store::Limits;
 use amber_io::{Chunk, Feed, LinkState};
 use crossterm::event::KeyCode;
+use ratatui::style::Style;
 use std::path::PathBuf;
 
 const START: Stamp = Stamp(1_780_000_000_000_000_000);
@@ -23,8 +25,8 @@ fn app(channels: usize, seconds: u32, size: (u16, u16)) -> App {
     let mut bench = Bench::of(amber_core::bench::SourceSettings { channel, ..Default::default() });
     bench.shared.name = "test".into();
     let mut app = App::live(Chain::new(&bench, 0, Limits::default()), bench.shared, PathBuf::from("."), None, START);
-    app.zone = jiff::tz::TimeZone::UTC;
-    app.size = size;
+    app.session.zone = jiff::tz::TimeZone::UTC;
+    app.session.size = size;
     app.update(START, Message::Feed(0, Feed::State(LinkState::open_at(115_200))));
     for i in 0..seconds * 50 {
         let at = START.plus(f64::from(i) * 0.02);
@@ -32,12 +34,12 @@ fn app(channels: usize, seconds: u32, size: (u16, u16)) -> App {
         let line = format!("{}c{}={}\n", fields.collect::<String>(), channels - 1, i / 40 % 2);
         app.update(at, Message::Feed(0, Feed::Chunk(Chunk { at, bytes: line.as_bytes().into(), skipped: 0 })));
     }
-    app.before_frame(app.now);
+    app.before_frame(app.session.now);
     app
 }
 
 fn rows(app: &App) -> Vec<String> {
-    let (width, height) = app.size;
+    let (width, height) = app.session.size;
     let mut buffer = Buffer::empty(Rect::new(0, 0, width, height));
     draw(app, Theme::new(Depth::Full), &mut buffer);
     let symbols: Vec<&str> = buffer.content.iter().map(|cell| cell.symbol()).collect();
@@ -45,21 +47,23 @@ fn rows(app: &App) -> Vec<String> {
 }
 
 fn press(app: &mut App, code: KeyCode) {
-    app.update(app.now, Message::Key(code.into()));
-    app.before_frame(app.now);
+    app.update(app.session.now, Message::Key(code.into()));
+    app.before_frame(app.session.now);
 }
 
 #[test]
 fn the_parts_cover_the_screen_and_never_one_another() {
     let mut app = app(4, 1, (160, 47));
-    for panel in [None, Some((Stage::Scale, 0))] {
-        app.panel = panel;
+    for open in [false, true] {
+        if open {
+            app.show(RoomId::Scale);
+        }
         for width in (LEAST.0..220).step_by(7) {
             for height in LEAST.1..70 {
                 let area = Rect::new(0, 0, width, height);
-                let Layout { title, strip, chart, panel, readouts, tail, foot } = Layout::new(&app, area);
+                let Layout { title, strip, chart, side, readouts, tail, foot } = Layout::new(&app, area);
                 let parts: Vec<Rect> =
-                    [title, strip, chart, tail, foot].into_iter().chain(panel).chain(readouts).collect();
+                    [title, strip, chart, tail, foot].into_iter().chain(side).chain(readouts).collect();
                 for (i, part) in parts.iter().enumerate() {
                     assert_eq!(part.intersection(area), *part, "{width}x{height}: part {i} leaves the screen");
                     assert!(
@@ -68,7 +72,7 @@ fn the_parts_cover_the_screen_and_never_one_another() {
                     );
                 }
                 assert!(chart.width >= 22 && chart.height >= 4, "{width}x{height}: {chart}");
-                assert!(app.panel.is_none() || panel.is_some_and(|panel| panel.width >= 30), "{width}x{height}");
+                assert!(side.is_some() == open && side.is_none_or(|side| side.width >= 30), "{width}x{height}");
             }
         }
     }
@@ -77,11 +81,11 @@ fn the_parts_cover_the_screen_and_never_one_another() {
 #[test]
 fn panels_take_the_place_of_readouts_only_where_there_is_no_room_for_both() {
     let mut app = app(3, 1, (160, 47));
-    app.panel = Some((Stage::Watch, 0));
+    app.show(RoomId::Watch);
     let layout = |app: &App, width| Layout::new(app, Rect::new(0, 0, width, 30));
-    assert!(layout(&app, 160).readouts.is_some() && layout(&app, 160).panel.is_some());
-    assert!(layout(&app, 80).readouts.is_none() && layout(&app, 80).panel.is_some());
-    app.panel = None;
+    assert!(layout(&app, 160).readouts.is_some() && layout(&app, 160).side.is_some());
+    assert!(layout(&app, 80).readouts.is_none() && layout(&app, 80).side.is_some());
+    app.show(RoomId::Watch);
     assert!(layout(&app, 80).readouts.is_some());
 }
 
@@ -92,19 +96,21 @@ fn every_panel_shows_its_settings_and_a_hint_at_every_size() {
         for stage in Stage::ALL {
             let key = KeyCode::Char(char::from_digit(stage.number() as u32, 10).unwrap());
             press(&mut app, key);
-            let settings = app.settings(stage);
+            let rows_of = app.rooms.get(RoomId::of_stage(stage)).rows(&app.session);
+            let settings: Vec<_> = rows_of.into_iter().filter(|row| !matches!(row.kind, RowKind::Fact)).collect();
             assert!(!settings.is_empty(), "{}", stage.name());
-            for id in settings {
-                let field = app.fields(stage).into_iter().find(|field| field.id == Some(id)).unwrap();
+            for field in settings {
                 let screen = rows(&app).join("\n");
                 assert!(screen.contains(&format!("{} {}", stage.number(), stage.name())));
-                assert!(screen.contains(&field.name), "{size:?}: '{}' is not on the screen\n{screen}", field.name);
-                let first: String = field.hint.split(' ').take(3).collect::<Vec<_>>().join(" ");
-                assert!(screen.contains(&first), "{size:?}: no hint for '{}'\n{screen}", field.name);
+                // A tool's words may be cut; they stand below then.
+                let name: String = field.name.chars().take(24).collect();
+                assert!(screen.contains(&name), "{size:?}: '{}' is not on the screen\n{screen}", field.name);
+                let mut first = field.help.split(' ').take(3);
+                assert!(first.all(|word| screen.contains(word)), "{size:?}: no hint for '{}'\n{screen}", field.name);
                 press(&mut app, KeyCode::Down);
             }
             press(&mut app, key);
-            assert!(app.panel.is_none());
+            assert!(app.side().is_none());
         }
     }
 }
@@ -117,10 +123,10 @@ fn every_setting_can_be_stepped_both_ways_and_typed_empty_without_harm() {
     press(&mut app, KeyCode::Char('5'));
     press(&mut app, KeyCode::Right);
     for stage in Stage::ALL {
-        if app.panel.is_none_or(|(open, _)| open != stage) {
+        if !app.is_open(stage) {
             press(&mut app, KeyCode::Char(char::from_digit(stage.number() as u32, 10).unwrap()));
         }
-        for _ in 0..app.settings(stage).len() {
+        for _ in 0..app.row_names(stage).len() {
             for key in [KeyCode::Left, KeyCode::Right, KeyCode::Right, KeyCode::Left, KeyCode::Enter] {
                 press(&mut app, key);
                 if !app.overlays.is_empty() {
@@ -128,7 +134,7 @@ fn every_setting_can_be_stepped_both_ways_and_typed_empty_without_harm() {
                     press(&mut app, KeyCode::Enter);
                     // Wrong or not, Esc leaves it.
                     press(&mut app, KeyCode::Esc);
-                    if app.panel.is_none() {
+                    if !app.is_open(stage) {
                         press(&mut app, KeyCode::Char(char::from_digit(stage.number() as u32, 10).unwrap()));
                     }
                 }
@@ -137,7 +143,7 @@ fn every_setting_can_be_stepped_both_ways_and_typed_empty_without_harm() {
             }
             press(&mut app, KeyCode::Down);
         }
-        for channel in app.chain().channels() {
+        for channel in app.session.chain().channels() {
             let settings = channel.settings();
             assert!(settings.scale.fault().is_none() && settings.watch.is_none_or(|watch| watch.fault().is_none()));
         }
@@ -148,16 +154,16 @@ fn every_setting_can_be_stepped_both_ways_and_typed_empty_without_harm() {
 fn the_way_to_the_help_and_the_way_out_are_always_in_the_footer() {
     let mut app = app(3, 1, (160, 47));
     for width in [60, 80, 100, 160] {
-        app.size = (width, 24);
+        app.session.size = (width, 24);
         for keys in [None, Some(KeyCode::Char('2'))] {
             keys.into_iter().for_each(|key| press(&mut app, key));
             let foot = rows(&app).pop().unwrap();
             assert!(foot.contains("? help") && foot.contains("q quit"), "{foot}");
-            app.panel = None;
+            press(&mut app, KeyCode::Esc);
         }
     }
     // In a panel the arrows change settings; the footer does not promise panning.
-    app.size = (160, 47);
+    app.session.size = (160, 47);
     press(&mut app, KeyCode::Char('3'));
     let foot = rows(&app).pop().unwrap();
     assert!(foot.contains("←→ change") && !foot.contains("←→ pan"), "{foot}");
@@ -169,14 +175,18 @@ fn the_help_holds_every_key_at_every_size() {
         let mut app = app(3, 1, size);
         press(&mut app, KeyCode::Char('?'));
         let mut seen = String::new();
-        for _ in 0..200 {
+        for _ in 0..400 {
             seen += &rows(&app).join("\n");
             press(&mut app, KeyCode::Down);
         }
-        for binding in KEYS.iter().filter(|binding| binding.place != Place::Help) {
-            assert!(seen.contains(binding.help), "{size:?}: the help lacks '{}'", binding.help);
+        for key in RoomId::ALL.iter().flat_map(|id| id.keys()) {
+            assert!(seen.contains(key.help), "{size:?}: the help lacks '{}'", key.help);
         }
-        assert!(amber_core::formula::FUNCTIONS.iter().all(|help| seen.contains(help.gives)));
+        press(&mut app, KeyCode::Char('/'));
+        "record ten".chars().for_each(|c| press(&mut app, KeyCode::Char(c)));
+        let found = rows(&app).join("\n");
+        assert!(found.contains("t starts a take") && !found.contains("zoom in"), "{found}");
+        press(&mut app, KeyCode::Enter);
         press(&mut app, KeyCode::Esc);
         assert!(app.overlays.is_empty());
     }
@@ -194,7 +204,7 @@ fn many_channels_all_stay_readable_and_can_be_clicked() {
             side.split([' ', '▸']).any(|word| word == name)
         });
         let row = row.unwrap_or_else(|| panic!("{name} has no readout")) as u16;
-        assert_eq!(hit(&app, readouts.x + 3, row), Some(Hit::Channel(app.own(index))));
+        assert_eq!(hit(&app, readouts.x + 3, row), Some(Hit::Channel(app.session.own(index))));
     }
 }
 
@@ -203,7 +213,8 @@ fn a_hidden_channel_leaves_the_chart_but_not_the_readouts() {
     let mut app = app(3, 2, (160, 47));
     let heading = |app: &App| rows(app)[4].chars().take(100).collect::<String>();
     assert!(heading(&app).contains("A c0"));
-    press(&mut app, KeyCode::Char('v'));
+    press(&mut app, KeyCode::Char('2'));
+    press(&mut app, KeyCode::Char('h'));
     let screen = rows(&app);
     assert!(
         !heading(&app).contains("A c0") && screen.iter().any(|row| row.contains("hidden")),
@@ -211,12 +222,14 @@ fn a_hidden_channel_leaves_the_chart_but_not_the_readouts() {
         screen.join("\n")
     );
     press(&mut app, KeyCode::Tab);
-    press(&mut app, KeyCode::Char('v'));
+    press(&mut app, KeyCode::Char('h'));
     press(&mut app, KeyCode::Tab);
-    press(&mut app, KeyCode::Char('v'));
-    assert!(rows(&app).join("\n").contains("all channels are hidden: choose one with Tab and show it with v"));
-    press(&mut app, KeyCode::Char('v'));
-    assert!(!app.channel().unwrap().settings().hidden);
+    press(&mut app, KeyCode::Char('h'));
+    press(&mut app, KeyCode::Esc);
+    assert!(rows(&app).join("\n").contains("all channels are hidden: select one with Tab and show it with 2 h"));
+    press(&mut app, KeyCode::Char('2'));
+    press(&mut app, KeyCode::Char('h'));
+    assert!(!app.session.channel().unwrap().settings().hidden);
 }
 
 #[test]
@@ -257,10 +270,10 @@ fn large_numbers_keep_their_size_while_the_value_wanders() {
 #[test]
 fn the_wire_lines_show_fields_in_their_inks_and_why_a_line_was_refused() {
     let mut app = app(3, 1, (160, 47));
-    let at = app.now.plus(0.02);
+    let at = app.session.now.plus(0.02);
     let bytes: &[u8] = b"c0=1 c1=x c2=0\npump primed\n";
     app.update(at, Message::Feed(0, Feed::Chunk(Chunk { at, bytes: bytes.into(), skipped: 0 })));
-    app.refresh_soon();
+    app.session.refresh_soon();
     app.before_frame(at);
     let mut buffer = Buffer::empty(Rect::new(0, 0, 160, 47));
     let theme = Theme::new(Depth::Full);
@@ -273,7 +286,7 @@ fn the_wire_lines_show_fields_in_their_inks_and_why_a_line_was_refused() {
     let line: String = rows(&app)[usize::from(good)].clone();
     let column = line.chars().take(line.find("c1=").unwrap()).count() as u16;
     assert_eq!(Some(buffer[(column, good)].fg), theme.style(Ink::Trace(1)).fg);
-    row("refused: a field is not a number");
+    row("rejected: a field is not a number");
     let (message, _) = row("pump primed");
     assert!(rows(&app)[usize::from(message)].contains('»'));
 }

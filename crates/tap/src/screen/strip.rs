@@ -1,11 +1,12 @@
 //! The chain: six cells for the selected channel, each with its setting and the value as it leaves that stage.
 
-use super::{fitting, put, side};
-use crate::app::{App, Source, Stage, Taking, name_of};
+use super::text::{cut, fitting, put, side};
+use crate::app::App;
+use crate::session::{Session, Source, Stage, Taking, name_of};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
-use amber_core::digits::{self, Form, counted, duration, fixed, measured, with_unit};
+use amber_core::digits::{self, Form, counted, duration, fixed, grouped, measured, with_unit};
 use amber_core::part::Listed;
 use amber_core::scale::Step;
 use amber_core::smooth::{Filter, delay, noise_gain, smooths};
@@ -33,9 +34,10 @@ pub(super) fn stage_at(area: Rect, column: u16) -> Option<Stage> {
 }
 
 pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let form = app.channel().map(|_| app.form(app.selected, &app.lanes()));
+    let session = &app.session;
+    let form = session.channel().map(|_| session.form(session.selected, &session.lanes()));
     for (stage, cell) in cells(area) {
-        let open = app.panel.is_some_and(|(other, _)| other == stage);
+        let open = app.is_open(stage);
         let name = format!(" {} {} ", stage.number(), stage.name());
         let x = put(buffer, cell, 0, 0, &name, theme.style(if open { Ink::Chosen } else { Ink::Bright }));
         let line = "─".repeat(usize::from(cell.width.saturating_sub(x + 1)));
@@ -43,73 +45,64 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put(buffer, cell, x, 0, if stage == Stage::Keep { "■" } else { "▶" }, theme.style(Ink::Dim));
         let room = cell.width.saturating_sub(2);
         let inside = Rect { x: cell.x + 1, width: room, ..cell };
-        let (set, value) = texts(app, form.as_ref(), stage, room);
+        let (set, value) = texts(session, form.as_ref(), stage, room);
         put(buffer, inside, 0, 1, &cut(set, room), theme.style(Ink::Dim));
         put(buffer, inside, 0, 2, &cut(value, room), theme.style(Ink::Bright));
     }
 }
 
-/// `text` with a sign at its end where it is too long. All its characters take one column.
-pub(super) fn cut(text: String, room: u16) -> String {
-    let room = usize::from(room);
-    if text.chars().count() <= room {
-        return text;
-    }
-    text.chars().take(room.saturating_sub(1)).chain(['…']).collect()
-}
-
 /// A stage's setting and value.
-fn texts(app: &App, form: Option<&Form>, stage: Stage, room: u16) -> (String, String) {
+fn texts(session: &Session, form: Option<&Form>, stage: Stage, room: u16) -> (String, String) {
     let none = || ("".to_owned(), "–".to_owned());
     match stage {
-        Stage::Wire => wire(app, room),
-        Stage::Keep => keep(app, room),
-        Stage::Split => match app.chain().shape() {
+        Stage::Wire => wire(session, room),
+        Stage::Keep => keep(session, room),
+        Stage::Split => match session.chain().shape() {
             None => ("finding the shape".into(), "–".into()),
             Some(shape) => {
                 let set = fitting(room, [shape.sentence(), format!("{} {}", shape.kind(), shape.columns())]);
-                let field = app.channel().zip(app.reading(app.selected));
+                let field = session.channel().zip(session.reading(session.selected));
                 let text = field.map(|(channel, r)| (channel.title(), fixed(r.raw, channel.raw_decimals())));
                 let value = text.map(|(name, raw)| fitting(room, [format!("{name} {raw}"), raw]));
                 (set, value.unwrap_or_else(|| "–".into()))
             }
         },
-        _ => app.channel().zip(form).map_or_else(none, |(channel, form)| match stage {
-            Stage::Scale => scale(app, channel, form, room),
-            Stage::Smooth => smooth(app, channel, form, room),
+        _ => session.channel().zip(form).map_or_else(none, |(channel, form)| match stage {
+            Stage::Scale => scale(session, channel, form, room),
+            Stage::Smooth => smooth(session, channel, form, room),
             _ => watch(channel, room),
         }),
     }
 }
 
-fn wire(app: &App, room: u16) -> (String, String) {
-    let settings = app.chain().settings();
-    let set = match app.source() {
+fn wire(session: &Session, room: u16) -> (String, String) {
+    let settings = session.chain().settings();
+    let set = match session.source() {
         Source::Take(_) => "recorded bytes".into(),
         Source::Live { .. } => {
             let port = &settings.wire.port;
             let name = port.rsplit('/').next().unwrap_or(port);
-            let baud = app.baud().map(|baud| format!(" {baud}")).unwrap_or_default();
+            let baud = session.baud().map(|baud| format!(" {baud}")).unwrap_or_default();
             fitting(room, [format!("{port}{baud}"), format!("{name}{baud}"), name.into()])
         }
     };
-    let last = app.shown.tail.last().map(|line| visible(&line.bytes));
-    let bytes = app.chain().counts().bytes;
+    let last = session.snapshot.lines.last().map(|line| visible(&line.bytes));
+    let bytes = session.chain().counts().bytes;
     let first = || if bytes == 0 { "nothing yet".into() } else { format!("{} so far", digits::bytes(bytes)) };
     (set, last.unwrap_or_else(first))
 }
 
-fn scale(app: &App, channel: &Channel, form: &Form, room: u16) -> (String, String) {
+fn scale(session: &Session, channel: &Channel, form: &Form, room: u16) -> (String, String) {
     let scale = &channel.settings().scale;
     let plain = scale.is_plain();
     let formula = channel.settings().formula.as_ref().map(|formula| format!("= {}", formula.text()));
     let steps: Vec<String> = scale.steps.iter().map(Step::short).filter(|step| !step.is_empty()).collect();
     let all: Vec<String> = formula.into_iter().chain(steps).collect();
     let set = match &all[..] {
-        [] => "as it comes".into(),
+        [] => "raw".into(),
         all => fitting(room, (1..=all.len()).rev().map(|count| all[..count].join(" "))),
     };
-    let Some(reading) = app.reading(app.selected) else { return (set, "–".into()) };
+    let Some(reading) = session.reading(session.selected) else { return (set, "–".into()) };
     let quantity = with_unit(form.number(reading.quantity, 0), &form.unit);
     let raw = fixed(reading.raw, channel.raw_decimals());
     let volts = reading.volts.map(|volts| measured(volts, scale.volts_per_count().unwrap_or(0.001), "V"));
@@ -123,11 +116,11 @@ fn scale(app: &App, channel: &Channel, form: &Form, room: u16) -> (String, Strin
     (set, value)
 }
 
-fn smooth(app: &App, channel: &Channel, form: &Form, room: u16) -> (String, String) {
+fn smooth(session: &Session, channel: &Channel, form: &Form, room: u16) -> (String, String) {
     let unit = form.unit.as_str();
-    let value = app.reading(app.selected).map(|r| form.number(r.smoothed, 0));
+    let value = session.reading(session.selected).map(|r| form.number(r.smoothed, 0));
     let Some(value) = value else { return ("".into(), "–".into()) };
-    let interval = app.chain().rate().interval();
+    let interval = session.chain().rate().interval();
     let filters = &channel.settings().smooth;
     let names: Vec<String> = filters.iter().map(Filter::short).filter(|name| !name.is_empty()).collect();
     let set = match names[..] {
@@ -150,23 +143,24 @@ fn smooth(app: &App, channel: &Channel, form: &Form, room: u16) -> (String, Stri
 fn watch(channel: &Channel, room: u16) -> (String, String) {
     let unit = channel.settings().scale.unit();
     let watcher = channel.watcher();
-    let rises = counted(watcher.rises, "rise");
+    let rises = counted(watcher.rises, "rising edge");
     let now = side(watcher.side, channel.kind());
+    let few = format!("{now}, {} ↑", grouped(watcher.rises));
     match channel.settings().watch {
         Some(watch) => (
             format!("{}, band {}", with_unit(watch.threshold, unit), watch.hysteresis),
-            fitting(room, [format!("{now} {}, {rises}", watch.threshold), format!("{now}, {rises}"), now.into()]),
+            fitting(room, [format!("{now} {}, {rises}", watch.threshold), format!("{now}, {rises}"), few, now.into()]),
         ),
         None if channel.kind() == Kind::Digital => {
-            ("high or low".into(), fitting(room, [format!("{now}, {rises}"), now.into()]))
+            ("high or low".into(), fitting(room, [format!("{now}, {rises}"), few, now.into()]))
         }
         None => ("off".into(), "–".into()),
     }
 }
 
-fn keep(app: &App, room: u16) -> (String, String) {
-    match &app.taking {
-        Taking::No if app.is_take() => ("recorded".into(), counted(app.shown.rows, "row")),
+fn keep(session: &Session, room: u16) -> (String, String) {
+    match &session.taking {
+        Taking::No if session.is_take() => ("recorded".into(), counted(session.snapshot.rows, "row")),
         Taking::No => ("no take runs".into(), fitting(room, ["t starts a take".into(), "t: take".into()])),
         Taking::Starting => ("take starts".into(), "–".into()),
         Taking::Yes { folder, saved, .. } => {

@@ -1,7 +1,8 @@
 //! The first row: what is watched, how the wire stands, what runs.
 
-use super::{fitting, put};
-use crate::app::{App, Source, Taking, name_of};
+use super::text::{fitting, put};
+use crate::app::App;
+use crate::session::{Source, Taking, name_of};
 use crate::theme::{Ink, Theme};
 use amber_core::digits::{clock, counted, duration, fixed, grouped};
 use amber_io::LinkState;
@@ -21,12 +22,14 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let left = Rect { width: area.width.saturating_sub(right_width), ..area };
 
     let mut x = put(buffer, left, 0, 0, " AMBER TAP ", theme.style(Ink::Alert)) + 1;
-    let lamp = match app.source() {
+    let lamp = match app.session.source() {
         Source::Take(_) => (Ink::Bright, "▤ take"),
         Source::Live { link } => match link {
-            LinkState::Open { baud: None, .. } if app.chain().unreadable().is_some() => (Ink::Alert, "▲ not text"),
-            LinkState::Open { .. } if app.chain().unreadable().is_some() => (Ink::Alert, "▲ wrong baud?"),
-            LinkState::Open { .. } if app.shown.rate > 0.0 => (Ink::Bright, "● live"),
+            LinkState::Open { baud: None, .. } if app.session.chain().unreadable().is_some() => {
+                (Ink::Alert, "▲ not text")
+            }
+            LinkState::Open { .. } if app.session.chain().unreadable().is_some() => (Ink::Alert, "▲ wrong baud?"),
+            LinkState::Open { .. } if app.session.snapshot.rate > 0.0 => (Ink::Bright, "● live"),
             LinkState::Open { .. } if heard(app) => (Ink::Text, "◌ open, no rows yet"),
             LinkState::Open { .. } => (Ink::Text, "◌ open, silent"),
             LinkState::Opening => (Ink::Text, "◌ opening"),
@@ -38,13 +41,13 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         },
     };
     x = put(buffer, left, x, 0, lamp.1, theme.style(lamp.0)) + 2;
-    if !app.shared.name.is_empty() {
-        let mark = if app.unsaved() { "*" } else { "" };
-        x = put(buffer, left, x, 0, &format!("{}{mark}", app.shared.name), theme.style(Ink::Bright)) + 2;
+    if !app.session.shared().name.is_empty() {
+        let mark = if app.session.unsaved() { "*" } else { "" };
+        x = put(buffer, left, x, 0, &format!("{}{mark}", app.session.shared().name), theme.style(Ink::Bright)) + 2;
     }
-    let source = match app.source() {
+    let source = match app.session.source() {
         Source::Take(take) => take.folder.display().to_string(),
-        Source::Live { .. } => app.source_text(),
+        Source::Live { .. } => app.session.source_text(),
     };
     let room = left.width.saturating_sub(x + 1);
     put(buffer, left, x, 0, &fitting(room, [source, String::new()]), theme.style(Ink::Dim));
@@ -57,49 +60,49 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
 
 /// Whether bytes came in the last seconds.
 fn heard(app: &App) -> bool {
-    app.chain().newest().is_some_and(|newest| app.now.seconds_since(newest) < 3.0)
+    app.session.chain().newest().is_some_and(|newest| app.session.now.seconds_since(newest) < 3.0)
 }
 
 fn right_parts(app: &App) -> Vec<(Ink, String)> {
     let mut parts = Vec::new();
-    if !app.is_take() {
-        parts.push((Ink::Dim, app.wall(app.now, "%H:%M:%S")));
-        parts.push((Ink::Text, format!("{} rows/s", fixed(app.shown.all_rates, 1))));
+    if !app.session.is_take() {
+        parts.push((Ink::Dim, app.session.wall(app.session.now, "%H:%M:%S")));
+        parts.push((Ink::Text, format!("{} rows/s", fixed(app.session.snapshot.all_rates, 1))));
     }
-    if app.is_take() {
-        let store = app.chain().store();
+    if app.session.is_take() {
+        let store = app.session.chain().store();
         let rows = store.rows();
         let ends = store.time(rows.start).zip(rows.end.checked_sub(1).and_then(|last| store.time(last)));
         let length = ends.map_or(0.0, |(first, last)| last.seconds_since(first));
         parts.push((Ink::Text, format!("{} over {}", counted(rows.end - rows.start, "row"), clock(length))));
     }
-    if !app.doctor.findings.is_empty() {
-        let count = app.doctor.findings.len();
+    if !app.rooms.checkup.findings.is_empty() {
+        let count = app.rooms.checkup.findings.len();
         let word = if count == 1 { "finding" } else { "findings" };
-        parts.push((Ink::Text, format!("d: {count} {word}")));
+        parts.push((Ink::Text, format!("{count} {word} (3 d)")));
     }
-    let refused: u64 = app.chains().map(|chain| chain.counts().refused()).sum();
+    let refused: u64 = app.session.chains().map(|chain| chain.counts().refused()).sum();
     let ink = if refused > 0 { Ink::Bright } else { Ink::Dim };
-    parts.push((ink, format!("refused {}", grouped(refused))));
-    let skipped: u64 = app.chains().map(|chain| chain.counts().skipped).sum();
+    parts.push((ink, format!("rejected {}", grouped(refused))));
+    let skipped: u64 = app.session.chains().map(|chain| chain.counts().skipped).sum();
     if skipped > 0 {
         parts.push((Ink::Alert, format!(" skipped {} ", amber_core::digits::bytes(skipped))));
     }
-    if let Some((what, share)) = app.underway() {
+    if let Some((what, share)) = app.session.underway() {
         parts.push((Ink::Bright, format!("{what} {:.0} %", (share * 100.0).floor())));
     }
-    match (&app.taking, app.is_take()) {
+    match (&app.session.taking, app.session.is_take()) {
         (Taking::Starting, _) => parts.push((Ink::Alert, " take starts ".into())),
         (Taking::Yes { folder, since, saved }, _) => {
             let name = name_of(folder);
             let rows = saved.as_ref().map_or(0, |saved| saved.tally.rows);
-            let time = clock(app.now.seconds_since(*since));
+            let time = clock(app.session.now.seconds_since(*since));
             parts.push((Ink::Alert, format!(" ● {name} {time} {} ", counted(rows, "row"))));
         }
         (Taking::No, _) => {}
     }
-    if let (Some(end), false) = (app.sight.held, app.is_take()) {
-        let behind = duration(app.present().seconds_since(end).max(0.0).round());
+    if let (Some(end), false) = (app.session.axis.held, app.session.is_take()) {
+        let behind = duration(app.session.present().seconds_since(end).max(0.0).round());
         parts.push((Ink::Alert, format!(" ‖ HELD {behind} ago ")));
     }
     parts

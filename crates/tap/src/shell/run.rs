@@ -4,12 +4,13 @@ use super::Signals;
 use super::jobs::Jobs;
 use super::pacing::Pacer;
 use super::terminal::Screen;
-use crate::app::{App, Done, Effect, LinkOrder, Message, Task, TaskKind};
+use crate::app::{App, Message};
 use crate::crash;
 use crate::figure;
 use crate::recent::{Recent, stem};
 use crate::save::Saved;
 use crate::screen::{self, Change, Drawn};
+use crate::session::{Done, LinkOrder, Request, Task, TaskKind};
 use crate::theme::{Depth, Theme};
 use amber_core::bench::{Bench, Source};
 use amber_io::take::{From, Keeper, Order, Place, Report, next_folder};
@@ -86,9 +87,9 @@ pub(crate) fn run(
     front: Front,
 ) -> (Vec<Report>, anyhow::Result<()>) {
     let mut shell = Shell { app: &mut app, live: &mut live, clock, jobs: Jobs::new(), aside: Vec::new(), over: false };
-    shell.app.defer();
+    shell.app.session.defer();
     let shown = shell.show(signals, front);
-    shell.app.cancel_tasks();
+    shell.app.session.cancel_tasks();
     shell.jobs.finish();
     let mut reports = Vec::new();
     for Live { link, keeper } in live {
@@ -139,13 +140,13 @@ impl Shell<'_> {
             // A terminal that is still busy with the last frame is not waited for; it says when it is done.
             let is_ready = screen.is_ready()?;
             let wait = if change == Change::None || !is_ready { TICK } else { pacer.wait(Instant::now()) };
-            let next = self.app.next_saying(self.clock.now());
+            let next = self.app.rooms.talk.next_due(self.clock.now());
             let wait = next.map_or(wait, |seconds| Duration::from_secs_f64(seconds).min(wait));
             change = change.max(self.wait(&input, &screen, wait)?).max(drawn.change(self.app));
-            for effect in self.app.due_sayings(self.clock.now()) {
-                self.run_effect(effect)?;
+            for request in self.app.rooms.talk.due(self.clock.now()) {
+                self.run_request(request)?;
             }
-            for task in self.app.take_tasks() {
+            for task in self.app.session.take_tasks() {
                 self.start_task(task)?;
             }
             for aside in std::mem::take(&mut self.aside) {
@@ -156,11 +157,11 @@ impl Shell<'_> {
                 }
                 change = Change::All;
             }
-            let percent = self.app.underway().map(|(what, share)| (what, (share * 100.0) as u8));
+            let percent = self.app.session.underway().map(|(what, share)| (what, (share * 100.0) as u8));
             if std::mem::replace(&mut progress, percent) != percent {
                 change = Change::All;
             }
-            if !screen.is_ready()? || change == Change::None && !self.app.numbers_due(self.clock.now()) {
+            if !screen.is_ready()? || change == Change::None && !self.app.session.numbers_due(self.clock.now()) {
                 continue;
             }
             if !pacer.draw(Instant::now()) {
@@ -171,12 +172,12 @@ impl Shell<'_> {
             let refreshed = self.app.before_frame(self.clock.now());
             // Time has gone on, axes have followed.
             change = change.max(drawn.change(self.app));
-            let edge = if change == Change::All || refreshed || size != self.app.size {
+            let edge = if change == Change::All || refreshed || size != self.app.session.size {
                 None
             } else {
                 screen::draw_edge(self.app, theme)
             };
-            self.app.size = size;
+            self.app.session.size = size;
             match edge {
                 Some(edge) => screen.patch(&edge)?,
                 None => screen.draw(size, |buffer| screen::draw(self.app, theme, buffer))?,
@@ -189,8 +190,8 @@ impl Shell<'_> {
 
     /// Stops until the shell lets the program go on.
     fn suspend(&mut self, screen: &mut Screen) -> anyhow::Result<()> {
-        if self.app.taking.runs() {
-            self.app.say("a take is running and would miss data: end it first (t)", true);
+        if self.app.session.taking.runs() {
+            self.app.session.say("a take is running and would miss data: end it first (t)", true);
             return Ok(());
         }
         screen.suspend()?;
@@ -273,32 +274,36 @@ impl Shell<'_> {
     fn feed(&mut self, place: usize, piece: Feed) -> anyhow::Result<Change> {
         let is_state = matches!(piece, Feed::State(_));
         let usb = match &piece {
-            Feed::State(LinkState::Open { usb: Some(usb), .. }) if self.app.bench_file.is_none() => Some(usb.clone()),
+            Feed::State(LinkState::Open { usb: Some(usb), .. }) if self.app.session.bench_file.is_none() => {
+                Some(usb.clone())
+            }
             _ => None,
         };
         self.tell(Message::Feed(place, piece))?;
         // The same board was used before: its bench is a word away.
         if let Some(used) = usb.and_then(|usb| Recent::load().of_board(&usb).cloned()) {
             let name = stem(&used.path);
-            self.app.say(format!("this board was used last with the bench {name}: `amber-tap bench {name}`"), false);
+            self.app
+                .session
+                .say(format!("this board was used last with the bench {name}: `amber-tap bench {name}`"), false);
         }
         Ok(if is_state { Change::All } else { Change::None })
     }
 
     fn tell(&mut self, message: Message) -> anyhow::Result<Change> {
-        for effect in self.app.update(self.clock.now(), message) {
-            self.run_effect(effect)?;
+        for request in self.app.update(self.clock.now(), message) {
+            self.run_request(request)?;
         }
         Ok(Change::All)
     }
 
-    fn run_effect(&mut self, effect: Effect) -> anyhow::Result<()> {
-        match effect {
-            Effect::StartTake { place, benches } => self.start_take(place, benches)?,
-            Effect::StopTake => self.order(&Order::Stop),
-            Effect::Mark { at, note } => self.order(&Order::Mark { at, note }),
-            Effect::Figure => self.write_figure()?,
-            Effect::SaveBench { path, bench, may_replace } => {
+    fn run_request(&mut self, request: Request) -> anyhow::Result<()> {
+        match request {
+            Request::StartTake { place, benches } => self.start_take(place, benches)?,
+            Request::StopTake => self.order(&Order::Stop),
+            Request::Mark { at, note } => self.order(&Order::Mark { at, note }),
+            Request::Figure => self.write_figure()?,
+            Request::SaveBench { path, bench, may_replace } => {
                 let save = move || {
                     Some(match crate::save::bench(&path, &bench, may_replace) {
                         Ok(Saved::Yes) => {
@@ -312,11 +317,11 @@ impl Shell<'_> {
                 let failed = |fault| Message::BenchSaved(Err(fault));
                 self.jobs.start(Kind::Bench, "bench", failed, save).context("no thread to save the bench")?;
             }
-            Effect::Open(place, source) => self.open(place, &source),
-            Effect::Tell(place, order) => self.tell_link(place, order),
-            Effect::Bell => self.aside.push(Aside::Ring),
-            Effect::Copy(text) => self.aside.push(Aside::Copy(text)),
-            Effect::Quit => self.over = true,
+            Request::Open(place, source) => self.open(place, &source),
+            Request::Tell(place, order) => self.tell_link(place, order),
+            Request::Bell => self.aside.push(Aside::Ring),
+            Request::Copy(text) => self.aside.push(Aside::Copy(text)),
+            Request::Quit => self.over = true,
         }
         Ok(())
     }
@@ -331,7 +336,9 @@ impl Shell<'_> {
                 Place::Exactly(folder) => Ok(folder.clone()),
             };
             match folder {
-                Ok(folder) => self.app.source_names().iter().map(|name| Place::Exactly(folder.join(name))).collect(),
+                Ok(folder) => {
+                    self.app.session.source_names().iter().map(|name| Place::Exactly(folder.join(name))).collect()
+                }
                 Err(error) => {
                     self.tell(Message::Report(0, Report::Failed { error, kept: None }))?;
                     return Ok(());
@@ -345,7 +352,7 @@ impl Shell<'_> {
                 .try_send(Order::Start { place, bench: Box::new(bench), from: From::Now, rows: None })
                 .is_err()
             {
-                self.app.say(BUSY, true);
+                self.app.session.say(BUSY, true);
             }
         }
         Ok(())
@@ -355,7 +362,7 @@ impl Shell<'_> {
     fn order(&mut self, order: &Order) {
         for live in self.live.iter() {
             if live.keeper.orders.try_send(order.clone()).is_err() {
-                self.app.say(BUSY, true);
+                self.app.session.say(BUSY, true);
             }
         }
     }
@@ -363,7 +370,7 @@ impl Shell<'_> {
     fn open(&mut self, place: usize, source: &Source) {
         match crate::commands::endpoint(source) {
             Ok(endpoint) => self.command(place, Command::Open(Box::new(endpoint))),
-            Err(error) => self.app.say(format!("{error:#}"), true),
+            Err(error) => self.app.session.say(format!("{error:#}"), true),
         }
     }
 
@@ -382,14 +389,14 @@ impl Shell<'_> {
         if let Some(live) = self.live.get(place)
             && live.link.tell(command).is_err()
         {
-            self.app.say("the port is busy: the order was not taken, try again", true);
+            self.app.session.say("the port is busy: the order was not taken, try again", true);
         }
     }
 
     /// Draws and writes in the background, so that the screen goes on.
     fn write_figure(&mut self) -> anyhow::Result<()> {
-        let figure = figure::of(self.app);
-        let folder = self.app.folder.clone();
+        let figure = figure::of(&self.app.session);
+        let folder = self.app.session.folder().clone();
         let draw =
             move || Some(Message::Figure(figure::write_both(&figure, &folder).map_err(|error| format!("{error:#}"))));
         self.jobs

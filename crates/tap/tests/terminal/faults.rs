@@ -122,7 +122,7 @@ fn a_fault_in_a_job_is_said_and_the_program_goes_on() {
     let dir = tempfile::tempdir().unwrap();
     let terminal = Terminal::start("AMBER_TAP_FAULT=figure", &["demo"], dir.path(), (120, 40));
     terminal.wait("● live");
-    terminal.keys(&["f"]);
+    terminal.keys(&["6", "f"]);
     terminal.wait("no figure: a fault of the program: asked for");
     terminal.keys(&["t"]);
     terminal.wait("take-0001 runs");

@@ -35,14 +35,14 @@ fn the_demo_is_watched_held_taken_marked_drawn_and_quit_and_the_take_opens_again
     let take = dir.path().join("take-0001");
     let before = rows_in(&take);
     terminal.wait_until("growing take", |_| rows_in(&take) > before + 150);
-    terminal.keys(&["Space", "f"]);
+    terminal.keys(&["Space", "6", "f", "Escape"]);
     terminal.wait("figure written: ./figure-0001.svg and ./figure-0001.pdf");
     assert!(fs::read(dir.path().join("figure-0001.pdf")).unwrap().starts_with(b"%PDF"));
     assert!(fs::read_to_string(dir.path().join("figure-0001.svg")).unwrap().contains("gauge_b in mm"));
     terminal.resize(80, 24);
     terminal.wait_until("narrow screen", |s| s.lines().all(|l| l.chars().count() <= 80) && s.contains("6 keep"));
     terminal.keys(&["?"]);
-    terminal.wait("On the screen");
+    terminal.wait("how do I …");
     terminal.keys(&["Escape", "q"]);
     terminal.wait("a take is running");
     terminal.keys(&["q"]);
@@ -138,7 +138,7 @@ fn hostile_bytes_never_reach_the_terminal_and_never_stop_the_program() {
     pty.board.write_all(b"a=77 b=2\n").unwrap();
     let screen = terminal.wait("a=77 b=2");
     assert!(screen.contains("␛]0;owned␇␛[2J␛[?1049l␛[31mred"), "{screen}");
-    assert!(screen.contains("refused: line too long") && screen.contains("AMBER TAP"), "{screen}");
+    assert!(screen.contains("rejected: line too long") && screen.contains("AMBER TAP"), "{screen}");
     assert!(!screen.contains('\x1b'));
     // Nothing was typed back into the program as an answer to a question from the board.
     pty.board.write_all(b"a=78 b=2\n").unwrap();
@@ -245,7 +245,7 @@ fn without_colours_and_on_a_tiny_screen_it_still_works() {
     terminal.wait("● take-0001");
     terminal.keys(&["j"]);
     terminal.wait("that key does nothing here");
-    terminal.keys(&["w"]);
+    terminal.keys(&["v", "s"]);
     terminal.wait("+10 s");
     terminal.keys(&["n"]);
     terminal.wait("in view");

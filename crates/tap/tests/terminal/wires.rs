@@ -39,16 +39,17 @@ fn two_boards_are_watched_side_by_side_and_kept_in_one_take() {
     let terminal = Terminal::start("", &["watch", "valve=twin", "rail=chatter"], dir.path(), (160, 47));
     terminal.wait("rail.speed");
     terminal.wait("valve.field1");
-    terminal.wait("fall into 2 families");
-    terminal.keys(&["o"]);
+    terminal.wait("alternate between 2 signals");
+    terminal.keys(&["2", "o", "Escape"]);
     terminal.wait("valve.field2");
-    terminal.keys(&["\\"]);
+    terminal.keys(&["1", "\\"]);
     terminal.wait("rail is selected");
-    // The board at hand is talked to, and its answer stands among the lines.
+    terminal.keys(&["Escape"]);
+    // The selected board is talked to, and its answer stands among the lines.
     terminal.keys(&["t"]);
     terminal.wait("● take-0001");
     terminal.keys(&[":", "history", "Enter", "Escape"]);
-    terminal.keys(&["l", "f", "/history|^31 /", "Enter"]);
+    terminal.keys(&["v", "l", "o", "/history|^31 /", "Enter"]);
     let screen = terminal.wait("history at");
     assert!(screen.contains("← sent  history") || screen.contains("sent"), "{screen}");
     terminal.keys(&["Escape", "t"]);
@@ -77,7 +78,7 @@ fn standard_input_is_watched_while_the_keyboard_works() {
     terminal.wait("standard input");
     terminal.wait("gauge=9 bed=2");
     terminal.keys(&["1"]);
-    terminal.wait("numbers change");
+    terminal.wait("refresh rate");
     terminal.keys(&["Escape", ":", "hello", "Enter"]);
     terminal.wait("this source is a text and hears nothing");
     terminal.keys(&["Escape", "q"]);
@@ -93,7 +94,7 @@ fn a_port_is_lent_to_another_program_and_comes_back_while_a_take_goes_on() {
     terminal.wait("● live");
     terminal.keys(&["t"]);
     terminal.wait("● take-0001");
-    terminal.keys(&["L"]);
+    terminal.keys(&["1", "L"]);
     terminal.wait("↗ lent");
     // The take marks each opening of the port. (The board's greeting on the screen could be the one of either.)
     let stamps = dir.path().join("take-0001/wire.csv");

@@ -1,0 +1,286 @@
+//! One lane: heading, y axis, threshold, traces, letters.
+
+use super::{Dots, GUTTER, TAGS};
+use crate::screen::text::{fitting, put, put_right};
+use crate::session::{AnalogLane, ChannelId, Session};
+use crate::theme::{Ink, Theme};
+use amber_core::Stamp;
+use amber_core::axis::{Rule, ticks};
+use amber_core::digits::{Form, fixed};
+use amber_core::levels::Level;
+use amber_core::window::{Columns, Grid, Logic, Span};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+
+/// The row of dots, counted from the top, on which `value` falls in a plot of `height` cells; held to the plot.
+pub(super) fn dot_row(value: f64, limits: (f64, f64), height: u16) -> usize {
+    let rows = f64::from(height) * 4.0 - 1.0;
+    let share = (limits.1 - value) / (limits.1 - limits.0);
+    (share * rows).round().clamp(0.0, rows) as usize
+}
+
+/// How the numbers beside a lane are written.
+fn lane_form(lane: &AnalogLane) -> Form {
+    Form::new(lane.limits.0.abs().max(lane.limits.1.abs()), 0, &lane.unit)
+}
+
+/// The row above a plot: the unit, the channels, and what decides the axis.
+pub(super) fn heading(session: &Session, theme: Theme, lane: &AnalogLane, area: Rect, buffer: &mut Buffer) {
+    put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
+    let form = lane_form(lane);
+    let unit = if lane.unit.is_empty() { "raw" } else { &form.unit };
+    let mut x = put(buffer, area, 1, 0, &format!(" {unit} "), theme.style(Ink::Bright)) + 1;
+    for index in &lane.channels {
+        let ink = theme.style(Ink::Trace(session.ink(*index)));
+        x = put(buffer, area, x, 0, &format!(" {} ", session.letter(*index)), ink);
+        let chosen = *index == session.selected;
+        let name = format!("{} ", session.title(*index));
+        x = put(buffer, area, x, 0, &name, theme.style(if chosen { Ink::Bright } else { Ink::Dim }));
+    }
+    let rule = match lane.rule {
+        Rule::Typed(low, high) => format!(" y: typed, {low} to {high} "),
+        rule => format!(" y: {} ", rule.name()),
+    };
+    let right = Rect { width: area.width.saturating_sub(TAGS), ..area };
+    let room = right.width.saturating_sub(x);
+    let short = if lane.rule == Rule::Fit { String::new() } else { " pinned ".into() };
+    put_right(buffer, right, 0, &fitting(room, [rule, short, String::new()]), theme.style(Ink::Dim));
+}
+
+/// The traces of a lane, and their letters.
+pub(super) fn traces<'a>(
+    session: &Session,
+    theme: Theme,
+    lane: &AnalogLane,
+    grid: &impl Fn(ChannelId) -> &'a Grid<'a>,
+    plot: Rect,
+    buffer: &mut Buffer,
+) {
+    let stroke = |spans: &[Span]| {
+        let mut dots = Dots::new(plot);
+        for (x, span) in spans.iter().enumerate() {
+            if let Some((low, high)) = span {
+                let row = |value: f32| dot_row(f64::from(value), lane.limits, plot.height);
+                dots.stroke(x, row(*high), row(*low));
+            }
+        }
+        dots
+    };
+    for index in &lane.channels {
+        let channel = session.channel_at(*index);
+        if channel.smoothed().is_some() {
+            stroke(&grid(*index).trace(channel.scaled())).draw(
+                plot,
+                theme.style(Ink::Pale(session.ink(*index))),
+                buffer,
+            );
+        }
+    }
+    // The chosen channel lies on top.
+    let chosen_last = lane
+        .channels
+        .iter()
+        .filter(|i| **i != session.selected)
+        .chain(lane.channels.iter().filter(|i| **i == session.selected));
+    let mut letters: Vec<(u16, ChannelId)> = Vec::new();
+    for index in chosen_last {
+        let spans = grid(*index).trace(session.channel_at(*index).output());
+        stroke(&spans).draw(plot, theme.style(Ink::Trace(session.ink(*index))), buffer);
+        if let Some((low, high)) = spans.iter().rev().find_map(|span| *span) {
+            let middle = f64::from(low + high) / 2.0;
+            letters.push(((dot_row(middle, lane.limits, plot.height) / 4) as u16, *index));
+        }
+    }
+    tags(session, theme, letters, plot, buffer);
+}
+
+/// A level of the selected channel: its first and last character, its row, its mean.
+pub(super) type LevelBar = (u16, u16, u16, String);
+
+/// The bars of the selected channel's levels that are in view.
+pub(super) fn level_bars(session: &Session, lane: &AnalogLane, columns: &Columns, height: u16) -> Vec<LevelBar> {
+    let id = session.selected;
+    let channel = session.channel_at(id);
+    let width = columns.places.len();
+    let size = lane.limits.0.abs().max(lane.limits.1.abs());
+    let ends = columns.places.iter().flatten().min().zip(columns.places.iter().flatten().max());
+    let Some((first, last)) = ends.map(|(first, last)| (first * columns.width, (last + 1) * columns.width)) else {
+        return Vec::new();
+    };
+    let place = |at: Stamp, otherwise: usize| (columns.place_of(at).unwrap_or(otherwise) / 2) as u16;
+    let bar = |level: &Level| {
+        let mean = channel.quantity_of(level.mean);
+        let inside = (lane.limits.0..=lane.limits.1).contains(&mean);
+        let row = (dot_row(mean, lane.limits, height) / 4) as u16;
+        // Above the trace, so that both are seen.
+        let row = if row > 0 { row - 1 } else { row + 1 };
+        let text = Form::new(size, channel.decimals(), &lane.unit).number(mean, 0);
+        let (from, to) = (place(level.from.max(Stamp(first)), 0), place(level.to, width.saturating_sub(1)));
+        (inside && from <= to).then_some((from, to, row, text))
+    };
+    let newest_first = channel.levels().found().iter().rev();
+    let in_view = newest_first.skip_while(|level| level.from.0 >= last).take_while(|level| level.to.0 >= first);
+    in_view.filter_map(bar).collect()
+}
+
+/// The levels of the selected channel as quiet bars, with their means where there is room.
+pub(super) fn levels(
+    session: &Session,
+    theme: Theme,
+    lane: &AnalogLane,
+    columns: &Columns,
+    plot: Rect,
+    buffer: &mut Buffer,
+) {
+    if !lane.channels.contains(&session.selected) || plot.height < 3 {
+        return;
+    }
+    for (from, to, row, mean) in level_bars(session, lane, columns, plot.height) {
+        let ink = theme.style(Ink::Dim);
+        for x in from..=to {
+            let sign = if x == from {
+                '╾'
+            } else if x == to {
+                '╼'
+            } else {
+                '─'
+            };
+            put(buffer, plot, x, row, &sign.to_string(), ink);
+        }
+        let length = mean.chars().count() as u16 + 2;
+        if to - from > length {
+            let x = from + (to - from + 1 - length) / 2;
+            put(buffer, plot, x, row, &format!(" {mean} "), ink);
+        }
+    }
+}
+
+/// The numbers left of a plot, and a grid of points.
+pub(super) fn axis(theme: Theme, lane: &AnalogLane, plot: Rect, buffer: &mut Buffer) {
+    let form = lane_form(lane);
+    let (low, high) = (form.scaled(lane.limits.0), form.scaled(lane.limits.1));
+    for y in 0..plot.height {
+        put(buffer, Rect { x: plot.x - 1, width: 1, ..plot }, 0, y, "│", theme.style(Ink::Faint));
+    }
+    let (values, places) = ticks(low, high, usize::from(plot.height / 2).clamp(2, 8));
+    let left = Rect { x: plot.x - GUTTER, width: GUTTER - 1, ..plot };
+    for value in values {
+        let y = (dot_row(value, (low, high), plot.height) / 4) as u16;
+        put_right(buffer, left, y, &fixed(value, places), theme.style(Ink::Dim));
+        put(buffer, Rect { x: plot.x - 1, width: 1, ..plot }, 0, y, "┤", theme.style(Ink::Dim));
+        for x in (0..plot.width).step_by(4) {
+            put(buffer, plot, x, y, "·", theme.style(Ink::Faint));
+        }
+    }
+}
+
+/// The row of the channel's threshold, where it is in the plot, and its value.
+fn threshold_row(session: &Session, lane: &AnalogLane, index: ChannelId, plot: Rect) -> Option<(u16, f64)> {
+    let watch = session.channel_at(index).settings().watch?;
+    let inside = (lane.limits.0..=lane.limits.1).contains(&watch.threshold);
+    inside.then(|| ((dot_row(watch.threshold, lane.limits, plot.height) / 4) as u16, watch.threshold))
+}
+
+/// The thresholds' letters and values, which stand over the traces.
+pub(super) fn threshold_values(session: &Session, theme: Theme, lane: &AnalogLane, plot: Rect, buffer: &mut Buffer) {
+    for index in &lane.channels {
+        if let Some((y, value)) = threshold_row(session, lane, *index, plot) {
+            let ink = theme.style(Ink::Trace(session.ink(*index)));
+            put(buffer, plot, 1, y, &format!(" {} {value} ", session.letter(*index)), ink);
+        }
+    }
+}
+
+/// Dashed lines at the channels' thresholds.
+pub(super) fn thresholds(session: &Session, theme: Theme, lane: &AnalogLane, plot: Rect, buffer: &mut Buffer) {
+    for index in &lane.channels {
+        if let Some((y, _)) = threshold_row(session, lane, *index, plot) {
+            put(buffer, plot, 0, y, &"╌".repeat(usize::from(plot.width)), theme.style(Ink::Dim));
+        }
+    }
+}
+
+/// The traces' letters beside their ends; those that would fall on one another move apart.
+fn tags(session: &Session, theme: Theme, mut letters: Vec<(u16, ChannelId)>, plot: Rect, buffer: &mut Buffer) {
+    letters.sort_unstable();
+    let mut next = 0;
+    let count = letters.len() as u16;
+    for (i, (row, index)) in (0..).zip(letters) {
+        let most = plot.height.saturating_sub(count - i);
+        let y = row.max(next).min(most);
+        next = y + 1;
+        let area = Rect { x: plot.right(), width: TAGS, ..plot };
+        let ink = theme.style(Ink::Trace(session.ink(index)));
+        put(buffer, area, 0, y, if index == session.selected { "◂" } else { " " }, theme.style(Ink::Bright));
+        put(buffer, area, 1, y, &session.letter(index).to_string(), ink);
+    }
+}
+
+/// A digital channel's letter and name, left of its row.
+pub(super) fn digital_name(session: &Session, theme: Theme, index: ChannelId, plot: Rect, buffer: &mut Buffer) {
+    let left = Rect { x: plot.x - GUTTER, width: GUTTER, ..plot };
+    let ink = theme.style(Ink::Trace(session.ink(index)));
+    let x = put(buffer, left, 1, 0, &session.letter(index).to_string(), ink) + 1;
+    let name = Rect { width: GUTTER - 1, ..left };
+    let strength = if index == session.selected { Ink::Bright } else { Ink::Dim };
+    let room = name.width.saturating_sub(x);
+    let text = fitting(room, [session.title(index), session.channel_at(index).title().to_owned()]);
+    put(buffer, name, x, 0, &text, theme.style(strength));
+    put(buffer, left, GUTTER - 1, 0, "┤", theme.style(Ink::Faint));
+}
+
+/// A digital channel in one row: high is a block, low a line, both a shade.
+pub(super) fn digital(
+    session: &Session,
+    theme: Theme,
+    index: ChannelId,
+    grid: &Grid<'_>,
+    plot: Rect,
+    buffer: &mut Buffer,
+) {
+    let ink = theme.style(Ink::Trace(session.ink(index)));
+    let logic = grid.logic(session.channel_at(index).scaled());
+    for (x, pair) in (0..).zip(logic.chunks(2)) {
+        let symbol = match (pair.contains(&Logic::High), pair.contains(&Logic::Low), pair.contains(&Logic::Both)) {
+            (_, _, true) | (true, true, _) => "▓",
+            (true, false, _) => "█",
+            (false, true, _) => "▁",
+            _ => continue,
+        };
+        put(buffer, plot, x, 0, symbol, ink);
+    }
+    let tag = Rect { x: plot.right(), width: TAGS, ..plot };
+    put(buffer, tag, 0, 0, if index == session.selected { "◂" } else { " " }, theme.style(Ink::Bright));
+    put(buffer, tag, 1, 0, &session.letter(index).to_string(), ink);
+}
+
+/// A code in one row: the word for it, or the number, where it begins, and a line for as long as it lasts.
+pub(super) fn coded(
+    session: &Session,
+    theme: Theme,
+    index: ChannelId,
+    grid: &Grid<'_>,
+    plot: Rect,
+    buffer: &mut Buffer,
+) {
+    let channel = session.channel_at(index);
+    let ink = theme.style(Ink::Trace(session.ink(index)));
+    let spans = grid.trace(channel.scaled());
+    let code = |pair: &[Option<(f32, f32)>]| pair.iter().rev().find_map(|span| span.map(|(_, code)| code));
+    let codes: Vec<Option<f32>> = spans.chunks(2).map(code).collect();
+    let mut x = 0;
+    while x < codes.len() {
+        let length = codes[x..].iter().take_while(|code| **code == codes[x]).count();
+        if let Some(code) = codes[x] {
+            let value = f64::from(code);
+            let word = channel.word(value).map_or_else(|| fixed(value, channel.decimals()), str::to_owned);
+            let run: String =
+                ['▕'].into_iter().chain(word.chars()).chain(std::iter::repeat('─')).take(length).collect();
+            put(buffer, plot, x as u16, 0, &run, ink);
+        }
+        x += length;
+    }
+    let tag = Rect { x: plot.right(), width: TAGS, ..plot };
+    put(buffer, tag, 0, 0, if index == session.selected { "◂" } else { " " }, theme.style(Ink::Bright));
+    put(buffer, tag, 1, 0, &session.letter(index).to_string(), ink);
+}

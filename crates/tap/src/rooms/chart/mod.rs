@@ -1,0 +1,256 @@
+//! The chart: lanes of analog channels by unit, thin digital lanes below, one time axis.
+
+mod dots;
+mod lane;
+mod time;
+
+use super::{About, Effect, Place, Room};
+use crate::keys::Key;
+use crate::screen::text::{put, wrapped};
+use crate::session::{ChannelId, Session, Source};
+use crate::theme::{Ink, Theme};
+use amber_core::Stamp;
+use amber_core::bench::Kind;
+use amber_core::chain::Chain;
+use amber_core::window::{Columns, Grid};
+use amber_io::LinkState;
+use dots::Dots;
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use std::hash::{Hash, Hasher};
+
+/// The chart.
+#[derive(Debug, Default)]
+pub(crate) struct Chart;
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Action {}
+
+impl Room for Chart {
+    type Action = Action;
+    const ABOUT: About = About { name: "chart", help: "traces over time, a lane for each unit", place: Place::Middle };
+
+    fn bindings() -> Vec<(&'static Key, Action)> {
+        Vec::new()
+    }
+
+    fn act(&mut self, action: Action, _: &mut Session) -> Vec<Effect> {
+        match action {}
+    }
+
+    fn draw(&self, session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
+        draw(session, theme, area, false, buffer);
+    }
+}
+
+/// Columns left of the plots, for numbers.
+const GUTTER: u16 = 10;
+
+/// Columns right of the plots, for the traces' letters.
+const TAGS: u16 = 3;
+
+/// Where the chart's parts stand.
+struct Parts {
+    /// Heading and plot of each analog lane.
+    analog: Vec<(Rect, Rect)>,
+    digital: Vec<Rect>,
+    time: Rect,
+    /// The columns that all plots share.
+    plot: Rect,
+}
+
+impl Parts {
+    fn new(area: Rect, analog: usize, digital: usize) -> Parts {
+        let plot = Rect { x: area.x + GUTTER, width: area.width.saturating_sub(GUTTER + TAGS), ..area };
+        let digital_rows = if digital == 0 { 0 } else { (digital as u16 + 1).min(area.height / 3) };
+        let time = Rect { y: area.bottom() - 1, height: 1, ..area };
+        let room = area.height - 1 - digital_rows;
+        let count = analog.max(1) as u16;
+        let mut lanes = Vec::new();
+        let mut y = area.y;
+        for index in 0..analog as u16 {
+            let rows = room / count + u16::from(index < room % count);
+            if rows < 2 {
+                break;
+            }
+            lanes.push((Rect { y, height: 1, ..area }, Rect { y: y + 1, height: rows - 1, ..plot }));
+            y += rows;
+        }
+        let first = area.bottom() - digital_rows;
+        let digital = (0..digital_rows.saturating_sub(1)).map(|i| Rect { y: first + i, height: 1, ..plot }).collect();
+        Parts { analog: lanes, digital, time, plot }
+    }
+}
+
+/// Characters at the newest end of the chart that a new row can change: its own, the one before, which a line may
+/// come from, and the letters.
+pub(crate) const EDGE: u16 = 2 + TAGS;
+
+/// Draws the chart, or only what falls into `buffer` of its newest end.
+pub(crate) fn draw(session: &Session, theme: Theme, area: Rect, edge_alone: bool, buffer: &mut Buffer) {
+    let lanes = session.lanes();
+    let parts = Parts::new(area, lanes.analog.len(), lanes.digital.len());
+    let columns = columns(session, &parts);
+    // Traces need only be made for what is drawn of them.
+    let skip = if edge_alone { parts.plot.width.saturating_sub(EDGE - TAGS) } else { 0 };
+    let seen = columns.from_place(usize::from(skip) * 2);
+    let right = |plot: Rect| Rect { x: plot.x + skip, width: plot.width - skip, ..plot };
+    let coded = lanes.digital.iter().any(|id| session.channel_at(*id).kind() == Kind::Code);
+    let (grids, whole) = (grids(session, &seen), if coded { grids(session, &columns) } else { Vec::new() });
+    let grid = |id: ChannelId| &grids[id.source];
+    if lanes.analog.is_empty() && lanes.digital.is_empty() {
+        guide(session, theme, area, buffer);
+    }
+    for (lane, (heading, plot)) in lanes.analog.iter().zip(&parts.analog) {
+        lane::heading(session, theme, lane, *heading, buffer);
+        lane::axis(theme, lane, *plot, buffer);
+        time::marks(session, theme, &columns, *plot, buffer);
+        lane::thresholds(session, theme, lane, *plot, buffer);
+        lane::traces(session, theme, lane, &grid, right(*plot), buffer);
+        lane::levels(session, theme, lane, &columns, *plot, buffer);
+        lane::threshold_values(session, theme, lane, *plot, buffer);
+    }
+    for (index, plot) in lanes.digital.iter().zip(&parts.digital) {
+        lane::digital_name(session, theme, *index, *plot, buffer);
+        if session.channel_at(*index).kind() == Kind::Code {
+            // A word may begin long before the newest end: it is drawn from where it begins.
+            lane::coded(session, theme, *index, &whole[index.source], *plot, buffer);
+        } else {
+            lane::digital(session, theme, *index, grid(*index), right(*plot), buffer);
+        }
+    }
+    time::axis(session, theme, &columns, parts.time, parts.plot, buffer);
+}
+
+/// A grid over the rows of each source.
+fn grids<'a>(session: &'a Session, columns: &Columns) -> Vec<Grid<'a>> {
+    let grid = |chain: &'a Chain| Grid::new(chain.store(), columns, session.end(), chain.rate().interval());
+    session.chains().map(grid).collect()
+}
+
+fn columns(session: &Session, parts: &Parts) -> Columns {
+    Columns::new(session.end(), session.axis.span, usize::from(parts.plot.width) * 2, session.axis.motion())
+}
+
+/// What the chart looks like, in two numbers: one for its frame and all columns but the newest, one for its newest
+/// end. Most rows of a fast board change neither, and nearly all others only the second.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Look {
+    pub(crate) frame: u64,
+    pub(crate) edge: u64,
+}
+
+pub(crate) fn look(session: &Session, area: Rect) -> Look {
+    let lanes = session.lanes();
+    let parts = Parts::new(area, lanes.analog.len(), lanes.digital.len());
+    let columns = columns(session, &parts);
+    let newest = columns.newest();
+    // The rows of the newest two columns, of each source.
+    let newest_rows = |chain: &Chain| {
+        let store = chain.store();
+        let [first, second] = [newest - 1, newest].map(|column| store.first_at(Stamp(column * columns.width)));
+        [first..second, second..store.rows().end]
+    };
+    let rows: Vec<_> = session.chains().map(newest_rows).collect();
+    let rows_of = |id: ChannelId| &rows[id.source];
+    let mut frame = std::hash::DefaultHasher::new();
+    let mut edge = std::hash::DefaultHasher::new();
+    // A row's own time may lie before the newest end.
+    let firsts: Vec<u64> = rows.iter().map(|rows| rows[0].start).collect();
+    let empty = session.chains().all(|chain| chain.store().rows().is_empty());
+    (columns.width, newest, firsts, empty, &lanes.digital, session.marks.len()).hash(&mut frame);
+    for (lane, (_, plot)) in lanes.analog.iter().zip(&parts.analog) {
+        (lane.limits.0.to_bits(), lane.limits.1.to_bits(), &lane.channels).hash(&mut frame);
+        if lane.channels.contains(&session.selected) {
+            lane::level_bars(session, lane, &columns, plot.height).hash(&mut frame);
+        }
+        let dots = |value: f32| {
+            let value = f64::from(value);
+            (lane::dot_row(value, lane.limits, plot.height), value < lane.limits.0, value > lane.limits.1)
+        };
+        for (index, channel) in lane.channels.iter().map(|index| (*index, session.channel_at(*index))) {
+            for series in channel.smoothed().into_iter().chain([channel.scaled()]) {
+                let spans = rows_of(index).clone().map(|rows| series.least_most(rows).map(|(a, b)| (dots(a), dots(b))));
+                spans.hash(&mut edge);
+            }
+        }
+    }
+    for index in &lanes.digital {
+        let span = session.channel_at(*index).scaled().least_most(rows_of(*index)[0].start..rows_of(*index)[1].end);
+        let code = session.channel_at(*index).kind() == Kind::Code;
+        let part = |value: f32| if code { value.to_bits() } else { u32::from(value >= 0.5) };
+        span.map(|(a, b)| (part(a), part(b))).hash(&mut edge);
+    }
+    Look { frame: frame.finish(), edge: edge.finish() }
+}
+
+/// What to do while there is nothing to draw.
+fn guide(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let counts = session.chain().counts();
+    let text = if let Some(trouble) = session.trouble() {
+        trouble
+    } else if session.chain().channels().iter().any(|channel| channel.settings().hidden) {
+        "all channels are hidden: select one with Tab and show it with 2 h".into()
+    } else if session.is_take() {
+        "this take holds no rows that could be read; its bytes are in wire.bin".into()
+    } else if counts.bytes == 0 {
+        match session.source() {
+            Source::Live { link: LinkState::Open { baud: Some(_), .. } } => {
+                "the port is open and silent: is the board powered, does its program send?"
+            }
+            Source::Live { link: LinkState::Open { .. } } => "waiting for text",
+            Source::Live { link: LinkState::Ended } => "the text came to its end without a line",
+            Source::Live { link: LinkState::Lent { .. } } => "the port is lent to another program: 1 L takes it back",
+            Source::Live { link: LinkState::Finding { .. } } => {
+                "the port is open and silent, so its speed is not yet found: is the board powered, does its program send?"
+            },
+            _ => "opening the port",
+        }
+        .into()
+    } else if counts.refused() > 0 {
+        "bytes arrive, but no line reads as numbers: see below what comes, and why it is rejected (2)".into()
+    } else {
+        "bytes arrive: looking for the shape of the lines".into()
+    };
+    let lines = wrapped(&text, usize::from(area.width.saturating_sub(8)).max(20));
+    for (line, y) in lines.iter().zip(area.height / 3..) {
+        let x = area.width.saturating_sub(line.chars().count() as u16) / 2;
+        put(buffer, area, x, y, line, theme.style(Ink::Bright));
+    }
+}
+
+/// The channel of the lane at a place of the screen: the only one there, or the one whose letter or trace is nearest.
+pub(crate) fn channel_at(session: &Session, area: Rect, column: u16, row: u16) -> Option<ChannelId> {
+    let lanes = session.lanes();
+    let parts = Parts::new(area, lanes.analog.len(), lanes.digital.len());
+    let within = |rect: &Rect| (rect.y..rect.bottom()).contains(&row);
+    if let Some(at) = parts.digital.iter().position(within) {
+        return lanes.digital.get(at).copied();
+    }
+    let at = parts.analog.iter().position(|(heading, plot)| within(heading) || within(plot))?;
+    let (lane, plot) = (&lanes.analog[at], parts.analog[at].1);
+    let grids = grids(session, &columns(session, &parts));
+    let place = usize::from(column.saturating_sub(plot.x).min(plot.width.saturating_sub(1))) * 2;
+    let distance = |index: &ChannelId| {
+        let spans = grids[index.source].trace(session.channel_at(*index).output());
+        let near =
+            (0..spans.len()).filter_map(|i| spans[i].map(|span| (i.abs_diff(place), span))).min_by_key(|(d, _)| *d);
+        near.map_or(f64::INFINITY, |(_, (low, high))| {
+            let y = |value: f32| lane::dot_row(f64::from(value), lane.limits, plot.height) as f64 / 4.0;
+            let here = f64::from(row.saturating_sub(plot.y));
+            (here - y(high)).abs().min((here - y(low)).abs())
+        })
+    };
+    lane.channels.iter().copied().min_by(|a, b| distance(a).total_cmp(&distance(b)))
+}
+
+/// The share of the plots' width at which `column` stands; 0 and 1 left and right of them.
+pub(crate) fn share_at(area: Rect, column: u16) -> f64 {
+    let plot = Parts::new(area, 0, 0).plot;
+    (f64::from(column.saturating_sub(plot.x)) / f64::from(plot.width.max(1))).min(1.0)
+}
+
+/// The columns of the plots.
+pub(crate) fn plot_width(area: Rect) -> u16 {
+    Parts::new(area, 0, 0).plot.width
+}

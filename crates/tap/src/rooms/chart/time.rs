@@ -1,0 +1,56 @@
+//! The time axis, and marks.
+
+use crate::screen::text::put;
+use crate::session::{Session, Source};
+use crate::theme::{Ink, Theme};
+use amber_core::Stamp;
+use amber_core::axis::ticks;
+use amber_core::digits::{duration, fixed};
+use amber_core::window::{Columns, Motion};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+
+/// The row below the plots. A take counts from its start, a live chart backwards from its right edge, a sweep from
+/// its left edge.
+pub(super) fn axis(session: &Session, theme: Theme, columns: &Columns, area: Rect, plot: Rect, buffer: &mut Buffer) {
+    put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
+    let span = session.axis.span;
+    let (from, sign) = match (session.source(), session.axis.motion()) {
+        (Source::Take(take), _) => (session.end().seconds_since(take.start) - span, ""),
+        (_, Motion::Scroll) => (-span, ""),
+        (_, Motion::Sweep) => (0.0, "+"),
+    };
+    let text = format!(" {} across ", duration(if span > 5.0 { (span * 10.0).round() / 10.0 } else { span }));
+    let first = put(buffer, area, 0, 0, &text, theme.style(Ink::Text));
+    let (values, places) = ticks(from, from + span, usize::from(plot.width / 14).max(2));
+    for value in values {
+        let x = ((value - from) / span * f64::from(plot.width)).round() as u16;
+        let label = if value == 0.0 && !session.is_take() && sign.is_empty() {
+            if session.is_held() { "held".to_owned() } else { "now".to_owned() }
+        } else {
+            format!("{sign}{} s", fixed(value, places))
+        };
+        let width = label.chars().count() as u16;
+        let left = (plot.x - area.x + x).saturating_sub(width / 2).min(area.width.saturating_sub(width));
+        if left >= first {
+            put(buffer, area, left, 0, &label, theme.style(Ink::Dim));
+        }
+    }
+    if session.axis.motion() == Motion::Sweep
+        && let Some(x) = columns.places.iter().position(Option::is_none)
+    {
+        put(buffer, area, plot.x - area.x + (x / 2) as u16, 0, "▲", theme.style(Ink::Bright));
+    }
+}
+
+/// Marks as dotted upright lines with their numbers.
+pub(super) fn marks(session: &Session, theme: Theme, columns: &Columns, plot: Rect, buffer: &mut Buffer) {
+    let in_view = |at: Stamp| columns.place_of(at).map(|place| (place / 2) as u16);
+    for mark in &session.marks {
+        let Some(x) = in_view(mark.at) else { continue };
+        for y in 0..plot.height {
+            put(buffer, plot, x, y, "┊", theme.style(Ink::Text));
+        }
+        put(buffer, plot, x, 0, &format!("{}", mark.number), theme.style(Ink::Chosen));
+    }
+}

@@ -1,0 +1,181 @@
+//! The check-up: findings of all channels, told once, listed as long as they hold.
+
+mod view;
+
+use super::{About, Effect, Follow, Place, Room, listed};
+use crate::keys::{Binding, Key, NONE, keys};
+use crate::screen::text::more;
+use crate::session::{ChannelId, Session};
+use crate::theme::Theme;
+use amber_core::Stamp;
+use amber_core::bench::Kind;
+use amber_core::doctor::{Complaint, Finding, Patient, examine};
+use crossterm::event::KeyCode::{Down, Esc, Up};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use std::collections::{HashMap, HashSet};
+
+/// Seconds between two looks.
+const PAUSE: f64 = 4.0;
+
+/// Seconds for which a finding stays listed that was not confirmed by the last look.
+const STAYS: f64 = 20.0;
+
+/// Seconds that are looked at, and the rows that this is at least and at most.
+const SECONDS: f64 = 20.5;
+const ROWS: (u64, u64) = (2048, 20_000);
+
+/// What was found.
+#[derive(Debug, Default)]
+pub(crate) struct Checkup {
+    /// The channel, and what was found.
+    pub(crate) findings: Vec<(ChannelId, Finding)>,
+    /// When each of them was last confirmed.
+    seen: HashMap<(ChannelId, Complaint), Stamp>,
+    /// What was told already.
+    told: HashSet<(String, Complaint)>,
+    looked: Option<Stamp>,
+    /// Lines by which the list is moved up.
+    scroll: u16,
+    /// Every channel that was looked at.
+    looked_at: usize,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Action {
+    Up,
+    Down,
+    Close,
+}
+
+const KEYS: &[Binding<Action>] = keys! {
+    [(Up, NONE)], Action::Up, "↑", "scroll up", None;
+    [(Down, NONE)], Action::Down, "↓", "scroll down", Some("↑↓ scroll");
+    [(Esc, NONE)], Action::Close, "Esc", "close", Some("Esc close");
+};
+
+impl Room for Checkup {
+    type Action = Action;
+    const ABOUT: About =
+        About { name: "check-up", help: "what looks like a fault, in all channels", place: Place::Side(62) };
+
+    fn bindings() -> Vec<(&'static Key, Action)> {
+        listed(KEYS)
+    }
+
+    fn open(&mut self, session: &mut Session) -> Result<(), String> {
+        self.look(session);
+        Ok(())
+    }
+
+    fn act(&mut self, action: Action, session: &mut Session) -> Vec<Effect> {
+        match action {
+            Action::Up => drop(self.scroll(-3, session)),
+            Action::Down => drop(self.scroll(3, session)),
+            Action::Close => return vec![Effect::Close],
+        }
+        Vec::new()
+    }
+
+    fn follow(&mut self, session: &mut Session, time: Follow) -> bool {
+        let due = self.looked.is_none_or(|at| time.now.seconds_since(at) >= PAUSE);
+        if due && time.refreshed {
+            self.looked = Some(time.now);
+            self.look(session);
+            self.tell_news(session, time.is_open);
+        }
+        false
+    }
+
+    fn scroll(&mut self, by: i32, _: &mut Session) -> bool {
+        self.scroll = (i32::from(self.scroll) + by).clamp(0, 200) as u16;
+        true
+    }
+
+    fn draw(&self, session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
+        view::draw(self, session, theme, area, buffer);
+    }
+}
+
+impl Checkup {
+    /// Looks at all channels of all sources.
+    fn look(&mut self, session: &Session) {
+        let mut findings = Vec::new();
+        let mut looked_at = 0;
+        for place in 0..session.sources() {
+            let chain = session.chain_at(place);
+            let rows = chain
+                .store()
+                .between(chain.store().time(chain.store().rows().start).unwrap_or_default(), session.end());
+            let since = chain.store().first_at(session.end().plus(-SECONDS));
+            let earliest = since.min(rows.end.saturating_sub(ROWS.0)).max(rows.end.saturating_sub(ROWS.1));
+            let recent = rows.start.max(earliest)..rows.end;
+            // Over the whole stretch, as exactly as its times say.
+            let times = |row: u64| chain.store().time(row);
+            let ends = times(recent.start).zip(recent.end.checked_sub(1).and_then(times));
+            let Some((first_at, last_at)) = ends.filter(|_| recent.end - recent.start > 1) else { continue };
+            let interval = last_at.seconds_since(first_at) / (recent.end - recent.start - 1) as f64;
+            let mut ids = Vec::new();
+            let mut patients = Vec::new();
+            for (index, channel) in chain.channels().iter().enumerate() {
+                if channel.kind() != Kind::Analog || channel.settings().formula.is_some() {
+                    continue;
+                }
+                let raw = recent.clone().filter_map(|row| chain.store().raw(index, row)).filter(|raw| !raw.is_nan());
+                let Some(ever) = channel.ends() else { continue };
+                patients.push(Patient {
+                    name: channel.title(),
+                    scale: &channel.settings().scale,
+                    raw: raw.collect(),
+                    ever,
+                    step: channel.raw_step(),
+                    interval,
+                });
+                ids.push(ChannelId { source: place, channel: index });
+            }
+            looked_at += patients.len();
+            findings.extend(examine(&patients).into_iter().map(|finding| (ids[finding.channel], finding)));
+        }
+        self.looked_at = looked_at;
+        // What comes and goes at the edge of being worth a word stays for a while.
+        let now = session.now;
+        for (id, finding) in &findings {
+            self.seen.insert((*id, finding.complaint), now);
+        }
+        self.seen.retain(|_, at| now.seconds_since(*at) < STAYS);
+        for (id, old) in std::mem::take(&mut self.findings) {
+            let known = |(other, finding): &(ChannelId, Finding)| (*other, finding.complaint) == (id, old.complaint);
+            if self.seen.contains_key(&(id, old.complaint)) && !findings.iter().any(known) {
+                findings.push((id, old));
+            }
+        }
+        findings.sort_by_key(|(id, finding)| (*id, finding.complaint));
+        // What is grave explains the rest, whichever look found it.
+        let grave: Vec<ChannelId> =
+            findings.iter().filter(|(_, f)| f.complaint.is_grave()).map(|(id, _)| *id).collect();
+        let own = |complaint: Complaint| complaint.is_grave() || complaint == Complaint::Converter;
+        findings.retain(|(id, finding)| own(finding.complaint) || !grave.contains(id));
+        self.findings = findings;
+    }
+
+    /// Tells what was never told before: once, in the footer.
+    fn tell_news(&mut self, session: &mut Session, is_open: bool) {
+        let mut news = Vec::new();
+        for (id, finding) in &self.findings {
+            let key = (session.title(*id), finding.complaint);
+            if !self.told.contains(&key) {
+                news.push((key, format!("{}: {}", session.title(*id), finding.evidence)));
+            }
+        }
+        // A message that stands is not covered.
+        if news.is_empty() || (session.notice.is_some() && !is_open) {
+            return;
+        }
+        let more = more(news.len());
+        let first = news[0].1.clone();
+        self.told.extend(news.into_iter().map(|(key, _)| key));
+        if !is_open {
+            session.say(format!("{first}{more}; 3 d says what to check"), false);
+        }
+    }
+}

@@ -1,0 +1,51 @@
+//! The findings of the check-up.
+
+use super::Checkup;
+use crate::screen::text::{frame, put, wrapped};
+use crate::session::Session;
+use crate::theme::{Ink, Theme};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+
+pub(super) fn draw(room: &Checkup, session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let inner = frame(buffer, area, "check-up of the channels", theme);
+    let width = usize::from(inner.width).saturating_sub(4);
+    let mut lines: Vec<(Ink, u16, String)> = Vec::new();
+    let mut last = None;
+    for (id, finding) in &room.findings {
+        if last != Some(*id) {
+            if last.is_some() {
+                lines.push((Ink::Text, 0, String::new()));
+            }
+            lines.push((Ink::Trace(session.ink(*id)), 0, format!("{} {}", session.letter(*id), session.title(*id))));
+            last = Some(*id);
+        }
+        lines.push((Ink::Bright, 2, format!("▲ {}", finding.complaint.name())));
+        lines.extend(wrapped(&finding.evidence, width).into_iter().map(|line| (Ink::Text, 4, line)));
+        let check = format!("→ {}", finding.check);
+        lines.extend(wrapped(&check, width).into_iter().map(|line| (Ink::Dim, 4, line)));
+    }
+    if lines.is_empty() {
+        let text = match room.looked_at {
+            0 => "no analog channel was seen for long enough yet",
+            _ => "no faults found: no channel is stuck, clipped, open, noisy, drifting or humming",
+        };
+        lines.extend(wrapped(text, width).into_iter().map(|line| (Ink::Bright, 0, line)));
+    } else {
+        let quiet = room
+            .looked_at
+            .saturating_sub(room.findings.iter().map(|(id, _)| *id).collect::<std::collections::BTreeSet<_>>().len());
+        lines.push((Ink::Text, 0, String::new()));
+        lines.push((Ink::Dim, 0, format!("no faults found in {quiet} of {} analog channels", room.looked_at)));
+    }
+    let rows = inner.height;
+    let skip = room.scroll.min((lines.len() as u16).saturating_sub(rows));
+    for ((ink, x, line), y) in lines.iter().skip(usize::from(skip)).zip(0..rows) {
+        put(buffer, inner, *x, y, line, theme.style(*ink));
+    }
+    let left = (lines.len() as u16).saturating_sub(skip + rows);
+    if left > 0 || skip > 0 {
+        let text = if left > 0 { format!(" ↓ {left} more ") } else { " ↑ back ".into() };
+        put(buffer, Rect { y: area.bottom() - 1, height: 1, ..area }, 2, 0, &text, theme.style(Ink::Bright));
+    }
+}

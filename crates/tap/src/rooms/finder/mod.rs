@@ -1,0 +1,158 @@
+//! The finder: every action with its key, every setting, channel, view, command, take and mark, found by typing.
+
+use super::list::{Item, List};
+use super::panel::RowKind;
+use super::{Effect, Place, RoomId};
+use crate::app::App;
+use crate::session::{Request, Session, Stage};
+use amber_core::bench::Kind;
+use amber_core::talk::encode;
+use amber_core::window::Motion;
+
+/// The views, a letter each.
+pub(crate) fn views(session: &Session) -> List {
+    let middle = RoomId::ALL.iter().filter(|id| id.about().place == Place::Middle);
+    let item = |id: &RoomId| {
+        let (about, id) = (id.about(), *id);
+        let letter: String = about.name.chars().take(1).collect();
+        let show = move |app: &mut App| if app.view == id { Vec::new() } else { vec![Effect::Show(id)] };
+        Item::new(about.name, about.help, show).with_key(letter)
+    };
+    let mut items: Vec<Item> = middle.map(item).collect();
+    let (name, about, to) = match session.axis.motion {
+        Motion::Scroll => ("sweep", "the chart starts over at its left, rather than scroll", Motion::Sweep),
+        Motion::Sweep => ("scroll", "the chart scrolls, rather than sweep and start over", Motion::Scroll),
+    };
+    let move_so = move |app: &mut App| {
+        app.session.set_motion(to);
+        Vec::new()
+    };
+    items.push(Item::new(name, about, move_so).with_key("s"));
+    List::new("views", items, 0).by_letter()
+}
+
+/// Everything that can be found.
+pub(crate) fn finder(app: &App) -> List {
+    let session = &app.session;
+    let mut items = actions();
+    items.extend(settings(app));
+    items.extend(channels(session));
+    items.extend(commands(session));
+    items.extend(marks(session));
+    List::new("find", items, 0)
+}
+
+/// Every action of every room that is no other's, with its key.
+fn actions() -> Vec<Item> {
+    let mut items = Vec::new();
+    for id in RoomId::ALL.iter().copied().filter(|id| !matches!(id, RoomId::Quit | RoomId::Help)) {
+        let about = id.about();
+        let way = way_to(id);
+        if about.place == Place::Middle {
+            let show = move |app: &mut App| if app.view == id { Vec::new() } else { vec![Effect::Show(id)] };
+            items.push(Item::new(format!("view: {}", about.name), about.help, show).with_key(way.clone()));
+        }
+        for (index, key) in id.keys().into_iter().enumerate() {
+            // Keys that only move about are of no use from afar.
+            if !key.is_letter() {
+                continue;
+            }
+            let label = if way.is_empty() { key.label.to_owned() } else { format!("{way} {}", key.label) };
+            let run = move |app: &mut App| {
+                if id != RoomId::Home {
+                    app.bring(id);
+                }
+                app.act(id, index)
+            };
+            let name = if id == RoomId::Home { key.help.to_owned() } else { format!("{}: {}", about.name, key.help) };
+            items.push(Item::new(name, "", run).with_key(label));
+        }
+    }
+    items
+}
+
+/// Every setting of every stage, as its panel shows it now.
+fn settings(app: &App) -> Vec<Item> {
+    let mut items = Vec::new();
+    for stage in Stage::ALL {
+        let id = RoomId::of_stage(stage);
+        let rows = app.rooms.get(id).rows(&app.session);
+        let settings = rows.into_iter().filter(|row| !matches!(row.kind, RowKind::Fact)).enumerate();
+        for (at, row) in settings.filter(|(_, row)| matches!(row.kind, RowKind::Setting(_))) {
+            let go = move |app: &mut App| {
+                app.bring(id);
+                app.rooms.get_mut(id).select(at, &mut app.session);
+                Vec::new()
+            };
+            let name = format!("{}: {}", stage.name(), row.name.trim());
+            let about = if row.value.is_empty() { row.help.clone() } else { format!("{}   {}", row.value, row.help) };
+            items.push(Item::new(name, about, go).with_key(stage.number().to_string()));
+        }
+    }
+    items
+}
+
+/// The keys that lead to a room from the main screen.
+fn way_to(id: RoomId) -> String {
+    let stage = Stage::ALL.into_iter().find(|stage| RoomId::of_stage(*stage) == id);
+    match (id, stage) {
+        (_, Some(stage)) => stage.number().to_string(),
+        (RoomId::Calibrate, _) => "3 c".into(),
+        (RoomId::Survey, _) => "3 r".into(),
+        (RoomId::Checkup, _) => "3 d".into(),
+        (RoomId::Talk, _) => ":".into(),
+        _ if id.about().place == Place::Middle => {
+            format!("v {}", id.about().name.chars().next().unwrap_or_default())
+        }
+        _ => String::new(),
+    }
+}
+
+fn channels(session: &Session) -> Vec<Item> {
+    let drawn = session.channel_ids().filter(|id| session.channel_at(*id).kind() != Kind::Clock);
+    let item = |id| {
+        let select = move |app: &mut App| {
+            app.session.select(id);
+            Vec::new()
+        };
+        let about = session.channel_at(id).kind().name();
+        Item::new(format!("channel {} {}", session.letter(id), session.title(id)), about, select)
+    };
+    drawn.map(item).collect()
+}
+
+fn commands(session: &Session) -> Vec<Item> {
+    if session.is_take() {
+        return Vec::new();
+    }
+    let item = |command: &amber_core::talk::Saying| {
+        let command = command.clone();
+        let name = format!("command {}", command.name);
+        let about = format!("sends {}", amber_core::tail::visible(command.text.as_bytes()));
+        let send = move |app: &mut App| match encode(&command.text, command.ending) {
+            Ok(bytes) => {
+                let order = crate::session::LinkOrder::Send(bytes);
+                vec![Request::Tell(app.session.place(), order).into()]
+            }
+            Err(wrong) => {
+                app.session.say(wrong, true);
+                Vec::new()
+            }
+        };
+        Item::new(name, about, send)
+    };
+    session.shared().say.iter().map(item).collect()
+}
+
+fn marks(session: &Session) -> Vec<Item> {
+    let item = |mark: &amber_io::take::Mark| {
+        let at = mark.at;
+        let go = move |app: &mut App| {
+            app.session.show_moment(at);
+            Vec::new()
+        };
+        let note = amber_core::tail::visible(mark.note.as_bytes());
+        Item::new(format!("mark {} {note}", mark.number), session.wall(at, "%H:%M:%S"), go)
+    };
+    session.marks.iter().map(item).collect()
+}

@@ -1,0 +1,72 @@
+//! How do I …? Tasks in the order of the work, each with the keys to press.
+
+/// A task: what a person wants, and what to press.
+pub(super) struct Task {
+    pub(super) want: &'static str,
+    pub(super) press: &'static str,
+}
+
+const fn task(want: &'static str, press: &'static str) -> Task {
+    Task { want, press }
+}
+
+pub(super) const TASKS: &[Task] = &[
+    task("find an action or a setting", "/ then type a word of it, such as baud, hysteresis or zero; Enter goes there"),
+    task(
+        "see what the board sends",
+        "v l shows every line as text, x as bytes; 1 tells port, speed and spacing of rows",
+    ),
+    task("read lines that look garbled", "1 B detects the baud rate by listening; 1 then baud rate sets it"),
+    task(
+        "watch another board or file",
+        "start the program with no arguments and choose from the list; or name two: amber-tap watch A B",
+    ),
+    task(
+        "name a channel",
+        "2, select the channel with ↓, Enter, type the name; ←→ change what it carries, # gives words to codes",
+    ),
+    task("see volts instead of counts", "3, a, choose converter; then set bits and reference with ↓ and Enter"),
+    task(
+        "see a quantity instead of volts",
+        "3, a: offset, gain or sensitivity, one step after the other; each shows the value that leaves it",
+    ),
+    task(
+        "make the present reading zero",
+        "hold it still until = stands behind the name, then z; 3 Z does it for all channels",
+    ),
+    task(
+        "calibrate",
+        "3 c; apply a known value, hold still, Enter, type it; again for other values; a adds the curve to the scale",
+    ),
+    task("see how far a knob or lever goes", "3 r, turn it through its whole travel; Enter maps it to 0 to 100 %"),
+    task("compute a channel from others", "3 F, type NAME = FORMULA; F1 lists the functions while you type"),
+    task("find out why a reading looks wrong", "3 d: the check-up says what looks like a fault, and what to check"),
+    task(
+        "smooth a flickering reading",
+        "4, a: median against spikes, mean or exponential against noise; the panel tells noise and delay",
+    ),
+    task(
+        "count pulses, watch a limit",
+        "5, → sets a threshold at the present value; threshold and hysteresis below it",
+    ),
+    task("hear when a reading has settled", "5, bell: at each level"),
+    task(
+        "read a number from across the room",
+        "n shows it as large as the screen; v d as a dial; Tab takes the next channel",
+    ),
+    task(
+        "look closer, look back",
+        "Space holds the picture; + and - zoom, ← and → pan, Home the oldest; End is live again",
+    ),
+    task("fix the y axis", "y: fit the data, full scale, or typed limits"),
+    task("record ten minutes", "t starts a take, its time runs in the title; m sets a mark with a note; t ends it"),
+    task("look at a take again", "amber-tap open take-0001; every stage works on it: try another filter in 4"),
+    task("print the chart", "6 f writes what is in view as SVG and PDF"),
+    task(
+        "program the board meanwhile",
+        "1 L lends the port; it is taken back automatically when the other program has closed it",
+    ),
+    task("send a command to the board", ": then type it; Ctrl-N keeps it under a name, Ctrl-E repeats it"),
+    task("keep all settings for next time", "s saves them as a bench; start with amber-tap bench NAME"),
+    task("undo a change of settings", "u, as often as needed; U redoes it"),
+];

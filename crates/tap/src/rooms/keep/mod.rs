@@ -1,0 +1,216 @@
+//! The panel of stage 6: takes, marks, figures, the bench file, and how much history stays in memory.
+
+use super::panel::{Choice, Plain, Row, StagePanel, Way};
+use super::prompt::Prompt;
+use super::{Effect, outside};
+use crate::keys::{Binding, NONE, keys};
+use crate::session::{Request, Session, Stage, Taking, name_of};
+use amber_core::digits::{bytes, counted, duration, grouped, typed};
+use amber_core::part::along;
+use amber_core::tail::visible;
+use crossterm::event::KeyCode::Char;
+use std::path::PathBuf;
+
+const HISTORIES: [f64; 7] = [60.0, 300.0, 600.0, 1800.0, 3600.0, 14_400.0, 86_400.0];
+const HISTORY_ROWS: [u64; 5] = [100_000, 300_000, 1_000_000, 3_000_000, 10_000_000];
+
+/// Marks that are listed.
+const MARKS: usize = 6;
+
+/// Stage 6.
+#[derive(Debug, Default)]
+pub(crate) struct Keep;
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Action {
+    Figure,
+}
+
+static FILES: [Plain; 3] = [
+    Plain {
+        name: "folder",
+        help: "where takes and figures go",
+        range: "",
+        key: "",
+        shown: |session| Some(session.folder().display().to_string()),
+        way: Way::Typed {
+            text: |session| session.folder().display().to_string(),
+            set: |session, text| {
+                if text.is_empty() {
+                    return Err("type a folder; . is where the program was started".into());
+                }
+                session.set_folder(PathBuf::from(text));
+                Ok(Vec::new())
+            },
+            nudge: |_, _| Vec::new(),
+        },
+    },
+    Plain {
+        name: "name of the bench",
+        help: "a name for all these settings",
+        range: "",
+        key: "name",
+        shown: |session| Some(session.shared().name.clone()),
+        way: Way::Typed {
+            text: |session| session.shared().name.clone(),
+            set: |session, text| {
+                session.edit_shared(|shared| shared.name = text.to_owned());
+                Ok(Vec::new())
+            },
+            nudge: |_, _| Vec::new(),
+        },
+    },
+    Plain {
+        name: "values in takes",
+        help: "the columns of readings.csv; wire.bin has every byte in any case",
+        range: "",
+        key: "keep.raw",
+        shown: |session| Some(if session.shared().keep.raw { "scaled and raw" } else { "scaled" }.into()),
+        way: Way::Chosen {
+            choices: |_| vec![Choice::new("scaled", ""), Choice::new("scaled and raw", "")],
+            now: |session| usize::from(session.shared().keep.raw),
+            choose: |session, at| {
+                session.edit_shared(|shared| shared.keep.raw = at == 1);
+                Vec::new()
+            },
+        },
+    },
+];
+
+static HISTORY: [Plain; 2] = [
+    Plain {
+        name: "history",
+        help: "seconds that stay in memory, to look back at",
+        range: "1 s or more",
+        key: "history.seconds",
+        shown: |session| Some(duration(session.shared().history.seconds)),
+        way: Way::Typed {
+            text: |session| session.shared().history.seconds.to_string(),
+            set: |session, text| {
+                let seconds = typed(text)?;
+                if seconds < 1.0 {
+                    return Err("keep at least 1 second".into());
+                }
+                session.edit_shared(|shared| shared.history.seconds = seconds);
+                Ok(Vec::new())
+            },
+            nudge: |session, by| {
+                session.edit_shared(|shared| shared.history.seconds = along(&HISTORIES, shared.history.seconds, by));
+                Vec::new()
+            },
+        },
+    },
+    Plain {
+        name: "history, at most",
+        help: "rows that stay in memory; whichever is less",
+        range: "1 row or more",
+        key: "history.rows",
+        shown: |session| Some(counted(session.shared().history.rows, "row")),
+        way: Way::Typed {
+            text: |session| session.shared().history.rows.to_string(),
+            set: |session, text| {
+                let rows = typed(text)?;
+                if rows < 1.0 || rows.fract() != 0.0 {
+                    return Err("type a whole number: keep at least 1 row".into());
+                }
+                session.edit_shared(|shared| shared.history.rows = rows as u64);
+                Ok(Vec::new())
+            },
+            nudge: |session, by| {
+                session.edit_shared(|shared| shared.history.rows = along(&HISTORY_ROWS, shared.history.rows, by));
+                Vec::new()
+            },
+        },
+    },
+];
+
+impl StagePanel for Keep {
+    type Action = Action;
+    const STAGE: Stage = Stage::Keep;
+    const HELP: &'static str = "takes, marks, figures, bench, folders";
+    const KEYS: &'static [Binding<Action>] = keys! {
+        [(Char('f'), NONE)], Action::Figure, "f", "write what is in view as SVG and PDF", Some("f figure");
+    };
+
+    fn settings() -> Vec<&'static Plain> {
+        FILES.iter().chain(&HISTORY).collect()
+    }
+
+    fn rows(&self, session: &Session) -> Vec<Row> {
+        let mut rows: Vec<Row> = Row::settings(&FILES, session).collect();
+        let bench = session.bench_file.as_ref().map_or("not saved yet (s)".into(), |path| path.display().to_string());
+        rows.push(Row::fact("bench file", bench));
+        if !session.is_take() {
+            rows.extend(Row::settings(&HISTORY, session));
+        }
+        let kept = session.chain().store().rows();
+        let count = kept.end - kept.start;
+        rows.push(Row::fact("rows kept", grouped(count)));
+        let size = session.chain().size() as u64;
+        if let Some(per_row) = size.checked_div(count) {
+            rows.push(Row::fact("in memory", format!("{per_row} bytes a row, {}", bytes(size))));
+        }
+        rows.push(Row::blank());
+        rows.extend(take_rows(session));
+        let start = session.marks.len().saturating_sub(MARKS);
+        rows.extend(
+            session.marks[start..]
+                .iter()
+                .map(|mark| Row::fact(format!("  mark {}", mark.number), visible(mark.note.as_bytes()))),
+        );
+        rows
+    }
+
+    fn act(&mut self, action: Action, _: Option<&Row>, session: &mut Session) -> Vec<Effect> {
+        match action {
+            Action::Figure if session.chains().all(|chain| chain.store().rows().is_empty()) => {
+                session.say("nothing to draw yet", true);
+                Vec::new()
+            }
+            Action::Figure => vec![Request::Figure.into()],
+        }
+    }
+}
+
+/// The running take.
+fn take_rows(session: &Session) -> Vec<Row> {
+    match &session.taking {
+        Taking::No if session.is_take() => vec![Row::fact("take", "opened, not running")],
+        Taking::No => vec![Row::fact("take", "none runs (t starts one)")],
+        Taking::Starting => vec![Row::fact("take", "starting")],
+        Taking::Yes { folder, saved, .. } => {
+            let mut rows = vec![Row::fact("take", name_of(folder))];
+            if let Some(saved) = saved {
+                rows.push(Row::fact("  rows", grouped(saved.tally.rows)));
+                rows.push(Row::fact("  bytes", bytes(saved.bytes)));
+                rows.push(Row::fact("  rejected", grouped(saved.tally.refused)));
+            }
+            rows
+        }
+    }
+}
+
+/// Saves all settings: to the bench file, or to one that is asked for.
+pub(crate) fn save(session: &Session) -> Vec<Effect> {
+    if let Some(path) = session.bench_file.clone() {
+        return outside(vec![session.write_bench(path, true)]);
+    }
+    vec![Effect::Ask(bench_prompt(session.offered_bench(), "where to save all settings".into(), None))]
+}
+
+/// Another bench is in the file that was named: asks again.
+pub(crate) fn ask_over(path: PathBuf) -> Prompt {
+    let hint = format!("{} already exists: press Enter again to save into it, or type another name", name_of(&path));
+    bench_prompt(path.display().to_string(), hint, Some(path))
+}
+
+fn bench_prompt(path: String, hint: String, there: Option<PathBuf>) -> Prompt {
+    Prompt::new("bench file", hint, path, move |app, text| {
+        if text.trim().is_empty() {
+            return Err("type a file name".into());
+        }
+        let path = PathBuf::from(text.trim());
+        let may_replace = there.as_ref() == Some(&path);
+        Ok(outside(vec![app.session.write_bench(path, may_replace)]))
+    })
+}

@@ -1,0 +1,89 @@
+//! The selected channel's number as large as the screen, to be read from across the room.
+
+use super::{About, Effect, Place, Room};
+use crate::keys::Key;
+use crate::screen::big::{big, dots_wide};
+use crate::screen::text::{put, put_right, side};
+use crate::session::Session;
+use crate::theme::{Ink, Theme};
+use amber_core::bench::Kind;
+use amber_core::digits::counted;
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+
+/// The large number.
+#[derive(Debug, Default)]
+pub(crate) struct Number;
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Action {}
+
+impl Room for Number {
+    type Action = Action;
+    const ABOUT: About = About {
+        name: "number",
+        help: "the selected channel's number, as large as there is room",
+        place: Place::Middle,
+    };
+
+    fn bindings() -> Vec<(&'static Key, Action)> {
+        Vec::new()
+    }
+
+    fn act(&mut self, action: Action, _: &mut Session) -> Vec<Effect> {
+        match action {}
+    }
+
+    fn draw(&self, session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
+        draw(session, theme, area, buffer);
+    }
+}
+
+/// The selected channel's number as large as `area`.
+fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let Some(channel) = session.channel() else {
+        put(buffer, area, 2, 1, "no channel yet: rows must arrive first", theme.style(Ink::Dim));
+        return;
+    };
+    let shown = session.snapshot.of(session.selected);
+    let ink = theme.style(Ink::Trace(session.ink(session.selected)));
+    let title = format!("{} {}", session.letter(session.selected), session.title(session.selected));
+    put(buffer, area, 2, 1, &title, theme.style(Ink::Bright));
+    let digital = channel.kind() == Kind::Digital;
+    let form = session.form(session.selected, &session.lanes());
+    let number = |value: f64| match (digital, value >= 0.5) {
+        (true, true) => "HIGH".to_owned(),
+        (true, false) => "LOW".to_owned(),
+        (false, _) => form.number(value, 0),
+    };
+    let text = shown.reading.map_or("–".into(), |reading| number(reading.smoothed));
+    // Room for the widest that was in view, so that the digits do not change size from one moment to the next.
+    let widths = shown.min_max.into_iter().flat_map(|(a, b)| [number(a), number(b)]);
+    let widest = widths.chain([text.clone()]).map(|text| dots_wide(&text)).max().unwrap_or(1);
+    let size =
+        (usize::from(area.width.saturating_sub(6)) / widest).min(usize::from(area.height.saturating_sub(6)) * 2 / 5);
+    let size = size.max(1) as u16;
+    let height = (5 * size).div_ceil(2);
+    let width = dots_wide(&text) as u16 * size;
+    let place = Rect {
+        x: area.x + area.width.saturating_sub(width) / 2,
+        y: area.y + area.height.saturating_sub(height) / 2,
+        width,
+        height,
+    }
+    .intersection(area);
+    big(buffer, place, &text, size, ink);
+    put_right(buffer, Rect { width: area.width.saturating_sub(2), ..area }, 1, &form.unit, theme.style(Ink::Bright));
+    let bottom = area.height.saturating_sub(2);
+    if let (Some((least, most)), false) = (shown.min_max, digital) {
+        let text = format!("min {}   max {}   in view", form.number(least, 0), form.number(most, 0));
+        put(buffer, area, 2, bottom, &text, theme.style(Ink::Text));
+    }
+    if digital || channel.settings().watch.is_some() {
+        let watcher = channel.watcher();
+        let threshold = channel.settings().watch.map_or(String::new(), |watch| format!(" {}", watch.threshold));
+        let text =
+            format!("{}{threshold}, {}  ", side(watcher.side, channel.kind()), counted(watcher.rises, "rising edge"));
+        put_right(buffer, area, bottom, &text, theme.style(Ink::Bright));
+    }
+}

@@ -1,0 +1,137 @@
+//! The rows of the source selected as a table over the chart: the newest at the bottom, at a pace that can be read.
+
+use super::{About, Effect, Place, Room};
+use crate::keys::Key;
+use crate::screen::text::{put, put_right};
+use crate::session::Session;
+use crate::theme::{Ink, Theme};
+use amber_core::bench::Kind;
+use amber_core::chain::Channel;
+use amber_core::digits::fixed;
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+
+/// Columns for the time.
+const TIME: u16 = 14;
+
+/// The table.
+#[derive(Debug, Default)]
+pub(crate) struct Table;
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Action {}
+
+impl Room for Table {
+    type Action = Action;
+    const ABOUT: About = About { name: "table", help: "every row of the selected source", place: Place::Middle };
+
+    fn bindings() -> Vec<(&'static Key, Action)> {
+        Vec::new()
+    }
+
+    fn act(&mut self, action: Action, _: &mut Session) -> Vec<Effect> {
+        match action {}
+    }
+
+    fn draw(&self, session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
+        draw(session, theme, area, buffer);
+    }
+}
+
+/// A channel's columns: where they begin, how wide the raw value and the quantity are.
+struct Column {
+    channel: usize,
+    x: u16,
+    raw: u16,
+    width: u16,
+}
+
+fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let (columns, left_out) = columns(session, area.width);
+    let store = session.chain().store();
+    let end = session.axis.held.unwrap_or(session.snapshot.end);
+    put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
+    put(buffer, area, 1, 0, " rows ", theme.style(Ink::Bright));
+    if left_out > 0 {
+        let text = format!(" {left_out} more channels: choose them with Tab ");
+        put_right(buffer, area, 0, &text, theme.style(Ink::Dim));
+    }
+    for column in &columns {
+        let channel = &session.chain().channels()[column.channel];
+        let id = session.own(column.channel);
+        let chosen = column.channel == session.selected.channel;
+        let ink = theme.style(if chosen { Ink::Chosen } else { Ink::Bright });
+        let whole = Rect { x: area.x + column.x, width: column.raw + column.width, height: 1, y: area.y + 1 };
+        let name = channel.title().chars().take(usize::from(whole.width).saturating_sub(3)).collect::<String>();
+        put_right(buffer, whole, 0, &format!("{} {name}", session.letter_or_blank(id)), ink);
+        let unit = Rect { y: area.y + 2, ..whole };
+        put_right(buffer, unit, 0, channel.settings().scale.unit(), theme.style(Ink::Dim));
+        if column.raw > 0 {
+            put_right(buffer, Rect { width: column.raw, ..unit }, 0, "raw", theme.style(Ink::Faint));
+        }
+    }
+    let rows = u64::from(area.height.saturating_sub(3));
+    let last = store.first_at(amber_core::Stamp(end.0.saturating_add(1)));
+    let first = last.saturating_sub(rows).max(store.rows().start);
+    for (row, y) in (first..last).zip(area.y + 3..) {
+        let line = Rect { y, height: 1, ..area };
+        let time = store.time(row).map_or_else(String::new, |at| session.wall(at, "%H:%M:%S%.3f"));
+        let broken = row > first && store.broken_between(row - 1, row);
+        if broken {
+            put(buffer, line, 0, 0, "╌", theme.style(Ink::Alert));
+        }
+        put(buffer, line, 1, 0, &time, theme.style(Ink::Dim));
+        for column in &columns {
+            cell(session, theme, column, row, Rect { x: area.x + column.x, ..line }, buffer);
+        }
+    }
+}
+
+fn cell(session: &Session, theme: Theme, column: &Column, row: u64, line: Rect, buffer: &mut Buffer) {
+    let Some(reading) = session.chain().reading(column.channel, row) else { return };
+    let channel = &session.chain().channels()[column.channel];
+    let id = session.own(column.channel);
+    let text = match channel.word(reading.quantity) {
+        Some(word) => word.to_owned(),
+        None => fixed(reading.quantity, channel.decimals()),
+    };
+    if column.raw > 0 {
+        let raw = fixed(reading.raw, channel.raw_decimals());
+        put_right(buffer, Rect { width: column.raw, ..line }, 0, &raw, theme.style(Ink::Dim));
+    }
+    let place = Rect { width: column.raw + column.width, ..line };
+    let ink = if channel.kind() == Kind::Clock { Ink::Dim } else { Ink::Trace(session.ink(id)) };
+    put_right(buffer, place, 0, &text, theme.style(ink));
+}
+
+/// The channels that there is room for, the selected one among them, and how many there is none for.
+fn columns(session: &Session, room: u16) -> (Vec<Column>, usize) {
+    let channels = session.chain().channels();
+    let both = session.shared().screen.raw;
+    let wide = |channel: &Channel| {
+        let number = if channel.kind() == Kind::Clock { 12 } else { 9 };
+        let raw = if both && !channel.settings().scale.is_plain() { 8 } else { 0 };
+        let name = (channel.title().chars().count() as u16 + 3).min(16);
+        (raw, number.max(name.saturating_sub(raw)) + 1)
+    };
+    let shown = channels.iter().enumerate().filter(|(_, channel)| !channel.settings().hidden);
+    let all: Vec<(usize, &Channel)> = shown.collect();
+    let fit = |from: usize| {
+        let mut x = TIME;
+        let mut columns = Vec::new();
+        for (channel, settings) in &all[from..] {
+            let (raw, width) = wide(settings);
+            if x + raw + width > room {
+                break;
+            }
+            columns.push(Column { channel: *channel, x, raw, width });
+            x += raw + width;
+        }
+        columns
+    };
+    let holds = |columns: &[Column]| columns.iter().any(|column| column.channel == session.selected.channel);
+    let begin = (0..all.len()).find(|from| holds(&fit(*from))).unwrap_or(0);
+    let columns = fit(begin);
+    let left_out = all.len() - columns.len();
+    (columns, left_out)
+}

@@ -1,0 +1,215 @@
+//! The panel of stage 5: the threshold of the selected channel and its crossings, what counts as a level, and the last
+//! levels.
+
+use super::Effect;
+use super::panel::{Choice, Plain, Row, StagePanel, Way};
+use crate::keys::Binding;
+use crate::screen::text::side;
+use crate::session::{Session, Stage};
+use amber_core::axis::round_step;
+use amber_core::bench::Kind;
+use amber_core::chain::Channel;
+use amber_core::digits::{duration, fixed, grouped, typed, with_unit};
+use amber_core::levels::LevelRule;
+use amber_core::part::along;
+use amber_core::watch::Watch as Threshold;
+
+const LEVEL_SECONDS: [f64; 8] = [0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0];
+const LEVEL_SPREADS: [f64; 7] = [0.5, 1.0, 2.0, 3.0, 5.0, 10.0, 20.0];
+
+/// Levels that are listed.
+const LISTED: usize = 8;
+
+/// Stage 5.
+#[derive(Debug, Default)]
+pub(crate) struct Watch;
+
+static THRESHOLD: [Plain; 3] = [
+    Plain {
+        name: "watching",
+        help: "a line on the chart, and a count of its crossings",
+        range: "",
+        key: "source.channel.watch",
+        shown: |session| Some(if session.channel()?.wished().watch.is_some() { "a threshold" } else { "off" }.into()),
+        way: Way::Chosen {
+            choices: |_| vec![Choice::new("off", ""), Choice::new("a threshold", "")],
+            now: |session| usize::from(watch_of(session).is_some()),
+            choose: |session, _| toggle(session),
+        },
+    },
+    Plain {
+        name: "threshold",
+        help: "the value that is watched",
+        range: "a number, in the unit of the channel",
+        key: "source.channel.watch.threshold",
+        shown: |session| Some(with_unit(watch_of(session)?.threshold, unit_of(session))),
+        way: Way::Typed {
+            text: |session| watch_of(session).map_or(String::new(), |watch| watch.threshold.to_string()),
+            set: |session, text| set(session, |watch, value| watch.threshold = value, text),
+            nudge: |session, by| nudge(session, |watch, step| watch.threshold = tidy(watch.threshold + step), by),
+        },
+    },
+    Plain {
+        name: "hysteresis",
+        help: "width of the dead band around it; wider than the noise stops flicker",
+        range: "0 or more, in the unit of the channel",
+        key: "source.channel.watch.hysteresis",
+        shown: |session| Some(with_unit(watch_of(session)?.hysteresis, unit_of(session))),
+        way: Way::Typed {
+            text: |session| watch_of(session).map_or(String::new(), |watch| watch.hysteresis.to_string()),
+            set: |session, text| set(session, |watch, value| watch.hysteresis = value, text),
+            nudge: |session, by| {
+                nudge(session, |watch, step| watch.hysteresis = tidy(watch.hysteresis + step).max(0.0), by)
+            },
+        },
+    },
+];
+
+static LEVELS: [Plain; 3] = [
+    Plain {
+        name: "shortest level",
+        help: "how long a channel must be settled, for all channels",
+        range: "0.05 to 3600 s",
+        key: "levels.seconds",
+        shown: |session| Some(duration(session.shared().levels.seconds)),
+        way: Way::Typed {
+            text: |session| session.shared().levels.seconds.to_string(),
+            set: |session, text| set_levels(session, |rule, value| rule.seconds = value, text),
+            nudge: |session, by| {
+                session.edit_shared(|shared| shared.levels.seconds = along(&LEVEL_SECONDS, shared.levels.seconds, by));
+                Vec::new()
+            },
+        },
+    },
+    Plain {
+        name: "allowed spread",
+        help: "1; more for a board that smooths what it sends, so that it never seems settled",
+        range: "× the noise",
+        key: "levels.spread",
+        shown: |session| Some(format!("{} × the noise", session.shared().levels.spread)),
+        way: Way::Typed {
+            text: |session| session.shared().levels.spread.to_string(),
+            set: |session, text| set_levels(session, |rule, value| rule.spread = value, text),
+            nudge: |session, by| {
+                session.edit_shared(|shared| shared.levels.spread = along(&LEVEL_SPREADS, shared.levels.spread, by));
+                Vec::new()
+            },
+        },
+    },
+    Plain {
+        name: "bell",
+        help: "rings when the selected channel settles",
+        range: "",
+        key: "levels.bell",
+        shown: |session| Some(if session.shared().levels.bell { "at each level" } else { "off" }.into()),
+        way: Way::Chosen {
+            choices: |_| vec![Choice::new("off", ""), Choice::new("at each level", "")],
+            now: |session| usize::from(session.shared().levels.bell),
+            choose: |session, at| {
+                session.edit_shared(|shared| shared.levels.bell = at == 1);
+                Vec::new()
+            },
+        },
+    },
+];
+
+fn watch_of(session: &Session) -> Option<Threshold> {
+    session.channel()?.wished().watch
+}
+
+fn unit_of(session: &Session) -> &str {
+    session.channel().map_or("", |channel| channel.settings().scale.unit())
+}
+
+fn set(session: &mut Session, put: impl FnOnce(&mut Threshold, f64), text: &str) -> Result<Vec<Effect>, String> {
+    let value = typed(text)?;
+    let Some(mut watch) = watch_of(session) else { return Ok(Vec::new()) };
+    put(&mut watch, value);
+    watch.fault().map_or(Ok(()), Err)?;
+    session.edit_channel(|channel| channel.watch = Some(watch));
+    Ok(Vec::new())
+}
+
+/// Adding round steps leaves rounding behind: it is cut off where nobody will miss it.
+fn tidy(value: f64) -> f64 {
+    (value * 1e9).round() / 1e9
+}
+
+fn nudge(session: &mut Session, put: impl FnOnce(&mut Threshold, f64), by: i32) -> Vec<Effect> {
+    let resolution = session.channel().map_or(0.0, Channel::resolution);
+    session.edit_channel(|channel| {
+        if let Some(watch) = &mut channel.watch {
+            let size = round_step((watch.threshold.abs() / 100.0).max(1e-6)).max(round_step(resolution.max(1e-9)));
+            put(watch, f64::from(by) * size);
+        }
+    });
+    Vec::new()
+}
+
+/// Starts to watch at the present value with a dead band of six times the noise, or stops watching.
+fn toggle(session: &mut Session) -> Vec<Effect> {
+    let Some(channel) = session.channel() else { return Vec::new() };
+    let places = channel.decimals();
+    let round = |value: f64| fixed(value, places).parse().unwrap_or(0.0);
+    let present = session.reading(session.selected).map_or(0.0, |reading| reading.smoothed);
+    let noise = channel.noise().unwrap_or(0.0);
+    let fresh = Threshold { threshold: round(present), hysteresis: round(noise * 6.0) };
+    session.edit_channel(|channel| channel.watch = if channel.watch.is_some() { None } else { Some(fresh) });
+    Vec::new()
+}
+
+fn set_levels(session: &mut Session, put: impl FnOnce(&mut LevelRule, f64), text: &str) -> Result<Vec<Effect>, String> {
+    let mut rule = session.shared().levels;
+    put(&mut rule, typed(text)?);
+    rule.fault().map_or(Ok(()), Err)?;
+    session.edit_shared(|shared| shared.levels = rule);
+    Ok(Vec::new())
+}
+
+impl StagePanel for Watch {
+    type Action = ();
+    const STAGE: Stage = Stage::Watch;
+    const HELP: &'static str = "a threshold and its crossings, levels";
+    const KEYS: &'static [Binding<()>] = &[];
+
+    fn settings() -> Vec<&'static Plain> {
+        THRESHOLD.iter().chain(&LEVELS).collect()
+    }
+
+    fn rows(&self, session: &Session) -> Vec<Row> {
+        let Some(channel) = session.channel() else { return vec![super::no_channel()] };
+        let mut rows = vec![super::channel_row(session)];
+        rows.extend(Row::settings(&THRESHOLD, session));
+        rows.push(Row::blank());
+        let watcher = channel.watcher();
+        if channel.wished().watch.is_some() || channel.kind() == Kind::Digital {
+            rows.push(Row::fact("now", side(watcher.side, channel.kind())));
+            rows.push(Row::fact("rising edges", grouped(watcher.rises)));
+            rows.push(Row::fact("falling edges", grouped(watcher.falls)));
+            rows.push(Row::blank());
+        }
+        if channel.kind() == Kind::Analog {
+            rows.extend(Row::settings(&LEVELS, session));
+            rows.extend(found(session, channel));
+        }
+        rows
+    }
+
+    fn act(&mut self, (): (), _: Option<&Row>, _: &mut Session) -> Vec<Effect> {
+        Vec::new()
+    }
+}
+
+/// The last levels.
+fn found(session: &Session, channel: &Channel) -> Vec<Row> {
+    let levels = channel.levels();
+    let unit = channel.settings().scale.unit();
+    let mut rows = vec![Row::fact("levels so far", grouped(levels.count()))];
+    rows.extend(levels.found().iter().rev().take(LISTED).map(|level| {
+        let mean = fixed(channel.quantity_of(level.mean), channel.decimals() + 1);
+        let goes_on = if level.open { " …" } else { "" };
+        let value = format!("{}  {:.1} s{goes_on}", with_unit(mean, unit), level.seconds());
+        Row::fact(format!("  {}", session.wall(level.from, "%H:%M:%S")), value)
+    }));
+    rows
+}

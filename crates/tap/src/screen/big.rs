@@ -1,0 +1,68 @@
+//! Large digits, drawn from half blocks.
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::{Modifier, Style};
+
+/// Dots of a character: five rows of up to three dots, and its width.
+fn glyph(c: char) -> ([u8; 5], usize) {
+    match c {
+        '0' => ([0b111, 0b101, 0b101, 0b101, 0b111], 3),
+        '1' => ([0b010, 0b110, 0b010, 0b010, 0b111], 3),
+        '2' => ([0b111, 0b001, 0b111, 0b100, 0b111], 3),
+        '3' => ([0b111, 0b001, 0b111, 0b001, 0b111], 3),
+        '4' => ([0b101, 0b101, 0b111, 0b001, 0b001], 3),
+        '5' => ([0b111, 0b100, 0b111, 0b001, 0b111], 3),
+        '6' => ([0b111, 0b100, 0b111, 0b101, 0b111], 3),
+        '7' => ([0b111, 0b001, 0b010, 0b010, 0b010], 3),
+        '8' => ([0b111, 0b101, 0b111, 0b101, 0b111], 3),
+        '9' => ([0b111, 0b101, 0b111, 0b001, 0b111], 3),
+        '.' => ([0, 0, 0, 0, 0b1], 1),
+        '-' | '–' => ([0, 0, 0b111, 0, 0], 3),
+        'e' => ([0, 0b111, 0b110, 0b100, 0b111], 3),
+        'H' => ([0b101, 0b101, 0b111, 0b101, 0b101], 3),
+        'I' => ([0b111, 0b010, 0b010, 0b010, 0b111], 3),
+        'G' => ([0b111, 0b100, 0b101, 0b101, 0b111], 3),
+        'L' => ([0b100, 0b100, 0b100, 0b100, 0b111], 3),
+        'O' => ([0b111, 0b101, 0b101, 0b101, 0b111], 3),
+        'W' => ([0b101, 0b101, 0b101, 0b111, 0b101], 3),
+        _ => ([0; 5], 2),
+    }
+}
+
+/// The width of `text` in dots, one dot between characters.
+pub(crate) fn dots_wide(text: &str) -> usize {
+    text.chars().map(|c| glyph(c).1 + 1).sum::<usize>().saturating_sub(1)
+}
+
+/// Columns that `text` takes with dots of one column by half a row.
+pub(crate) fn columns(text: &str) -> u16 {
+    dots_wide(text) as u16
+}
+
+/// Draws `text` from the top left of `area` with dots of `size` columns by `size` half rows.
+pub(crate) fn big(buffer: &mut Buffer, area: Rect, text: &str, size: u16, style: Style) {
+    let mut left = 0;
+    for c in text.chars() {
+        let (rows, width) = glyph(c);
+        for half_row in 0..5 * size {
+            let bits = rows[usize::from(half_row / size)];
+            for column in 0..width as u16 * size {
+                let lit = bits >> (width as u16 - 1 - column / size) & 1 == 1;
+                let (x, y) = (left + column, half_row / 2);
+                if !lit || x >= area.width || y >= area.height {
+                    continue;
+                }
+                if let Some(cell) = buffer.cell_mut((area.x + x, area.y + y)) {
+                    // A full cell is a reversed blank: a block of the font's own may leave gaps between rows.
+                    match (half_row % 2, cell.symbol()) {
+                        (0, _) => cell.set_symbol("▀").set_style(style),
+                        (_, "▀") => cell.set_symbol(" ").set_style(style.add_modifier(Modifier::REVERSED)),
+                        _ => cell.set_symbol("▄").set_style(style),
+                    };
+                }
+            }
+        }
+        left += (width as u16 + 1) * size;
+    }
+}

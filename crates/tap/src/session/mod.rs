@@ -1,0 +1,259 @@
+//! The session: all that is watched and set, which rooms look at and change. It has no terminal, files or clock: time
+//! comes in, and what is to be done outside goes out as requests.
+
+mod channels;
+mod feed;
+mod lanes;
+mod loading;
+mod request;
+mod saving;
+mod snapshot;
+mod sources;
+mod stage;
+mod taking;
+mod tasks;
+mod time_axis;
+mod trouble;
+mod undo;
+mod zero;
+
+pub(crate) use channels::in_a_circle;
+pub(crate) use lanes::{AnalogLane, Lanes};
+pub(crate) use loading::chain_of;
+pub(crate) use request::{LinkOrder, Request};
+pub(crate) use snapshot::{ChannelSnapshot, Snapshot};
+pub(crate) use sources::{ChannelId, Watched};
+pub(crate) use stage::Stage;
+pub(crate) use taking::{Taking, in_words, name_of};
+use tasks::Underway;
+pub(crate) use tasks::{Done, Search, Task, TaskKind};
+pub(crate) use time_axis::TimeAxis;
+pub(crate) use undo::Known;
+
+use crate::screen::text::more;
+use amber_core::Stamp;
+use amber_core::axis::FitAxis;
+use amber_core::bench::{Bench, Kind, Shared};
+use amber_core::chain::{Chain, Channel, Reading};
+use amber_io::LinkState;
+use amber_io::take::{Mark, OpenedTake};
+use jiff::tz::TimeZone;
+use std::collections::HashMap;
+use std::path::PathBuf;
+
+/// What is watched.
+#[derive(Debug)]
+pub(crate) enum Source {
+    /// A port, live.
+    Live {
+        /// How the link stands.
+        link: LinkState,
+    },
+    /// A take that was opened.
+    Take(Box<OpenedTake>),
+}
+
+/// A passing message in the footer.
+#[derive(Debug)]
+pub(crate) struct Notice {
+    pub(crate) text: String,
+    /// Something went wrong, rather than well.
+    pub(crate) bad: bool,
+    pub(crate) until: Stamp,
+}
+
+/// All that is watched and set.
+pub(crate) struct Session {
+    /// The sources, in their order; there is at least one.
+    pub(crate) watched: Vec<Watched>,
+    shared: Shared,
+    pub(crate) taking: Taking,
+    /// What the take of each source holds, and how many of them have ended.
+    summaries: Vec<Option<amber_io::take::Summary>>,
+    stopped: usize,
+    pub(crate) marks: Vec<Mark>,
+    pub(crate) axis: TimeAxis,
+    /// What shows all of the takes that are watched, as far as they are read.
+    whole_axis: TimeAxis,
+    pub(crate) snapshot: Snapshot,
+    /// The selected channel, and with it the selected source.
+    pub(crate) selected: ChannelId,
+    /// A lent port is taken back when the other program is done with it.
+    takes_back: bool,
+    known: Known,
+    undo: undo::Undo,
+    /// What is to be done by somebody else, and whether long work is.
+    tasks: Vec<Task>,
+    defers: bool,
+    pub(crate) notice: Option<Notice>,
+    pub(crate) lane_axes: HashMap<String, FitAxis>,
+    pub(crate) bench_file: Option<PathBuf>,
+    /// The settings as they are in the file, or as they were at the start.
+    saved_bench: Bench,
+    is_unsaved: saving::IsUnsaved,
+    /// Quit as soon as the bench is saved.
+    pub(crate) quit_when_saved: bool,
+    /// Where takes and figures go.
+    folder: PathBuf,
+    pub(crate) now: Stamp,
+    pub(crate) zone: TimeZone,
+    /// The screen's size in columns and rows, as last drawn or resized.
+    pub(crate) size: (u16, u16),
+}
+
+impl Session {
+    /// A live source that is about to be opened.
+    pub(crate) fn live(
+        chain: Chain,
+        shared: Shared,
+        folder: PathBuf,
+        bench_file: Option<PathBuf>,
+        now: Stamp,
+    ) -> Session {
+        let source = Source::Live { link: LinkState::Opening };
+        Session::new(Watched::new(chain, source), shared, folder, bench_file, now)
+    }
+
+    /// A take, with its rows in `chain`, as far as they are read.
+    pub(crate) fn take(chain: Chain, shared: Shared, take: OpenedTake, bench_file: Option<PathBuf>) -> Session {
+        let end = take.end();
+        let folder = take.folder.parent().map(PathBuf::from).unwrap_or_default();
+        let (marks, told) = (take.marks.clone(), take.told.clone());
+        let source = Source::Take(Box::new(take));
+        let mut session = Session::new(Watched::new(chain, source), shared, folder, bench_file, end);
+        session.marks = marks;
+        session.show_all_takes();
+        if let Some(first) = told.first() {
+            session.say(format!("{first}{}", more(told.len())), true);
+        }
+        session
+    }
+
+    fn new(watched: Watched, shared: Shared, folder: PathBuf, bench_file: Option<PathBuf>, now: Stamp) -> Session {
+        let sources = vec![watched.chain.live_settings()];
+        Session {
+            axis: TimeAxis::live(shared.screen.span),
+            whole_axis: TimeAxis::live(shared.screen.span),
+            saved_bench: Bench { shared: shared.clone(), sources },
+            is_unsaved: saving::IsUnsaved::default(),
+            watched: vec![watched],
+            shared,
+            taking: Taking::default(),
+            summaries: Vec::new(),
+            stopped: 0,
+            marks: Vec::new(),
+            snapshot: Snapshot::default(),
+            selected: ChannelId::default(),
+            takes_back: true,
+            known: Known::default(),
+            undo: undo::Undo::default(),
+            tasks: Vec::new(),
+            defers: false,
+            notice: None,
+            lane_axes: HashMap::new(),
+            bench_file,
+            quit_when_saved: false,
+            folder,
+            now,
+            zone: TimeZone::system(),
+            size: (0, 0),
+        }
+    }
+
+    /// What is set once, for all sources.
+    pub(crate) fn shared(&self) -> &Shared {
+        &self.shared
+    }
+
+    /// Where takes and figures go.
+    pub(crate) fn folder(&self) -> &PathBuf {
+        &self.folder
+    }
+
+    /// Whether a lent port is taken back when the other program is done with it.
+    pub(crate) fn takes_back(&self) -> bool {
+        self.takes_back
+    }
+
+    /// The selected channel, if there is any.
+    pub(crate) fn channel(&self) -> Option<&Channel> {
+        self.chain().channels().get(self.selected.channel)
+    }
+
+    /// What the screen shows of channel `id`, if it has shown anything of it.
+    pub(crate) fn reading(&self, id: ChannelId) -> Option<Reading> {
+        self.snapshot.of(id).reading
+    }
+
+    /// What the reference of channel `id`'s converter says, where that is a channel; NaN elsewhere.
+    pub(crate) fn reference(&self, id: ChannelId) -> f64 {
+        self.reading(id).and_then(|reading| reading.reference).unwrap_or(f64::NAN)
+    }
+
+    /// The letter that stands for a channel on the chart: channels that can be drawn are lettered in their order.
+    pub(crate) fn letter(&self, channel: ChannelId) -> char {
+        char::from(b'A' + (self.ink(channel) % 26) as u8)
+    }
+
+    /// The same, and a blank for channels that are not drawn.
+    pub(crate) fn letter_or_blank(&self, channel: ChannelId) -> char {
+        if self.channel_at(channel).kind() == Kind::Clock { ' ' } else { self.letter(channel) }
+    }
+
+    /// The number of a channel's ink, which goes with its letter.
+    pub(crate) fn ink(&self, channel: ChannelId) -> usize {
+        self.channel_ids()
+            .take_while(|id| *id != channel)
+            .filter(|id| self.channel_at(*id).kind() != Kind::Clock)
+            .count()
+    }
+
+    /// An instant on the wall, in the person's own time zone.
+    pub(crate) fn wall(&self, at: Stamp, format: &str) -> String {
+        let moment = jiff::Timestamp::from_nanosecond(i128::from(at.0)).unwrap_or(jiff::Timestamp::UNIX_EPOCH);
+        moment.to_zoned(self.zone.clone()).strftime(format).to_string()
+    }
+
+    /// The instant at the right edge of the chart.
+    pub(crate) fn end(&self) -> Stamp {
+        self.axis.held.unwrap_or_else(|| self.present())
+    }
+
+    /// The instant at the right edge when nothing is held: now; for texts, whose rows have times of their own, that of
+    /// the newest row.
+    pub(crate) fn present(&self) -> Stamp {
+        let newest = |chain: &Chain| {
+            let rows = chain.store().rows();
+            chain.store().time(rows.end.checked_sub(1)?).filter(|_| chain.timer().is_text_time())
+        };
+        let of_texts = self.chains().map(newest).collect::<Option<Vec<Stamp>>>();
+        of_texts.and_then(|times| times.into_iter().max()).unwrap_or(self.now)
+    }
+
+    /// Whether time stands still on the screen.
+    pub(crate) fn is_held(&self) -> bool {
+        self.axis.held.is_some()
+    }
+
+    /// Whether a take is watched, rather than a port.
+    pub(crate) fn is_take(&self) -> bool {
+        matches!(self.source(), Source::Take(_))
+    }
+
+    /// Puts a passing message into the footer.
+    pub(crate) fn say(&mut self, text: impl Into<String>, bad: bool) {
+        let seconds = if bad { 12.0 } else { 5.0 };
+        self.notice = Some(Notice { text: text.into(), bad, until: self.now.plus(seconds) });
+    }
+
+    /// Says what is wrong in the bench file; the rest of it is in force.
+    pub(crate) fn say_mistakes(&mut self, mistakes: &[String]) {
+        if let Some(first) = mistakes.first() {
+            self.say(format!("{first}{}; the rest is loaded", more(mistakes.len())), true);
+        }
+    }
+}
+
+#[cfg(test)]
+#[path = "tasks_tests.rs"]
+mod tasks_tests;

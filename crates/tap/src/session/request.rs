@@ -1,0 +1,48 @@
+//! What the session wants done outside: on ports, disks and the terminal.
+
+use amber_core::Stamp;
+use amber_core::bench::{Bench, Source};
+use amber_io::take::Place;
+use std::path::PathBuf;
+
+/// Something for the shell to do.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) enum Request {
+    /// Start a take, with the settings of each source.
+    StartTake {
+        place: Place,
+        benches: Vec<Bench>,
+    },
+    StopTake,
+    Mark {
+        at: Stamp,
+        note: String,
+    },
+    /// Write the picture in view; the shell asks [`super::Session`] for it.
+    Figure,
+    SaveBench {
+        path: PathBuf,
+        bench: Box<Bench>,
+        /// Also into another bench that is there.
+        may_replace: bool,
+    },
+    /// Close the source at this place and open this one.
+    Open(usize, Source),
+    /// Tell the link of the source at this place to do something.
+    Tell(usize, LinkOrder),
+    /// Ring the terminal's bell.
+    Bell,
+    /// Put this text where other programs paste from.
+    Copy(String),
+    Quit,
+}
+
+/// What the link is told from the keyboard.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum LinkOrder {
+    Lend { back: bool },
+    TakeBack,
+    Reset,
+    FindBaud,
+    Send(Vec<u8>),
+}

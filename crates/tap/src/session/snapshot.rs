@@ -1,0 +1,119 @@
+//! The numbers and lines as they stand on the screen: refreshed at a pace that a person can read, while every row is
+//! kept.
+
+use super::{ChannelId, Session, Source};
+use amber_core::Stamp;
+use amber_core::chain::Reading;
+use amber_core::split::Shape;
+use amber_core::tail::{KeptLine, Tail};
+use amber_io::take::OpenedTake;
+
+/// Lines of the wire that are ever shown.
+const LINES: usize = 60;
+
+/// One channel's numbers.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct ChannelSnapshot {
+    /// The values at each stage; `None` before the first row.
+    pub(crate) reading: Option<Reading>,
+    /// Minimum and maximum of the smoothed value in view.
+    pub(crate) min_max: Option<(f64, f64)>,
+}
+
+/// What was on the screen when it was last refreshed.
+#[derive(Debug, Default)]
+pub(crate) struct Snapshot {
+    pub(crate) at: Option<Stamp>,
+    /// For each source its channels.
+    channels: Vec<Vec<ChannelSnapshot>>,
+    /// The last lines of the wire.
+    pub(crate) lines: Vec<KeptLine>,
+    /// The instant that they are those of.
+    pub(crate) end: Stamp,
+    /// Rows a second of the selected source, and of all.
+    pub(crate) rate: f64,
+    pub(crate) all_rates: f64,
+    pub(crate) rows: u64,
+}
+
+impl Snapshot {
+    /// What is shown of a channel; nothing before its first row.
+    pub(crate) fn of(&self, id: ChannelId) -> ChannelSnapshot {
+        self.channels.get(id.source).and_then(|channels| channels.get(id.channel)).copied().unwrap_or_default()
+    }
+}
+
+impl Session {
+    /// Takes over the newest numbers when their time has come; a held picture is refreshed from the buffer at once,
+    /// since it only changes when a person moves it. Gives whether anything was refreshed.
+    pub(super) fn refresh_numbers(&mut self, now: Stamp) -> bool {
+        let due = self.numbers_due(now);
+        if due {
+            self.snapshot.at = Some(now);
+            self.snapshot.end = self.end();
+            self.snapshot.rate = self.chain().rate().rate(self.now);
+            self.snapshot.all_rates = self.chains().map(|chain| chain.rate().rate(self.now)).sum();
+            self.snapshot.rows = self.chain().counts().rows;
+            if !self.is_held() || self.snapshot.lines.is_empty() {
+                self.snapshot.lines = last_lines(self.chain().tail());
+            }
+        }
+        if let (Source::Take(take), true) = (self.source(), due) {
+            self.snapshot.lines = last_lines(&lines_up_to(take, self.end(), self.chain().shape()));
+        }
+        if due || self.is_held() {
+            self.refresh_channels();
+        }
+        due
+    }
+
+    fn refresh_channels(&mut self) {
+        let end = self.end();
+        let begin = end.plus(-self.axis.span);
+        let mut sources = Vec::with_capacity(self.sources());
+        for chain in self.chains() {
+            let rows = chain.store().between(begin, end);
+            let row = rows.end.checked_sub(1).filter(|row| chain.store().rows().contains(row));
+            let shown = chain.channels().iter().enumerate().map(|(index, channel)| ChannelSnapshot {
+                reading: row.and_then(|row| chain.reading(index, row)),
+                min_max: channel.output().least_most(rows.clone()).map(|(a, b)| (f64::from(a), f64::from(b))),
+            });
+            sources.push(shown.collect());
+        }
+        self.snapshot.channels = sources;
+    }
+
+    /// Whether the numbers' time has come.
+    pub(crate) fn numbers_due(&self, now: Stamp) -> bool {
+        // Frames come a sixtieth of a second apart: a refresh that is nearly due is due.
+        let pace = 1.0 / self.shared.screen.pace - 0.5 / 60.0;
+        self.snapshot.at.is_none_or(|at| now.seconds_since(at) >= pace || now < at)
+    }
+
+    /// Makes the numbers fresh at the next frame, whatever the pace: something was set, or moved.
+    pub(crate) fn refresh_soon(&mut self) {
+        self.snapshot.at = None;
+    }
+}
+
+fn last_lines(tail: &Tail) -> Vec<KeptLine> {
+    let mut lines: Vec<KeptLine> = tail.lines().rev().take(LINES).map(|line| line.kept()).collect();
+    lines.reverse();
+    lines
+}
+
+/// The lines of a take that had come when `end` was now.
+fn lines_up_to(take: &OpenedTake, end: Stamp, shape: Option<&Shape>) -> Tail {
+    let after = take.pieces.partition_point(|piece| piece.at <= end);
+    let last = after.checked_sub(1).map_or(0, |index| take.pieces[index].bytes.end);
+    let from = last.saturating_sub(LINES * 200);
+    let begin = take.pieces.partition_point(|piece| piece.bytes.end <= from);
+    let mut bytes = Vec::new();
+    // What cannot be read is not shown; that it cannot be is said where the rows are read.
+    let from = take.wire.read(from..last, &mut bytes).map_or(last, |()| from);
+    let pieces = take.pieces[begin.min(after)..after].iter().map(|piece| {
+        let part = piece.bytes.start.max(from) - from..piece.bytes.end.max(from) - from;
+        (piece.at, &bytes[part])
+    });
+    amber_core::tail::replay(shape.cloned(), from == 0, pieces)
+}

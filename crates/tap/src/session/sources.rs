@@ -1,0 +1,174 @@
+//! The sources that are watched: one of them is selected, for panels, lines and talk; the chart shows the channels of all.
+
+use super::{Session, Source, Underway};
+use amber_core::bench::{Bench, source_names};
+use amber_core::chain::{Chain, Channel};
+
+/// A channel, by its source and its place there.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub(crate) struct ChannelId {
+    /// The place of its source among all.
+    pub(crate) source: usize,
+    /// Its place among the channels of that source.
+    pub(crate) channel: usize,
+}
+
+/// A source with what comes of it.
+#[derive(Debug)]
+pub(crate) struct Watched {
+    pub(crate) chain: Chain,
+    pub(crate) source: Source,
+    /// Its history is being made anew.
+    pub(super) underway: Option<Underway>,
+}
+
+impl Watched {
+    pub(super) fn new(chain: Chain, source: Source) -> Watched {
+        Watched { chain, source, underway: None }
+    }
+}
+
+impl Session {
+    /// Adds sources beside the first.
+    pub(crate) fn beside(mut self, others: impl IntoIterator<Item = (Chain, Source)>) -> Session {
+        self.watched.extend(others.into_iter().map(|(chain, source)| Watched::new(chain, source)));
+        self.forget_changes();
+        if self.is_take() {
+            self.show_all_takes();
+        }
+        self
+    }
+
+    /// Shows takes from the beginning of the first to the end of the last.
+    pub(super) fn show_all_takes(&mut self) {
+        let ends_of = |watched: &Watched| {
+            let store = watched.chain.store();
+            let rows = store.rows();
+            let ends = store.time(rows.start).zip(rows.end.checked_sub(1).and_then(|last| store.time(last)));
+            match &watched.source {
+                // Rows of a text have times of their own.
+                Source::Take(take) if !watched.chain.timer().is_text_time() => {
+                    let (start, end) = ends.unwrap_or((take.start, take.start));
+                    Some((start.min(take.start), end.max(take.end())))
+                }
+                _ => ends,
+            }
+        };
+        let ends = self.watched.iter().filter_map(ends_of).reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)));
+        if let Some((start, end)) = ends {
+            self.now = self.now.max(end);
+            self.axis.show_all(start, end);
+            self.whole_axis = self.axis;
+        }
+    }
+
+    /// The number of sources.
+    pub(crate) fn sources(&self) -> usize {
+        self.watched.len()
+    }
+
+    /// The place of the selected source.
+    pub(crate) fn place(&self) -> usize {
+        self.selected.source
+    }
+
+    /// The chain of the selected source.
+    pub(crate) fn chain(&self) -> &Chain {
+        self.chain_at(self.place())
+    }
+
+    /// The same, for changing it.
+    pub(crate) fn chain_mut(&mut self) -> &mut Chain {
+        let place = self.place();
+        &mut self.watched[place].chain
+    }
+
+    /// What the selected source is.
+    pub(crate) fn source(&self) -> &Source {
+        &self.watched[self.place()].source
+    }
+
+    /// The chain of the source at `place`, which must be below [`Session::sources`].
+    pub(crate) fn chain_at(&self, place: usize) -> &Chain {
+        &self.watched[place].chain
+    }
+
+    /// The chains of all sources in their order.
+    pub(crate) fn chains(&self) -> impl Iterator<Item = &Chain> {
+        self.watched.iter().map(|watched| &watched.chain)
+    }
+
+    /// The names of all sources in their order.
+    pub(crate) fn source_names(&self) -> Vec<String> {
+        source_names(self.chains().map(|chain| &chain.settings().wire))
+    }
+
+    /// All channels, source by source.
+    pub(crate) fn channel_ids(&self) -> impl Iterator<Item = ChannelId> {
+        let counts = self.chains().map(|chain| chain.channels().len()).enumerate();
+        counts.flat_map(|(source, count)| (0..count).map(move |channel| ChannelId { source, channel }))
+    }
+
+    /// Channel `channel` of the selected source.
+    pub(crate) fn own(&self, channel: usize) -> ChannelId {
+        ChannelId { source: self.place(), channel }
+    }
+
+    /// Channel `id`, which must be one of [`Session::channel_ids`].
+    pub(crate) fn channel_at(&self, id: ChannelId) -> &Channel {
+        &self.chain_at(id.source).channels()[id.channel]
+    }
+
+    /// What a channel is called, with its source where there are several.
+    pub(crate) fn title(&self, id: ChannelId) -> String {
+        let title = self.channel_at(id).title();
+        if self.sources() == 1 {
+            return title.to_owned();
+        }
+        format!("{}.{title}", self.source_names()[id.source])
+    }
+
+    /// Selects channel `id`, and with it its source.
+    pub(crate) fn select(&mut self, id: ChannelId) {
+        if id.source != self.place() {
+            self.refresh_soon();
+        }
+        self.selected = id;
+    }
+
+    /// Selects the source at `place`.
+    pub(crate) fn turn_to(&mut self, place: usize) {
+        if place < self.sources() && place != self.place() {
+            self.select(ChannelId { source: place, channel: 0 });
+        }
+    }
+
+    /// All settings: what is set once, and what each source has of its own.
+    fn bench_of(&self, of: impl Fn(&Chain) -> amber_core::bench::SourceSettings) -> Bench {
+        Bench { shared: self.shared.clone(), sources: self.chains().map(of).collect() }
+    }
+
+    /// All settings.
+    pub(crate) fn bench(&self) -> Bench {
+        self.bench_of(Chain::live_settings)
+    }
+
+    /// The settings of each source for a take of its own.
+    pub(crate) fn pinned_benches(&self) -> Vec<Bench> {
+        let Bench { shared, sources } = self.bench_of(Chain::pinned_settings);
+        sources.into_iter().map(|source| Bench { shared: shared.clone(), sources: vec![source] }).collect()
+    }
+
+    /// Keeps as much history as is set, of all sources.
+    pub(super) fn apply_limits(&mut self) {
+        let limits = self.shared.history;
+        self.watched.iter_mut().for_each(|watched| watched.chain.set_limits(limits));
+    }
+
+    /// Goes by what counts as a level, as it is set, for all sources.
+    pub(super) fn apply_levels(&mut self) {
+        let rule = self.shared.levels;
+        let others = self.watched.iter_mut().filter(|watched| watched.chain.level_rule() != rule);
+        others.for_each(|watched| watched.chain.set_levels(rule));
+    }
+}

@@ -1,0 +1,155 @@
+//! The running take, as far as the screen knows of it.
+
+use super::{Request, Session, Source};
+use amber_core::Stamp;
+use amber_core::bench::Split;
+use amber_core::digits;
+use amber_io::take::{Mark, Place, Report, Summary, TakeError};
+use std::path::{Path, PathBuf};
+
+/// Whether a take runs.
+#[derive(Debug, Default)]
+pub(crate) enum Taking {
+    /// None.
+    #[default]
+    No,
+    /// Asked for, not yet there.
+    Starting,
+    /// Running.
+    Yes {
+        folder: PathBuf,
+        since: Stamp,
+        /// As last written through.
+        saved: Option<Summary>,
+    },
+}
+
+impl Taking {
+    pub(crate) fn runs(&self) -> bool {
+        !matches!(self, Taking::No)
+    }
+}
+
+/// The last part of a take's path, which people know it by.
+pub(crate) fn name_of(folder: &Path) -> String {
+    folder.file_name().map_or_else(|| folder.display().to_string(), |name| name.to_string_lossy().into_owned())
+}
+
+impl Session {
+    /// Sets how the selected source's lines are laid out, for the history too.
+    pub(crate) fn set_split(&mut self, split: Split) {
+        self.touch();
+        self.set_split_of(self.place(), split);
+    }
+
+    /// The same for the source at `place`.
+    pub(crate) fn set_split_of(&mut self, place: usize, split: Split) {
+        match &self.watched[place].source {
+            Source::Take(_) => self.split_take(place, split),
+            Source::Live { .. } => self.watched[place].chain.set_split(split),
+        }
+        self.show_afresh(place);
+    }
+
+    /// The rows of the source at `place` have other numbers and channels now.
+    pub(crate) fn show_afresh(&mut self, place: usize) {
+        if place == self.place() {
+            self.selected.channel = 0;
+        }
+        self.lane_axes.clear();
+        self.known.clear();
+    }
+
+    /// Starts a take, or ends the one that runs.
+    pub(crate) fn toggle_take(&mut self) -> Vec<Request> {
+        if self.is_take() {
+            self.say("this is a take already: watch a port to make another", true);
+            return Vec::new();
+        }
+        if self.taking.runs() {
+            return vec![Request::StopTake];
+        }
+        self.taking = Taking::Starting;
+        self.stopped = 0;
+        let place = Place::Next(self.folder.clone());
+        vec![Request::StartTake { place, benches: self.pinned_benches() }]
+    }
+
+    /// The keeper of the source at `place` reports. A take of several sources is a folder of takes, one for each.
+    pub(crate) fn hear_keeper(&mut self, place: usize, report: Report) -> Vec<Request> {
+        let several = self.sources() > 1;
+        match report {
+            Report::Started(folder) => {
+                let whole = if several { folder.parent().map(PathBuf::from) } else { None }.unwrap_or(folder);
+                if !matches!(self.taking, Taking::Yes { .. }) {
+                    let name = name_of(&whole);
+                    self.say(format!("{name} runs: every byte and row is kept in {}", whole.display()), false);
+                    self.taking = Taking::Yes { folder: whole, since: self.now, saved: None };
+                    self.marks.clear();
+                    self.summaries = vec![None; self.sources()];
+                }
+            }
+            Report::Saved(summary) => self.note_summary(place, summary),
+            // Each keeper sets the same mark.
+            Report::Marked { number, at, note } if place == 0 => {
+                self.say(format!("mark {number} set"), false);
+                self.marks.push(Mark { number, at, note });
+            }
+            Report::Marked { .. } => {}
+            Report::Stopped(summary) => {
+                self.note_summary(place, summary);
+                self.stopped += 1;
+                if self.stopped >= self.sources()
+                    && let Taking::Yes { saved: Some(summary), .. } = std::mem::take(&mut self.taking)
+                {
+                    self.stopped = 0;
+                    self.say(format!("{} ended: {}", name_of(&summary.folder), in_words(&summary)), false);
+                }
+            }
+            Report::Failed { error, kept } => {
+                self.take_failed(&error, kept.as_ref());
+                // Half of a take is of no use: the others end too.
+                return if several { vec![Request::StopTake] } else { Vec::new() };
+            }
+        }
+        Vec::new()
+    }
+
+    /// Takes note of what the take of one source holds, and adds up.
+    fn note_summary(&mut self, place: usize, summary: Summary) {
+        let Taking::Yes { folder, saved, .. } = &mut self.taking else { return };
+        self.summaries.resize(self.watched.len(), None);
+        self.summaries[place] = Some(summary);
+        let sum = self.summaries.iter().flatten().cloned().reduce(|mut all, one| {
+            all.bytes += one.bytes;
+            all.tally.rows += one.tally.rows;
+            all.tally.refused += one.tally.refused;
+            all.tally.messages += one.tally.messages;
+            all.tally.late_fields += one.tally.late_fields;
+            all.seconds = all.seconds.max(one.seconds);
+            all
+        });
+        *saved = sum.map(|sum| Summary { folder: folder.clone(), ..sum });
+    }
+
+    fn take_failed(&mut self, error: &TakeError, kept: Option<&Summary>) {
+        self.taking = Taking::No;
+        self.stopped = 0;
+        let kept = kept.map(|summary| format!("; {} keeps {}", name_of(&summary.folder), in_words(summary)));
+        self.say(format!("no take runs: {error}{}", kept.unwrap_or_default()), true);
+    }
+}
+
+/// A take's content in a few words.
+pub(crate) fn in_words(summary: &Summary) -> String {
+    let tally = summary.tally;
+    let mut text = format!("{}, {}", digits::counted(tally.rows, "row"), digits::bytes(summary.bytes));
+    text += &format!(", {}", digits::duration(summary.seconds.round()));
+    if tally.refused > 0 {
+        text += &format!(", {} rejected", digits::counted(tally.refused, "line"));
+    }
+    if tally.late_fields > 0 {
+        text += &format!(", {} of late channels only in wire.bin", digits::counted(tally.late_fields, "field"));
+    }
+    text
+}
