@@ -1,6 +1,7 @@
 //! Stage 5, **watch**: one threshold with hysteresis, its state and how often it was crossed.
 
 use serde::{Deserialize, Serialize};
+use std::collections::VecDeque;
 
 /// A channel's threshold, in the quantity's unit.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -36,10 +37,23 @@ pub enum Side {
     Above,
 }
 
-/// A threshold with its memory.
+/// A threshold with its memory: where the channel is, and every crossing in the rows that are kept.
 #[derive(Clone, Debug)]
 pub struct Watcher {
     settings: Watch,
+    /// The state behind the last row.
+    state: WatchState,
+    /// The number of the next row.
+    next: u64,
+    /// The row that was decided first.
+    decided: Option<u64>,
+    /// The rows of the crossings that are kept, each twice its number, and one more where it rose.
+    edges: VecDeque<u64>,
+}
+
+/// What a watcher saw up to some row.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct WatchState {
     /// The side that the last decided reading was on.
     pub side: Side,
     /// Crossings from below to above.
@@ -49,17 +63,19 @@ pub struct Watcher {
 }
 
 impl Watcher {
-    /// A watcher that has seen nothing.
-    pub fn new(settings: Watch) -> Self {
-        Watcher { settings, side: Side::Unknown, rises: 0, falls: 0 }
+    /// A watcher that has seen nothing; the first row that it takes has the number `first`.
+    pub fn new(settings: Watch, first: u64) -> Self {
+        Watcher { settings, state: WatchState::default(), next: first, decided: None, edges: VecDeque::new() }
     }
 
-    /// Takes readings. A gap (NaN) changes nothing.
+    /// Takes the readings of the next rows. A gap (NaN) changes nothing.
     pub fn extend(&mut self, values: &[f64]) {
         let half = self.settings.hysteresis / 2.0;
         let (above, below) = (self.settings.threshold + half, self.settings.threshold - half);
+        let first = self.next;
+        self.next += values.len() as u64;
         // Mostly nothing happens, which is soon seen.
-        let stays = match self.side {
+        let stays = match self.state.side {
             Side::Above => values.iter().fold(true, |stays, value| stays & (*value >= below)),
             Side::Below => values.iter().fold(true, |stays, value| stays & (*value <= above)),
             Side::Unknown => false,
@@ -67,15 +83,55 @@ impl Watcher {
         if stays {
             return;
         }
-        for value in values {
-            if *value > above {
-                self.rises += u64::from(self.side == Side::Below);
-                self.side = Side::Above;
-            } else if *value < below {
-                self.falls += u64::from(self.side == Side::Above);
-                self.side = Side::Below;
+        for (value, row) in values.iter().zip(first..) {
+            let side = match () {
+                () if *value > above => Side::Above,
+                () if *value < below => Side::Below,
+                () => continue,
+            };
+            let before = std::mem::replace(&mut self.state.side, side);
+            match (before, side) {
+                (Side::Below, Side::Above) => self.state.rises += 1,
+                (Side::Above, Side::Below) => self.state.falls += 1,
+                (Side::Unknown, _) => self.decided = Some(row),
+                _ => {}
+            }
+            if before != side && before != Side::Unknown {
+                self.edges.push_back(row << 1 | u64::from(side == Side::Above));
             }
         }
+    }
+
+    /// Rows before `first` are not kept any more; their crossings count all the same.
+    pub(crate) fn forget_before(&mut self, first: u64) {
+        while self.edges.front().is_some_and(|edge| *edge >> 1 < first) {
+            self.edges.pop_front();
+        }
+    }
+
+    /// The state behind the last row.
+    pub fn now(&self) -> WatchState {
+        self.state
+    }
+
+    /// The state behind row `row`, which must be one that is kept.
+    pub fn at(&self, row: u64) -> WatchState {
+        if self.decided.is_none_or(|decided| row < decided) {
+            return WatchState::default();
+        }
+        let seen = self.edges.partition_point(|edge| edge >> 1 <= row);
+        let later = self.edges.range(seen..);
+        let rises = later.clone().filter(|edge| **edge & 1 == 1).count() as u64;
+        let falls = later.len() as u64 - rises;
+        // Where nothing before is known, the next crossing tells from where it came.
+        let side = match (seen.checked_sub(1).and_then(|last| self.edges.get(last)), self.edges.get(seen)) {
+            (Some(edge), _) if edge & 1 == 1 => Side::Above,
+            (Some(_), _) => Side::Below,
+            (None, Some(edge)) if edge & 1 == 1 => Side::Below,
+            (None, Some(_)) => Side::Above,
+            (None, None) => self.state.side,
+        };
+        WatchState { side, rises: self.state.rises - rises, falls: self.state.falls - falls }
     }
 }
 
@@ -85,14 +141,22 @@ mod tests {
 
     #[test]
     fn hysteresis_keeps_noise_from_counting() {
-        let mut watcher = Watcher::new(Watch { threshold: 100.0, hysteresis: 4.0 });
+        let mut watcher = Watcher::new(Watch { threshold: 100.0, hysteresis: 4.0 }, 7);
         let mut seen = Vec::new();
         for value in [101.0, 99.0, 97.9, 101.9, 102.1, 99.0, f64::NAN, 98.1, 97.9, 102.0, 103.0] {
             watcher.extend(&[value]);
-            seen.push(watcher.side);
+            seen.push(watcher.now());
         }
+        let sides: Vec<Side> = seen.iter().map(|state| state.side).collect();
         use Side::*;
-        assert_eq!(seen, [Unknown, Unknown, Below, Below, Above, Above, Above, Above, Below, Below, Above]);
-        assert_eq!((watcher.rises, watcher.falls), (2, 1));
+        assert_eq!(sides, [Unknown, Unknown, Below, Below, Above, Above, Above, Above, Below, Below, Above]);
+        assert_eq!((watcher.now().rises, watcher.now().falls), (2, 1));
+        // What it saw then can be told afterwards, also when the first crossings are not kept any more.
+        for first in [7, 9, 13, 16] {
+            watcher.forget_before(first);
+            for row in first..18 {
+                assert_eq!(watcher.at(row), seen[row as usize - 7], "row {row}, kept from {first}");
+            }
+        }
     }
 }

@@ -147,7 +147,7 @@ proptest! {
             let span = |series: &amber_core::store::Series| series.least_most(0..rows as u64);
             prop_assert_eq!(span(a.scaled()), span(b.scaled()));
             prop_assert_eq!(span(a.output()), span(b.output()));
-            prop_assert_eq!((a.watcher().rises, a.watcher().falls, a.watcher().side), (b.watcher().rises, b.watcher().falls, b.watcher().side));
+            prop_assert_eq!(a.watcher().now(), b.watcher().now());
             prop_assert_eq!(a.levels().found(), b.levels().found());
             prop_assert_eq!((a.kind(), a.ends()), (b.kind(), b.ends()));
         }

@@ -15,13 +15,13 @@ const COLUMNS: usize = 1800;
 
 /// What is in view, as a figure.
 pub(crate) fn of(session: &Session) -> Figure {
-    let columns = Columns::new(session.end(), session.axis.span, COLUMNS, Motion::Scroll);
+    let columns = Columns::new(session.viewport.end, session.viewport.span, COLUMNS, Motion::Scroll);
     let grid = |id: ChannelId| {
         let chain = session.chain_at(id.source);
-        Grid::new(chain.store(), &columns, session.end(), chain.rate().interval())
+        Grid::new(chain.store(), &columns, session.viewport.end, chain.rate().interval())
     };
     let wall = |at: Stamp| session.wall(at, "%Y-%m-%d %H:%M:%S");
-    let end = session.end();
+    let end = session.viewport.end;
     let (zero, time_label, source) = match session.source() {
         Source::Take(take) => {
             let label = format!("seconds since the start of the take, {}", wall(take.start));
@@ -68,7 +68,7 @@ pub(crate) fn of(session: &Session) -> Figure {
         at: mark.at.seconds_since(zero),
         note: visible(mark.note.as_bytes()),
     });
-    let time = (right - session.axis.span, right);
+    let time = (right - session.viewport.span, right);
     let name = &session.shared().name;
     Figure {
         title: visible(if name.is_empty() { "readings" } else { name }.as_bytes()),

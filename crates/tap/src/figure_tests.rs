@@ -54,6 +54,7 @@ fn app() -> App {
 fn a_figure_has_the_lanes_of_the_screen() {
     let mut app = app();
     app.session.axis.span = 10.0;
+    app.session.viewport = app.session.look();
     let figure = of(&app.session);
     assert_eq!(figure.title, "figure <1>");
     assert_eq!(figure.time, (-10.0, 0.0));
@@ -76,6 +77,7 @@ fn a_figure_has_the_lanes_of_the_screen() {
 fn a_gap_is_a_gap_and_time_runs_on_in_every_run() {
     let mut app = app();
     app.session.axis.span = 10.0;
+    app.session.viewport = app.session.look();
     let figure = of(&app.session);
     for trace in figure.lanes.iter().flat_map(|lane| &lane.traces) {
         assert_eq!(trace.runs.len(), 2, "{}: one run before the break, one after", trace.name);
@@ -98,6 +100,7 @@ fn what_is_hidden_or_zoomed_away_is_not_drawn() {
     settings.hidden = true;
     app.session.chain_mut().set_channel(2, settings);
     app.session.axis.span = 2.0;
+    app.session.viewport = app.session.look();
     let figure = of(&app.session);
     assert_eq!(figure.lanes.len(), 1);
     assert_eq!(figure.time, (-2.0, 0.0));

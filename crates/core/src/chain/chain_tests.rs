@@ -30,7 +30,7 @@ fn kinds_are_told_from_what_comes() {
     assert_eq!(chain.counts().rows, 300);
     assert_eq!(chain.counts().refused(), 0);
     // The gate is watched without being asked to.
-    assert_eq!(chain.channels()[2].watcher().rises, 3);
+    assert_eq!(chain.channels()[2].watcher().now().rises, 3);
     assert!((chain.rate().rate(chain.newest().unwrap()) - 100.0).abs() < 3.0);
 }
 
@@ -75,8 +75,8 @@ fn an_edit_makes_the_whole_history_anew_as_if_it_had_been_set_before() {
     edited.remove_computed(at(&edited, "speed"));
     assert_eq!(edited.channels().len(), counted - 1);
     assert!(edited.reading(at(&edited, "late"), 4000).unwrap().raw.is_nan(), "what it needs is gone");
-    let (a, b) = (edited.channels()[1].watcher(), before.channels()[at(&before, "level")].watcher());
-    assert_eq!((a.rises, a.falls, a.side), (b.rises, b.falls, b.side));
+    let (a, b) = (edited.channels()[1].watcher().now(), before.channels()[at(&before, "level")].watcher().now());
+    assert_eq!(a, b);
     assert!(a.rises > 20);
     let reading = edited.reading(1, 100).unwrap();
     assert_eq!(reading.raw, 2100.0);

@@ -71,7 +71,7 @@ impl Channel {
             unrounded: Scaler::default(),
             scaled: Series::starting_at(rows.start),
             smoothed: None,
-            watcher: Watcher::new(LOGIC),
+            watcher: Watcher::new(LOGIC, rows.end),
             levels: Levels::new(rule),
             column: Column::default(),
             resolution: 1.0,
@@ -84,7 +84,7 @@ impl Channel {
             settings: ChannelSettings::default(),
             wished: Some(settings),
         };
-        channel.begin_anew(rows.start);
+        channel.begin_anew(rows.end);
         channel.scaled = Series::gaps(rows.clone());
         channel.smoothed = smooths(&channel.settings.smooth).then(|| Series::gaps(rows));
         channel
@@ -99,7 +99,7 @@ impl Channel {
         (self.scaler, self.unrounded) = (scale.scaler(), scale.without_rounding());
         self.scaled = Series::starting_at(first);
         self.smoothed = smooths(&self.settings.smooth).then(|| Series::starting_at(first));
-        self.watcher = Watcher::new(self.settings.watch.unwrap_or(LOGIC));
+        self.watcher = Watcher::new(self.settings.watch.unwrap_or(LOGIC), first);
         self.learn(self.column);
     }
 
@@ -210,6 +210,7 @@ impl Channel {
 
     pub(super) fn forget_before(&mut self, first: u64) {
         self.scaled.forget_before(first);
+        self.watcher.forget_before(first);
         if let Some(smoothed) = &mut self.smoothed {
             smoothed.forget_before(first);
         }

@@ -434,7 +434,7 @@ fn told(chain: &Chain) -> String {
     let mut text = format!("{:?} {counts:?} {:?}\n", store.rows(), chain.live_settings());
     for channel in 0..chain.channels().len() {
         let known = &chain.channels()[channel];
-        text += &format!("{} {:?} {:?}\n", known.name(), known.levels().found(), known.watcher().side);
+        text += &format!("{} {:?} {:?}\n", known.name(), known.levels().found(), known.watcher().now().side);
         for row in store.rows().step_by(13).chain(store.rows().rev().take(3)) {
             let drawn = (known.scaled().get(row), known.smoothed().and_then(|series| series.get(row)));
             let broken = store.breaks_before(row);

@@ -189,6 +189,13 @@ impl Tail {
         part.line((number - part.first) as usize)
     }
 
+    /// The number of the first line that came after `at`: of the next line, where none did.
+    pub fn number_after(&self, at: Stamp) -> u64 {
+        let after = self.parts.partition_point(|part| part.entries.first().is_some_and(|entry| entry.at <= at));
+        let Some(part) = after.checked_sub(1).map(|index| &self.parts[index]) else { return self.numbers().start };
+        part.first + part.entries.partition_point(|entry| entry.at <= at) as u64
+    }
+
     /// The lines, oldest first.
     pub fn lines(&self) -> impl DoubleEndedIterator<Item = TailLine<'_>> {
         self.parts.iter().flat_map(|part| (0..part.entries.len()).filter_map(|index| part.line(index)))

@@ -166,7 +166,7 @@ fn holding_freezes_the_picture_while_counting_goes_on() {
     let after = picture(&mut app, 160, 47);
     assert_eq!(chart(&before), chart(&after));
     assert_eq!(app.session.chain().counts().rows, rows + 200);
-    assert!(after.contains("HELD 2 s ago") && app.session.chain().channels()[1].watcher().rises == 1);
+    assert!(after.contains("HELD 2 s ago") && app.session.chain().channels()[1].watcher().now().rises == 1);
     // Pan, zoom, and back to the present.
     press(&mut app, KeyCode::Char('+'));
     press(&mut app, KeyCode::Char('+'));
@@ -285,6 +285,41 @@ fn a_list_of_parts_says_what_does_not_go() {
             .iter()
             .all(|filter| *filter == amber_core::smooth::Mean::default().into())
     );
+}
+
+#[test]
+fn all_that_is_shown_belongs_to_the_moment_at_the_right_edge() {
+    let mut app = watched(24);
+    let rises = |app: &App, name: &str| {
+        let channels = app.session.chain().channels();
+        let index = channels.iter().position(|channel| channel.name() == name).unwrap();
+        (app.session.snapshot.of(app.session.own(index)).watch.rises, channels[index].watcher().now().rises)
+    };
+    press(&mut app, KeyCode::Char(' '));
+    press(&mut app, KeyCode::PageUp);
+    // Rows go on coming, and nothing that is shown moves.
+    for step in 0..300 {
+        let at = app.session.now.plus(0.01);
+        feed(&mut app, at, format!("t_us={} gauge_a=9 gauge_b=9 bed=9 paddle={} pump=0 sump=9\n", 24_000_000 + step * 10_000, step % 2).as_bytes());
+        app.before_frame(at);
+    }
+    let text = picture(&mut app, 160, 47);
+    // 18 s before the end: the board's clock, the last line and the time of the last row agree.
+    assert!(text.contains("t_us=6000000") && !text.contains("t_us=6010000") && !text.contains("gauge_a=9 "), "{text}");
+    let (then, now) = rises(&app, "paddle");
+    assert!(then < 10 && now > 100, "{then} {now}");
+    assert!(text.contains("HELD 21 s ago"), "{text}");
+    typed(&mut app, "vt");
+    let table = picture(&mut app, 160, 47);
+    let rows: Vec<&str> = table.lines().filter(|line| line.contains("20:26:4")).collect();
+    assert!(rows.iter().any(|row| row.contains("20:26:46.000")) && !table.contains("20:26:46.010"), "{table}");
+    typed(&mut app, "vl");
+    let lines = picture(&mut app, 160, 47);
+    assert!(lines.contains("t_us=6000000") && !lines.contains("t_us=6010000"), "{lines}");
+    // Live again, all of it is that of now.
+    press(&mut app, KeyCode::Esc);
+    press(&mut app, KeyCode::Char(' '));
+    assert!(picture(&mut app, 160, 47).contains("gauge_a=9 "));
 }
 
 #[test]

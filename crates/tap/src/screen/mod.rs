@@ -67,7 +67,7 @@ impl Drawn {
 
 fn look(app: &App) -> chart::Look {
     let area = Rect::new(0, 0, app.session.size.0, app.session.size.1);
-    if fits(area) { chart::look(&app.session, Layout::new(app, area).chart) } else { chart::Look::default() }
+    if fits(area) { chart::look(&app.session, &app.session.look(), Layout::new(app, area).chart) } else { chart::Look::default() }
 }
 
 /// The newest end of the chart, drawn alone; `None` where the screen is too small for a chart.
@@ -80,7 +80,7 @@ pub(crate) fn draw_edge(app: &App, theme: Theme) -> Option<Buffer> {
     let chart = Some(Layout::new(app, area).chart).filter(|chart| chart.width >= chart::EDGE)?;
     let mut buffer = Buffer::empty(Rect { x: chart.right() - chart::EDGE, width: chart::EDGE, ..chart });
     buffer.set_style(buffer.area, theme.ground());
-    chart::draw(&app.session, theme, chart, true, &mut buffer);
+    chart::draw(&app.session, &app.session.viewport, theme, chart, true, &mut buffer);
     Some(buffer)
 }
 

@@ -192,7 +192,7 @@ fn draw_digital(
         Some(value) if !value.is_nan() => "low ",
         _ => "–   ",
     };
-    let rises = channel.watcher().rises;
+    let rises = shown.watch.rises;
     let ink = theme.style(if chosen { Ink::Chosen } else { Ink::Bright });
     let room = area.width;
     let text = fitting(
@@ -255,7 +255,7 @@ fn draw_facts(
         put(buffer, area, 1, 1, &text, theme.style(Ink::Dim));
     }
     if let Some(watch) = channel.settings().watch {
-        let watcher = channel.watcher();
+        let watcher = shown.watch;
         let state = format!("{} {}", side(watcher.side, channel.kind()), watch.threshold);
         let [rises, falls] = [counted(watcher.rises, "rising edge"), counted(watcher.falls, "falling edge")];
         let text = fitting(

@@ -70,7 +70,7 @@ fn texts(session: &Session, form: Option<&Form>, stage: Stage, room: u16) -> (St
         _ => session.channel().zip(form).map_or_else(none, |(channel, form)| match stage {
             Stage::Scale => scale(session, channel, form, room),
             Stage::Smooth => smooth(session, channel, form, room),
-            _ => watch(channel, room),
+            _ => watch(session, channel, room),
         }),
     }
 }
@@ -140,9 +140,9 @@ fn smooth(session: &Session, channel: &Channel, form: &Form, room: u16) -> (Stri
     (set, fitting(room, [format!("{noisy}{late}"), noisy, with_unit(value, unit)]))
 }
 
-fn watch(channel: &Channel, room: u16) -> (String, String) {
+fn watch(session: &Session, channel: &Channel, room: u16) -> (String, String) {
     let unit = channel.settings().scale.unit();
-    let watcher = channel.watcher();
+    let watcher = session.snapshot.of(session.selected).watch;
     let rises = counted(watcher.rises, "rising edge");
     let now = side(watcher.side, channel.kind());
     let few = format!("{now}, {} ↑", grouped(watcher.rises));

@@ -77,12 +77,10 @@ impl Session {
 
     /// Lets the y axes follow what is in view; `now` goes on in a take too, where the picture's time stands.
     pub(crate) fn follow_axes(&mut self, now: Stamp) {
-        let end = self.end();
-        let begin = end.plus(-self.axis.span);
         for lane in self.lanes().analog {
             let channels = || lane.channels.iter().map(|index| self.channel_at(*index));
             let span = |id: &ChannelId| {
-                let rows = self.chain_at(id.source).store().between(begin, end);
+                let rows = self.viewport.rows_of(id.source);
                 self.channel_at(*id).scaled().least_most(rows)
             };
             let spans = lane.channels.iter().filter_map(span);

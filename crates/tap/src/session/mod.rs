@@ -15,6 +15,7 @@ mod tasks;
 mod time_axis;
 mod trouble;
 mod undo;
+mod viewport;
 mod zero;
 
 pub(crate) use channels::in_a_circle;
@@ -29,6 +30,7 @@ use tasks::Underway;
 pub(crate) use tasks::{Done, Search, Task, TaskKind};
 pub(crate) use time_axis::TimeAxis;
 pub(crate) use undo::Known;
+pub(crate) use viewport::Viewport;
 
 use crate::screen::text::more;
 use amber_core::Stamp;
@@ -75,6 +77,8 @@ pub(crate) struct Session {
     pub(crate) axis: TimeAxis,
     /// What shows all of the takes that are watched, as far as they are read.
     whole_axis: TimeAxis,
+    /// What is shown in this frame.
+    pub(crate) viewport: Viewport,
     pub(crate) snapshot: Snapshot,
     /// The selected channel, and with it the selected source.
     pub(crate) selected: ChannelId,
@@ -142,6 +146,7 @@ impl Session {
             summaries: Vec::new(),
             stopped: 0,
             marks: Vec::new(),
+            viewport: Viewport::default(),
             snapshot: Snapshot::default(),
             selected: ChannelId::default(),
             takes_back: true,

@@ -1,11 +1,12 @@
 //! The numbers and lines as they stand on the screen: refreshed at a pace that a person can read, while every row is
 //! kept.
 
-use super::{ChannelId, Session, Source};
+use super::{ChannelId, Session, Source, Viewport};
 use amber_core::Stamp;
 use amber_core::chain::Reading;
 use amber_core::split::Shape;
 use amber_core::tail::{KeptLine, Tail};
+use amber_core::watch::WatchState;
 use amber_io::take::OpenedTake;
 
 /// Lines of the wire that are ever shown.
@@ -18,6 +19,8 @@ pub(crate) struct ChannelSnapshot {
     pub(crate) reading: Option<Reading>,
     /// Minimum and maximum of the smoothed value in view.
     pub(crate) min_max: Option<(f64, f64)>,
+    /// The side of its threshold, and the crossings up to then.
+    pub(crate) watch: WatchState,
 }
 
 /// What was on the screen when it was last refreshed.
@@ -28,8 +31,8 @@ pub(crate) struct Snapshot {
     channels: Vec<Vec<ChannelSnapshot>>,
     /// The last lines of the wire.
     pub(crate) lines: Vec<KeptLine>,
-    /// The instant that they are those of.
-    pub(crate) end: Stamp,
+    /// The viewport that they are those of.
+    pub(crate) view: Viewport,
     /// Rows a second of the selected source, and of all.
     pub(crate) rate: f64,
     pub(crate) all_rates: f64,
@@ -50,16 +53,17 @@ impl Session {
         let due = self.numbers_due(now);
         if due {
             self.snapshot.at = Some(now);
-            self.snapshot.end = self.end();
+            self.snapshot.view = self.viewport.clone();
             self.snapshot.rate = self.chain().rate().rate(self.now);
             self.snapshot.all_rates = self.chains().map(|chain| chain.rate().rate(self.now)).sum();
             self.snapshot.rows = self.chain().counts().rows;
-            if !self.is_held() || self.snapshot.lines.is_empty() {
-                self.snapshot.lines = last_lines(self.chain().tail());
+            if !self.is_take() {
+                let until = self.lines_until(&self.viewport);
+                self.snapshot.lines = last_lines(self.chain().tail(), until);
             }
         }
         if let (Source::Take(take), true) = (self.source(), due) {
-            self.snapshot.lines = last_lines(&lines_up_to(take, self.end(), self.chain().shape()));
+            self.snapshot.lines = last_lines(&lines_up_to(take, self.viewport.end, self.chain().shape()), u64::MAX);
         }
         if due || self.is_held() {
             self.refresh_channels();
@@ -68,15 +72,13 @@ impl Session {
     }
 
     fn refresh_channels(&mut self) {
-        let end = self.end();
-        let begin = end.plus(-self.axis.span);
         let mut sources = Vec::with_capacity(self.sources());
-        for chain in self.chains() {
-            let rows = chain.store().between(begin, end);
-            let row = rows.end.checked_sub(1).filter(|row| chain.store().rows().contains(row));
+        for (place, chain) in self.chains().enumerate() {
+            let (rows, row) = (self.viewport.rows_of(place), self.viewport.row(place));
             let shown = chain.channels().iter().enumerate().map(|(index, channel)| ChannelSnapshot {
                 reading: row.and_then(|row| chain.reading(index, row)),
                 min_max: channel.output().least_most(rows.clone()).map(|(a, b)| (f64::from(a), f64::from(b))),
+                watch: row.map_or_else(WatchState::default, |row| channel.watcher().at(row)),
             });
             sources.push(shown.collect());
         }
@@ -96,10 +98,12 @@ impl Session {
     }
 }
 
-fn last_lines(tail: &Tail) -> Vec<KeptLine> {
-    let mut lines: Vec<KeptLine> = tail.lines().rev().take(LINES).map(|line| line.kept()).collect();
-    lines.reverse();
-    lines
+/// The last lines in front of line `until`.
+fn last_lines(tail: &Tail, until: u64) -> Vec<KeptLine> {
+    let numbers = tail.numbers();
+    let end = until.min(numbers.end);
+    let first = end.saturating_sub(LINES as u64).max(numbers.start);
+    (first..end).filter_map(|number| tail.line(number)).map(|line| line.kept()).collect()
 }
 
 /// The lines of a take that had come when `end` was now.

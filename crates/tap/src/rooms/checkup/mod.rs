@@ -106,8 +106,8 @@ impl Checkup {
             let chain = session.chain_at(place);
             let rows = chain
                 .store()
-                .between(chain.store().time(chain.store().rows().start).unwrap_or_default(), session.end());
-            let since = chain.store().first_at(session.end().plus(-SECONDS));
+                .between(chain.store().time(chain.store().rows().start).unwrap_or_default(), session.viewport.end);
+            let since = chain.store().first_at(session.viewport.end.plus(-SECONDS));
             let earliest = since.min(rows.end.saturating_sub(ROWS.0)).max(rows.end.saturating_sub(ROWS.1));
             let recent = rows.start.max(earliest)..rows.end;
             // Over the whole stretch, as exactly as its times say.

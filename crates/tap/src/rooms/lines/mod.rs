@@ -55,6 +55,8 @@ impl LineForm {
 pub(crate) struct Lines {
     /// It is shown.
     open: bool,
+    /// The number behind the last line that had come at the moment that is shown, while the picture is held.
+    until: Option<u64>,
     /// The source whose lines were shown last.
     place: usize,
     form: LineForm,
@@ -79,16 +81,23 @@ impl Lines {
         self.picked.clear();
     }
 
+    /// The number behind the newest line that is shown.
+    fn end(&self, tail: &Tail) -> u64 {
+        let end = tail.numbers().end;
+        self.until.map_or(end, |until| until.min(end))
+    }
+
     /// Looks through new lines, and picks the newest when its time has come; gives whether something else is to be seen.
     fn follow_tail(&mut self, tail: &Tail, now: Stamp) -> bool {
         let filtered = self.open && !self.filter.is_open();
-        let place = self.cursor.unwrap_or(tail.numbers().end);
+        let place = self.cursor.unwrap_or(self.end(tail));
         let found = filtered && self.matches.follow(tail, &self.filter, place);
         self.pick(tail, now) || (found && self.pace.is_none())
     }
 
     fn pick(&mut self, tail: &Tail, now: Stamp) -> bool {
-        let Some(pace) = self.pace.filter(|_| self.open && self.cursor.is_none()) else { return false };
+        let flows = self.open && self.cursor.is_none() && self.until.is_none();
+        let Some(pace) = self.pace.filter(|_| flows) else { return false };
         if self.picked_at.is_some_and(|at| now >= at && now.seconds_since(at) < 1.0 / pace) {
             return false;
         }
@@ -111,18 +120,19 @@ impl Lines {
     fn visible<'a>(&self, tail: &'a Tail, rows: usize) -> Vec<TailLine<'a>> {
         let mut lines = Vec::new();
         match (self.cursor, self.pace) {
-            (None, Some(_)) => {
+            (None, Some(_)) if self.until.is_none() => {
                 lines.extend(self.picked.iter().rev().filter_map(|number| tail.line(*number)).take(rows));
             }
             (cursor, _) if !self.filter.is_open() => {
                 let numbers = self.matches.numbers();
-                let end = cursor.map_or(numbers.len(), |cursor| numbers.partition_point(|n| *n <= cursor) + rows / 3);
+                let last = numbers.partition_point(|n| *n < self.end(tail));
+                let end = cursor.map_or(last, |cursor| numbers.partition_point(|n| *n <= cursor) + rows / 3);
                 let newest_first = numbers.iter().take(end).rev();
                 lines.extend(newest_first.filter_map(|number| tail.line(*number)).take(rows));
             }
             (cursor, _) => {
                 // The selected line stands above the middle, with what came after it below.
-                let mut next = cursor.map_or(tail.numbers().end, |cursor| {
+                let mut next = cursor.map_or(self.end(tail), |cursor| {
                     let mut last = cursor;
                     for _ in 0..rows / 3 {
                         last = tail.after(last, &self.filter).map_or(last, |line| line.number);
@@ -227,7 +237,9 @@ impl Room for Lines {
         if std::mem::replace(&mut self.place, session.place()) != session.place() {
             self.forget();
         }
-        self.follow_tail(session.chain().tail(), time.now)
+        let until = session.is_held().then(|| session.lines_until(&session.viewport));
+        let moved = std::mem::replace(&mut self.until, until) != until;
+        self.follow_tail(session.chain().tail(), time.now) || (moved && time.is_open)
     }
 
     fn scroll(&mut self, by: i32, session: &mut Session) -> bool {
@@ -250,7 +262,7 @@ impl Lines {
     /// Moves the selected line by so many that the filter lets through (negative: earlier).
     fn move_line(&mut self, by: i32, session: &Session) {
         let tail = session.chain().tail();
-        let mut at = self.cursor.unwrap_or(tail.numbers().end);
+        let mut at = self.cursor.unwrap_or(self.end(tail));
         for _ in 0..by.unsigned_abs() {
             let next = if by < 0 { tail.before(at, &self.filter) } else { tail.after(at, &self.filter) };
             match next {
@@ -302,7 +314,7 @@ impl Lines {
     fn find(&mut self, older: bool, session: &mut Session) {
         let tail = session.chain().tail();
         let numbers = tail.numbers();
-        let from = self.cursor.unwrap_or(numbers.end);
+        let from = self.cursor.unwrap_or(self.end(tail));
         let (place, tail, filter) = (session.place(), Box::new(tail.clone()), self.search.clone());
         let search = Search { place, tail, filter, from, older };
         if numbers.end - numbers.start > FEW_LINES && session.defers() {
@@ -343,7 +355,7 @@ impl Lines {
         let tail = session.chain().tail();
         let line = match self.cursor {
             Some(number) => tail.line(number),
-            None => tail.before(tail.numbers().end, &self.filter),
+            None => tail.before(self.end(tail), &self.filter),
         };
         let Some(text) = line.map(|line| visible(line.bytes)) else {
             session.say("no line to copy", true);

@@ -16,7 +16,11 @@ pub(super) fn draw(lines: &Lines, session: &Session, theme: Theme, area: Rect, b
     put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
     let pace = lines.pace.map_or("every line".to_owned(), |pace| format!("{pace} lines a second"));
     let kept = format!("{} kept", counted(numbers.end - numbers.start, "line"));
-    let state = if lines.cursor.is_some() { "held" } else { pace.as_str() };
+    let state = match (lines.cursor, lines.until) {
+        (Some(_), _) => "held",
+        (None, Some(_)) => "up to the right edge of the chart",
+        _ => pace.as_str(),
+    };
     let filter = if lines.filter.is_open() { String::new() } else { format!(", only '{}'", lines.filter.text()) };
     let form = lines.form.name();
     let heading = fitting(
@@ -34,6 +38,10 @@ pub(super) fn draw(lines: &Lines, session: &Session, theme: Theme, area: Rect, b
     let rows = usize::from(area.height.saturating_sub(1));
     let each = if lines.form == LineForm::Both { 2 } else { 1 };
     let shown = lines.visible(tail, rows / each);
+    if shown.is_empty() && lines.until.is_some_and(|until| until <= numbers.start) && numbers.end > 0 {
+        let text = "the lines of this moment are not kept in memory any more: End shows the newest";
+        put(buffer, area, 1, 1, &fitting(area.width - 2, [text.to_owned(), "not kept any more".into()]), theme.style(Ink::Text));
+    }
     let mut before: Option<u64> = None;
     for (line, y) in shown.into_iter().zip((1..area.height).step_by(each)) {
         let row = Rect { y: area.y + y, height: 1, ..area };

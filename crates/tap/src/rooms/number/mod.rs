@@ -80,7 +80,7 @@ fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put(buffer, area, 2, bottom, &text, theme.style(Ink::Text));
     }
     if digital || channel.settings().watch.is_some() {
-        let watcher = channel.watcher();
+        let watcher = shown.watch;
         let threshold = channel.settings().watch.map_or(String::new(), |watch| format!(" {}", watch.threshold));
         let text =
             format!("{}{threshold}, {}  ", side(watcher.side, channel.kind()), counted(watcher.rises, "rising edge"));

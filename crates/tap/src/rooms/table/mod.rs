@@ -49,7 +49,6 @@ struct Column {
 fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let (columns, left_out) = columns(session, area.width);
     let store = session.chain().store();
-    let end = session.axis.held.unwrap_or(session.snapshot.end);
     put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
     put(buffer, area, 1, 0, " rows ", theme.style(Ink::Bright));
     if left_out > 0 {
@@ -71,7 +70,7 @@ fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
         }
     }
     let rows = u64::from(area.height.saturating_sub(3));
-    let last = store.first_at(amber_core::Stamp(end.0.saturating_add(1)));
+    let last = session.snapshot.view.row(session.place()).map_or(store.rows().start, |row| row + 1);
     let first = last.saturating_sub(rows).max(store.rows().start);
     for (row, y) in (first..last).zip(area.y + 3..) {
         let line = Rect { y, height: 1, ..area };

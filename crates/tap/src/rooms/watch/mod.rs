@@ -181,11 +181,11 @@ impl StagePanel for Watch {
         let mut rows = vec![super::channel_row(session)];
         rows.extend(Row::settings(&THRESHOLD, session));
         rows.push(Row::blank());
-        let watcher = channel.watcher();
+        let state = session.snapshot.of(session.selected).watch;
         if channel.wished().watch.is_some() || channel.kind() == Kind::Digital {
-            rows.push(Row::fact("now", side(watcher.side, channel.kind())));
-            rows.push(Row::fact("rising edges", grouped(watcher.rises)));
-            rows.push(Row::fact("falling edges", grouped(watcher.falls)));
+            rows.push(Row::fact("now", side(state.side, channel.kind())));
+            rows.push(Row::fact("rising edges", grouped(state.rises)));
+            rows.push(Row::fact("falling edges", grouped(state.falls)));
             rows.push(Row::blank());
         }
         if channel.kind() == Kind::Analog {

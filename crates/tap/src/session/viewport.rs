@@ -1,0 +1,59 @@
+//! The viewport: which stretch of time is shown in this frame, and the rows in it. Chart, readouts, strip, wire lines,
+//! table, check-up and figures all go by it, so that all that is shown belongs to one moment: its right edge.
+
+use super::Session;
+use amber_core::Stamp;
+use std::ops::Range;
+
+/// The stretch of time that is shown.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub(crate) struct Viewport {
+    /// The left edge.
+    pub(crate) begin: Stamp,
+    /// The right edge: the moment that all numbers and lines belong to.
+    pub(crate) end: Stamp,
+    /// Seconds between them.
+    pub(crate) span: f64,
+    /// The rows of each source between them.
+    pub(crate) rows: Vec<Range<u64>>,
+    /// The newest row of each source at the moment; none before its first one.
+    last: Vec<Option<u64>>,
+}
+
+impl Viewport {
+    /// The newest row of source `place` at the moment, which may lie before the left edge.
+    pub(crate) fn row(&self, place: usize) -> Option<u64> {
+        self.last.get(place).copied().flatten()
+    }
+
+    /// The rows of source `place` that are shown.
+    pub(crate) fn rows_of(&self, place: usize) -> Range<u64> {
+        self.rows.get(place).cloned().unwrap_or_default()
+    }
+}
+
+impl Session {
+    /// What would be shown now.
+    pub(crate) fn look(&self) -> Viewport {
+        let (end, span) = (self.end(), self.axis.span);
+        let begin = end.plus(-span);
+        let rows: Vec<Range<u64>> = self.chains().map(|chain| chain.store().between(begin, end)).collect();
+        let last = |(chain, rows): (&amber_core::chain::Chain, &Range<u64>)| {
+            rows.end.checked_sub(1).filter(|row| chain.store().rows().contains(row))
+        };
+        let last = self.chains().zip(&rows).map(last).collect();
+        Viewport { begin, end, span, rows, last }
+    }
+
+    /// The number behind the last line of the selected source that had come at the moment of `view`.
+    pub(crate) fn lines_until(&self, view: &Viewport) -> u64 {
+        let chain = self.chain();
+        // Rows of a text have times of their own; their lines have those of their arrival.
+        let at = if chain.timer().is_text_time() {
+            view.row(self.place()).and_then(|row| chain.store().arrival(row)).unwrap_or(Stamp(i64::MIN))
+        } else {
+            view.end
+        };
+        chain.tail().number_after(at)
+    }
+}
