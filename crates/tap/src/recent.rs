@@ -1,4 +1,4 @@
-//! The benches used lately, remembered beside the person's other program state.
+//! The benches used lately and the hints that were seen, remembered beside the person's other program state.
 
 use amber_core::bench::Source;
 use amber_io::disk;
@@ -24,6 +24,9 @@ pub(crate) struct Used {
 /// What is remembered, newest first.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub(crate) struct Recent {
+    /// Hints of the first minute that were seen.
+    #[serde(default)]
+    pub(crate) hints: usize,
     #[serde(default)]
     pub(crate) bench: Vec<Used>,
 }
@@ -63,9 +66,19 @@ pub(crate) fn stem(path: &Path) -> String {
 
 /// Remembers that the bench in `path` was used with `source`. Where there is nowhere to remember it, it is forgotten.
 pub(crate) fn remember(path: &Path, source: &Source) {
-    let Some((file, path)) = file().zip(std::fs::canonicalize(path).ok()) else { return };
+    let Ok(path) = std::fs::canonicalize(path) else { return };
+    change(|recent| recent.note(Used { path, port: source.port.clone(), usb: source.usb.clone() }));
+}
+
+/// Remembers how many hints were seen.
+pub(crate) fn remember_hints(seen: usize) {
+    change(|recent| recent.hints = recent.hints.max(seen));
+}
+
+fn change(change: impl FnOnce(&mut Recent)) {
+    let Some(file) = file() else { return };
     let mut recent = Recent::load();
-    recent.note(Used { path, port: source.port.clone(), usb: source.usb.clone() });
+    change(&mut recent);
     if let (Some(folder), Ok(text)) = (file.parent(), toml_edit::ser::to_string_pretty(&recent)) {
         let _ = std::fs::create_dir_all(folder).and_then(|()| disk::replace(&file, text.as_bytes()));
     }

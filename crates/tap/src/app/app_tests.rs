@@ -288,6 +288,25 @@ fn a_list_of_parts_says_what_does_not_go() {
 }
 
 #[test]
+fn hints_come_one_at_a_time_go_when_the_thing_is_done_and_never_come_back() {
+    let mut app = watched(2).with_hints(0);
+    let seen = |requests: &[Request]| match requests {
+        [Request::HintsSeen(seen)] => Some(*seen),
+        _ => None,
+    };
+    assert!(picture(&mut app, 160, 47).contains("Tab selects the next channel"));
+    assert_eq!(seen(&press(&mut app, KeyCode::Char('5'))), None);
+    press(&mut app, KeyCode::Esc);
+    assert!(app.hint().is_some(), "Esc closed the panel, not the hints");
+    assert_eq!(seen(&press(&mut app, KeyCode::Tab)), Some(1));
+    assert!(picture(&mut app, 80, 24).contains("3 shows how counts become"));
+    assert_eq!(seen(&press(&mut app, KeyCode::Char('3'))), Some(2));
+    press(&mut app, KeyCode::Esc);
+    assert_eq!(seen(&press(&mut app, KeyCode::Esc)), Some(4));
+    assert!(app.hint().is_none() && app.with_hints(4).hint().is_none());
+}
+
+#[test]
 fn all_that_is_shown_belongs_to_the_moment_at_the_right_edge() {
     let mut app = watched(24);
     let rises = |app: &App, name: &str| {

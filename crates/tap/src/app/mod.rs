@@ -1,5 +1,6 @@
 //! The program without terminal, files or clock: messages come in with the time, requests go out as data for the shell.
 
+mod hints;
 mod mouse;
 mod update;
 
@@ -59,6 +60,8 @@ pub(crate) struct App {
     pub(crate) view: RoomId,
     /// Topmost last.
     pub(crate) overlays: Vec<Overlay>,
+    /// The hints of the first minute, while there are any.
+    hints: Option<hints::Hints>,
     /// Where the mouse was pressed on the chart, and the right edge then.
     drag: Option<(u16, Stamp)>,
     /// The levels of the selected channel that were told with a bell: its number, and theirs.
@@ -74,6 +77,7 @@ impl App {
             side: Vec::new(),
             view: RoomId::Chart,
             overlays: Vec::new(),
+            hints: None,
             drag: None,
             rung: Default::default(),
         }

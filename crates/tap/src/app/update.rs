@@ -18,8 +18,12 @@ impl App {
         session.now = session.now.max(now);
         match message {
             Message::Key(key) => {
+                let is_esc = key.code == KeyCode::Esc && self.side().is_none() && self.overlays.is_empty();
+                let dismissed = if is_esc && self.view == RoomId::Chart { self.dismiss_hints() } else { None };
                 let effects = self.key(key);
-                return self.settle(effects);
+                let mut requests = self.settle(effects);
+                requests.extend(dismissed.or_else(|| self.follow_hints()));
+                return requests;
             }
             Message::Mouse(mouse) => {
                 let effects = self.mouse(mouse);
@@ -92,6 +96,7 @@ impl App {
     }
 
     fn key(&mut self, key: KeyEvent) -> Vec<Effect> {
+        self.begin_hints();
         self.session.refresh_soon();
         match self.overlays.last_mut() {
             Some(Overlay::Prompt(prompt)) => match prompt.press(key) {

@@ -23,7 +23,7 @@ fn picture(chooser: &Chooser, width: u16, height: u16) -> String {
 
 fn known_board() -> Recent {
     let used = Used { path: "/b/tank.bench.toml".into(), port: "/dev/ttyACM7".into(), usb: "77".into() };
-    Recent { bench: vec![used] }
+    Recent { bench: vec![used], ..Recent::default() }
 }
 
 #[test]

@@ -196,7 +196,8 @@ pub(crate) fn endpoint(source: &Source) -> anyhow::Result<Endpoint> {
 fn demo(files: Files) -> anyhow::Result<u8> {
     shell::need_terminal()?;
     let bench = Bench::parse(FLUME).context("the demo's own bench")?;
-    watch(prepared(&[], None, files, bench)?, Front::take_over)
+    let watching = Watching { is_demo: true, ..prepared(&[], None, files, bench)? };
+    watch(watching, Front::take_over)
 }
 
 /// What is to be watched, all that can fail before the screen is taken over being done.
@@ -204,6 +205,7 @@ struct Watching {
     bench: Bench,
     mistakes: Vec<String>,
     files: Files,
+    is_demo: bool,
     /// What each source names.
     endpoints: Vec<Endpoint>,
 }
@@ -212,11 +214,11 @@ fn prepared(ports: &[String], baud: Option<u32>, files: Files, fallback: Bench) 
     let (found, mistakes) = read_or_new_bench(files.bench.as_deref())?;
     let bench = with_sources(found.unwrap_or(fallback), ports, baud)?;
     let endpoints = bench.sources.iter().map(|source| endpoint(&source.wire)).collect::<Result<_, _>>()?;
-    Ok(Watching { bench, mistakes, files, endpoints })
+    Ok(Watching { bench, mistakes, files, is_demo: false, endpoints })
 }
 
 fn watch(watching: Watching, front: impl FnOnce() -> anyhow::Result<Front>) -> anyhow::Result<u8> {
-    let Watching { bench, mistakes, files, endpoints } = watching;
+    let Watching { bench, mistakes, files, is_demo, endpoints } = watching;
     if let Some(file) = &files.bench {
         crate::recent::remember(file, &bench.first().wire);
     }
@@ -235,8 +237,12 @@ fn watch(watching: Watching, front: impl FnOnce() -> anyhow::Result<Front>) -> a
     let session = Session::live(first, bench.shared, files.into, files.bench, clock.now());
     let mut session = session.beside(others.into_iter().map(opening));
     session.say_mistakes(&mistakes);
+    let recent = Recent::load();
+    let is_first = is_demo || recent.bench.is_empty();
+    let app = App::new(session);
+    let app = if is_first { app.with_hints(recent.hints) } else { app };
     let signals = Signals::watch()?;
-    let (reports, shown) = shell::run(App::new(session), live, clock, &signals, front()?);
+    let (reports, shown) = shell::run(app, live, clock, &signals, front()?);
     signals.end_at_last();
     let kept = |summary: &Summary| {
         line(format_args!("{}: {}", summary.folder.display(), crate::session::in_words(summary)), "what was kept")

@@ -113,6 +113,12 @@ pub(crate) fn draw(app: &App, theme: Theme, buffer: &mut Buffer) {
     }
     if !is_lines {
         tail::draw(session, app.is_open(Stage::Split), theme, layout.tail, buffer);
+        if let Some(hint) = app.hint().filter(|_| session.trouble().is_none()) {
+            let room = layout.tail.width.saturating_sub(16);
+            let ends = ["   Esc: no more hints ", " "].map(|end| format!(" ▸ {hint}{end}"));
+            let text = text::cut(text::fitting(room, ends), room);
+            text::put_right(buffer, layout.tail, 0, &text, theme.style(Ink::Chosen));
+        }
     }
     foot::draw(app, theme, layout.foot, buffer);
     for overlay in &app.overlays {

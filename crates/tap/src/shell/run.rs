@@ -321,6 +321,14 @@ impl Shell<'_> {
             Request::Tell(place, order) => self.tell_link(place, order),
             Request::Bell => self.aside.push(Aside::Ring),
             Request::Copy(text) => self.aside.push(Aside::Copy(text)),
+            Request::HintsSeen(seen) => {
+                let remember = move || {
+                    crate::recent::remember_hints(seen);
+                    None
+                };
+                let failed = |fault| Message::BenchSaved(Err(fault));
+                self.jobs.start(Kind::Bench, "hints", failed, remember).context("no thread to remember hints")?;
+            }
             Request::Quit => self.over = true,
         }
         Ok(())
