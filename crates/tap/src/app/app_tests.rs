@@ -319,7 +319,16 @@ fn all_that_is_shown_belongs_to_the_moment_at_the_right_edge() {
     // Rows go on coming, and nothing that is shown moves.
     for step in 0..300 {
         let at = app.session.now.plus(0.01);
-        feed(&mut app, at, format!("t_us={} gauge_a=9 gauge_b=9 bed=9 paddle={} pump=0 sump=9\n", 24_000_000 + step * 10_000, step % 2).as_bytes());
+        feed(
+            &mut app,
+            at,
+            format!(
+                "t_us={} gauge_a=9 gauge_b=9 bed=9 paddle={} pump=0 sump=9\n",
+                24_000_000 + step * 10_000,
+                step % 2
+            )
+            .as_bytes(),
+        );
         app.before_frame(at);
     }
     let text = picture(&mut app, 160, 47);

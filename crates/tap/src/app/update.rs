@@ -41,12 +41,10 @@ impl App {
             Message::Figure(Err(error)) => session.say(format!("no figure: {error}"), true),
             Message::BenchSaved(Ok((path, bench))) => {
                 session.bench_saved(path, *bench);
-                if session.quit_when_saved {
-                    return vec![Request::Quit];
-                }
+                return session.after_saving.take().into_iter().collect();
             }
             Message::BenchSaved(Err(error)) => {
-                session.quit_when_saved = false;
+                session.after_saving = None;
                 session.say(format!("bench not saved: {error}"), true);
             }
             Message::BenchThere(path) => {
@@ -103,7 +101,7 @@ impl App {
                 Typed::Open => Vec::new(),
                 Typed::Cancelled => {
                     self.overlays.pop();
-                    self.session.quit_when_saved = false;
+                    self.session.after_saving = None;
                     Vec::new()
                 }
                 Typed::Help(page) => {

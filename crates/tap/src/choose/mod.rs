@@ -93,7 +93,7 @@ impl Chooser {
     /// A list for what is in `folder`.
     pub(crate) fn new(folder: PathBuf, recent: Recent) -> Chooser {
         let mut chooser = Chooser {
-            takes: takes_in(&folder),
+            takes: takes_in(&folder, TAKES),
             folder,
             recent,
             ports: Vec::new(),
@@ -247,8 +247,10 @@ impl Chooser {
     }
 }
 
-/// The newest takes in `folder`, newest first.
-fn takes_in(folder: &Path) -> Vec<PathBuf> {
+/// The `most` newest takes in `folder`, newest first.
+pub(crate) fn takes_in(folder: &Path, most: usize) -> Vec<PathBuf> {
+    let here = folder.as_os_str().is_empty();
+    let folder = if here { Path::new(".") } else { folder };
     let entries = std::fs::read_dir(folder).into_iter().flatten().flatten().map(|entry| entry.path());
     let is_one = |path: &Path| path.join("wire.bin").is_file();
     // Several sources have a folder each within one.
@@ -260,7 +262,7 @@ fn takes_in(folder: &Path) -> Vec<PathBuf> {
     let mut takes: Vec<PathBuf> = entries.filter(|path| is_one(path) || is_several(path)).collect();
     takes.sort();
     takes.reverse();
-    takes.truncate(TAKES);
+    takes.truncate(most);
     takes
 }
 

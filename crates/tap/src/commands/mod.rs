@@ -8,12 +8,12 @@ mod mend;
 mod split;
 
 use crate::app::App;
-use crate::choose::{Choice, Chooser};
+use crate::choose::{Choice, Chooser, takes_in};
 use crate::cli::{Cli, Command, Files};
 use crate::print::{aside, line, printed};
 use crate::recent::Recent;
 use crate::session::Session;
-use crate::shell::{Front, Signals};
+use crate::shell::{Ended, Front, Signals};
 use crate::{figure, shell};
 use amber_core::bench::{Bench, Source, SourceSettings};
 use amber_core::chain::Chain;
@@ -75,6 +75,9 @@ pub(crate) fn run(command: Option<Command>) -> anyhow::Result<u8> {
         Command::Man => whole(&man::page().context("the manual page")?, "the manual page"),
     }
 }
+
+/// Takes that the finder knows of.
+const LISTED: usize = 200;
 
 /// Prints a whole text.
 fn whole(text: &[u8], what: &str) -> anyhow::Result<u8> {
@@ -237,12 +240,16 @@ fn watch(watching: Watching, front: impl FnOnce() -> anyhow::Result<Front>) -> a
     let session = Session::live(first, bench.shared, files.into, files.bench, clock.now());
     let mut session = session.beside(others.into_iter().map(opening));
     session.say_mistakes(&mistakes);
+    session.takes = takes_in(session.folder(), LISTED);
     let recent = Recent::load();
     let is_first = is_demo || recent.bench.is_empty();
     let app = App::new(session);
     let app = if is_first { app.with_hints(recent.hints) } else { app };
     let signals = Signals::watch()?;
-    let (reports, shown) = shell::run(app, live, clock, &signals, front()?);
+    let Ended { reports, shown, next } = shell::run(app, live, clock, &signals, front()?);
+    if let Some((takes, front)) = next {
+        return show_takes(takes, None, None, front);
+    }
     signals.end_at_last();
     let kept = |summary: &Summary| {
         line(format_args!("{}: {}", summary.folder.display(), crate::session::in_words(summary)), "what was kept")
@@ -305,12 +312,18 @@ fn show_takes(
     bench_file: Option<PathBuf>,
     front: Front,
 ) -> anyhow::Result<u8> {
-    let mut session = session_of(takes, bench, bench_file)?;
-    session.defer();
-    session.read_takes();
-    let clock = HostClock::start();
-    let (_, shown) = shell::run(App::new(session), Vec::new(), clock, &Signals::watch()?, front);
-    shown.map(|()| 0)
+    let (mut takes, mut bench, mut bench_file, mut front) = (takes, bench, bench_file, front);
+    loop {
+        let mut session = session_of(takes, bench.take(), bench_file.take())?;
+        session.takes = takes_in(session.folder(), LISTED);
+        session.defer();
+        session.read_takes();
+        let app = App::new(session);
+        let Ended { shown, next, .. } = shell::run(app, Vec::new(), HostClock::start(), &Signals::watch()?, front);
+        shown?;
+        let Some((others, again)) = next else { return Ok(0) };
+        (takes, front) = (others, again);
+    }
 }
 
 fn plot(folder: &Path, out: &Path, bench: Option<&Path>) -> anyhow::Result<u8> {

@@ -67,7 +67,11 @@ impl Drawn {
 
 fn look(app: &App) -> chart::Look {
     let area = Rect::new(0, 0, app.session.size.0, app.session.size.1);
-    if fits(area) { chart::look(&app.session, &app.session.look(), Layout::new(app, area).chart) } else { chart::Look::default() }
+    if fits(area) {
+        chart::look(&app.session, &app.session.look(), Layout::new(app, area).chart)
+    } else {
+        chart::Look::default()
+    }
 }
 
 /// The newest end of the chart, drawn alone; `None` where the screen is too small for a chart.

@@ -95,8 +95,10 @@ pub(crate) struct Session {
     /// The settings as they are in the file, or as they were at the start.
     saved_bench: Bench,
     is_unsaved: saving::IsUnsaved,
-    /// Quit as soon as the bench is saved.
-    pub(crate) quit_when_saved: bool,
+    /// What is to be done as soon as the bench is saved.
+    pub(crate) after_saving: Option<Request>,
+    /// The takes in the folder, the newest first, as far as they are known.
+    pub(crate) takes: Vec<PathBuf>,
     /// Where takes and figures go.
     folder: PathBuf,
     pub(crate) now: Stamp,
@@ -157,7 +159,8 @@ impl Session {
             notice: None,
             lane_axes: HashMap::new(),
             bench_file,
-            quit_when_saved: false,
+            after_saving: None,
+            takes: Vec::new(),
             folder,
             now,
             zone: TimeZone::system(),

@@ -34,6 +34,8 @@ pub(crate) enum Request {
     Bell,
     /// Put this text where other programs paste from.
     Copy(String),
+    /// Leave what is watched, and open the take in this folder.
+    OpenTake(PathBuf),
     /// So many hints of the first minute were seen, and are not to come back.
     HintsSeen(usize),
     Quit,

@@ -84,6 +84,7 @@ impl Session {
                 if !matches!(self.taking, Taking::Yes { .. }) {
                     let name = name_of(&whole);
                     self.say(format!("{name} runs: every byte and row is kept in {}", whole.display()), false);
+                    self.takes.insert(0, whole.clone());
                     self.taking = Taking::Yes { folder: whole, since: self.now, saved: None };
                     self.marks.clear();
                     self.summaries = vec![None; self.sources()];

@@ -7,7 +7,7 @@ mod run;
 mod terminal;
 
 pub(crate) use choose::choose;
-pub(crate) use run::{Front, Live, run};
+pub(crate) use run::{Ended, Front, Live, run};
 
 use anyhow::{Context, bail};
 use rustix::fd::AsFd;

@@ -13,7 +13,7 @@ use crate::screen::{self, Change, Drawn};
 use crate::session::{Done, LinkOrder, Request, Task, TaskKind};
 use crate::theme::{Depth, Theme};
 use amber_core::bench::{Bench, Source};
-use amber_io::take::{From, Keeper, Order, Place, Report, next_folder};
+use amber_io::take::{From, Keeper, OpenedTake, Order, Place, Report, next_folder};
 use amber_io::{Command, Feed, HostClock, Link, LinkState};
 use anyhow::{Context, bail};
 use crossbeam_channel::{Receiver, Select, TryRecvError, bounded};
@@ -60,6 +60,8 @@ struct Shell<'a> {
     /// What the terminal is to do beside showing frames.
     aside: Vec<Aside>,
     over: bool,
+    /// The takes that are to be shown next.
+    next: Option<Takes>,
 }
 
 /// What is done by threads of their own: jobs of one kind come one after the other.
@@ -77,26 +79,34 @@ enum Aside {
     Suspend,
 }
 
-/// Shows `app` until the person quits, the end is asked for, or something fails. Gives the reports of takes that were
-/// ended by that, and why it failed.
-pub(crate) fn run(
-    mut app: App,
-    mut live: Vec<Live>,
-    clock: HostClock,
-    signals: &Signals,
-    front: Front,
-) -> (Vec<Report>, anyhow::Result<()>) {
-    let mut shell = Shell { app: &mut app, live: &mut live, clock, jobs: Jobs::new(), aside: Vec::new(), over: false };
+/// Takes that were opened, each with the name of its source.
+type Takes = Vec<(String, OpenedTake)>;
+
+/// What is left when the screen is not shown any more.
+pub(crate) struct Ended {
+    /// The reports of takes that were ended by that.
+    pub(crate) reports: Vec<Report>,
+    /// Why it failed, if it did.
+    pub(crate) shown: anyhow::Result<()>,
+    /// The takes that are to be shown next, on the same terminal; else that is given back.
+    pub(crate) next: Option<(Takes, Front)>,
+}
+
+/// Shows `app` until the person quits, the end is asked for, or something fails.
+pub(crate) fn run(mut app: App, mut live: Vec<Live>, clock: HostClock, signals: &Signals, mut front: Front) -> Ended {
+    let (jobs, aside) = (Jobs::new(), Vec::new());
+    let mut shell = Shell { app: &mut app, live: &mut live, clock, jobs, aside, over: false, next: None };
     shell.app.session.defer();
-    let shown = shell.show(signals, front);
+    let shown = shell.show(signals, &mut front);
     shell.app.session.cancel_tasks();
+    let next = shell.next.take().filter(|_| shown.is_ok()).map(|takes| (takes, front));
     shell.jobs.finish();
     let mut reports = Vec::new();
     for Live { link, keeper } in live {
         drop(link);
         reports.extend(keeper.join());
     }
-    (reports, shown)
+    Ended { reports, shown, next }
 }
 
 /// Whether this key stops the program, as it does at a shell.
@@ -122,9 +132,9 @@ fn read_input() -> anyhow::Result<Receiver<Event>> {
 }
 
 impl Shell<'_> {
-    fn show(&mut self, signals: &Signals, front: Front) -> anyhow::Result<()> {
+    fn show(&mut self, signals: &Signals, front: &mut Front) -> anyhow::Result<()> {
         let theme = Theme::new(Depth::from_environment(|name| std::env::var(name).ok()));
-        let Front { mut screen, input } = front;
+        let Front { screen, input } = front;
         let mut pacer = Pacer::new(Instant::now());
         let mut drawn = Drawn::default();
         let mut change = Change::All;
@@ -142,7 +152,7 @@ impl Shell<'_> {
             let wait = if change == Change::None || !is_ready { TICK } else { pacer.wait(Instant::now()) };
             let next = self.app.rooms.talk.next_due(self.clock.now());
             let wait = next.map_or(wait, |seconds| Duration::from_secs_f64(seconds).min(wait));
-            change = change.max(self.wait(&input, &screen, wait)?).max(drawn.change(self.app));
+            change = change.max(self.wait(input, screen, wait)?).max(drawn.change(self.app));
             for request in self.app.rooms.talk.due(self.clock.now()) {
                 self.run_request(request)?;
             }
@@ -153,7 +163,7 @@ impl Shell<'_> {
                 match aside {
                     Aside::Ring => screen.ring(),
                     Aside::Copy(text) => screen.copy(&text),
-                    Aside::Suspend => self.suspend(&mut screen)?,
+                    Aside::Suspend => self.suspend(screen)?,
                 }
                 change = Change::All;
             }
@@ -329,6 +339,10 @@ impl Shell<'_> {
                 let failed = |fault| Message::BenchSaved(Err(fault));
                 self.jobs.start(Kind::Bench, "hints", failed, remember).context("no thread to remember hints")?;
             }
+            Request::OpenTake(folder) => match amber_io::take::open_all(&folder) {
+                Ok(takes) => (self.next, self.over) = (Some(takes), true),
+                Err(error) => self.app.session.say(error.to_string(), true),
+            },
             Request::Quit => self.over = true,
         }
         Ok(())

@@ -41,7 +41,10 @@ fn the_demo_is_watched_held_taken_marked_drawn_and_quit_and_the_take_opens_again
     assert!(fs::read_to_string(dir.path().join("figure-0001.svg")).unwrap().contains("gauge_b in mm"));
     terminal.resize(80, 24);
     terminal.wait_until("narrow screen", |s| s.lines().all(|l| l.chars().count() <= 80) && s.contains("6 keep"));
-    terminal.keys(&["?"]);
+    // Everything is found by typing.
+    terminal.keys(&["/", "hysteresis", "Enter"]);
+    terminal.wait("width of the dead band");
+    terminal.keys(&["Escape", "?"]);
     terminal.wait("how do I …");
     terminal.keys(&["Escape", "q"]);
     terminal.wait("a take is running");
@@ -66,6 +69,10 @@ fn the_demo_is_watched_held_taken_marked_drawn_and_quit_and_the_take_opens_again
     terminal.wait("2 exponential");
     terminal.keys(&["Escape", "q"]);
     terminal.wait("settings are not saved");
+    terminal.keys(&["Escape", "/", "take take-0001", "Enter"]);
+    terminal.wait("open it without saving");
+    terminal.keys(&["o"]);
+    terminal.wait_until("the take as it was", |s| s.contains(" rows over ") && !s.contains("exponential"));
     terminal.keys(&["q"]);
     terminal.wait("[ended with 0]");
 }

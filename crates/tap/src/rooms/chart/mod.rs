@@ -87,7 +87,14 @@ impl Parts {
 pub(crate) const EDGE: u16 = 2 + TAGS;
 
 /// Draws the chart, or only what falls into `buffer` of its newest end.
-pub(crate) fn draw(session: &Session, view: &Viewport, theme: Theme, area: Rect, edge_alone: bool, buffer: &mut Buffer) {
+pub(crate) fn draw(
+    session: &Session,
+    view: &Viewport,
+    theme: Theme,
+    area: Rect,
+    edge_alone: bool,
+    buffer: &mut Buffer,
+) {
     let lanes = session.lanes();
     let parts = Parts::new(area, lanes.analog.len(), lanes.digital.len());
     let columns = columns(session, view, &parts);

@@ -12,7 +12,15 @@ use ratatui::layout::Rect;
 
 /// The row below the plots. A take counts from its start, a live chart backwards from its right edge, a sweep from
 /// its left edge.
-pub(super) fn axis(session: &Session, view: &Viewport, theme: Theme, columns: &Columns, area: Rect, plot: Rect, buffer: &mut Buffer) {
+pub(super) fn axis(
+    session: &Session,
+    view: &Viewport,
+    theme: Theme,
+    columns: &Columns,
+    area: Rect,
+    plot: Rect,
+    buffer: &mut Buffer,
+) {
     put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
     let span = view.span;
     let (from, sign) = match (session.source(), session.axis.motion()) {

@@ -2,12 +2,13 @@
 
 use super::list::{Item, List};
 use super::panel::RowKind;
-use super::{Effect, Place, RoomId};
+use super::{Effect, Place, RoomId, keep};
 use crate::app::App;
-use crate::session::{Request, Session, Stage};
+use crate::session::{Request, Session, Stage, name_of};
 use amber_core::bench::Kind;
 use amber_core::talk::encode;
 use amber_core::window::Motion;
+use std::path::PathBuf;
 
 /// The views, a letter each.
 pub(crate) fn views(session: &Session) -> List {
@@ -39,6 +40,7 @@ pub(crate) fn finder(app: &App) -> List {
     items.extend(channels(session));
     items.extend(commands(session));
     items.extend(marks(session));
+    items.extend(takes(session));
     List::new("find", items, 0)
 }
 
@@ -142,6 +144,37 @@ fn commands(session: &Session) -> Vec<Item> {
         Item::new(name, about, send)
     };
     session.shared().say.iter().map(item).collect()
+}
+
+/// The takes in the folder: Enter opens one in place of what is watched.
+fn takes(session: &Session) -> Vec<Item> {
+    let item = |folder: &PathBuf| {
+        let path = folder.clone();
+        let open = move |app: &mut App| open_take(&mut app.session, path.clone());
+        Item::new(format!("take {}", name_of(folder)), "opens it in place of what is watched now", open)
+    };
+    session.takes.iter().map(item).collect()
+}
+
+/// Opens a take, after what would be lost by that is seen to.
+fn open_take(session: &mut Session, folder: PathBuf) -> Vec<Effect> {
+    if session.taking.runs() {
+        session.say("a take is running: end it first with t", true);
+        return Vec::new();
+    }
+    if !session.unsaved() {
+        return vec![Request::OpenTake(folder).into()];
+    }
+    let without = folder.clone();
+    let save = Item::new("save the settings first", "to the bench file", move |app: &mut App| {
+        app.session.after_saving = Some(Request::OpenTake(folder.clone()));
+        keep::save(&app.session)
+    });
+    let drop = Item::new("open it without saving", "unsaved settings are dropped", move |_: &mut App| {
+        vec![Request::OpenTake(without.clone()).into()]
+    });
+    let items = vec![save.with_key("s"), drop.with_key("o")];
+    vec![Effect::Choose(List::new("settings are not saved to a bench file", items, 0).by_letter())]
 }
 
 fn marks(session: &Session) -> Vec<Item> {

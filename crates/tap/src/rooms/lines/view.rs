@@ -40,7 +40,14 @@ pub(super) fn draw(lines: &Lines, session: &Session, theme: Theme, area: Rect, b
     let shown = lines.visible(tail, rows / each);
     if shown.is_empty() && lines.until.is_some_and(|until| until <= numbers.start) && numbers.end > 0 {
         let text = "the lines of this moment are not kept in memory any more: End shows the newest";
-        put(buffer, area, 1, 1, &fitting(area.width - 2, [text.to_owned(), "not kept any more".into()]), theme.style(Ink::Text));
+        put(
+            buffer,
+            area,
+            1,
+            1,
+            &fitting(area.width - 2, [text.to_owned(), "not kept any more".into()]),
+            theme.style(Ink::Text),
+        );
     }
     let mut before: Option<u64> = None;
     for (line, y) in shown.into_iter().zip((1..area.height).step_by(each)) {

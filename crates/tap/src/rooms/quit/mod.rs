@@ -47,7 +47,7 @@ impl Room for Quit {
         match action {
             Action::Anyway => effects.push(Request::Quit.into()),
             Action::Save => {
-                session.quit_when_saved = true;
+                session.after_saving = Some(Request::Quit);
                 effects.extend(keep::save(session));
             }
             Action::Stop => {
