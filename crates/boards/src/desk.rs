@@ -16,7 +16,7 @@ const TURN: f64 = 16.0;
 /// Seconds that the lever rests at each place.
 const REST: f64 = 9.0;
 
-pub(crate) struct Desk;
+pub(crate) struct ControlDesk;
 
 /// The knob's code at a share of its way.
 fn track(way: f64) -> f64 {
@@ -24,7 +24,7 @@ fn track(way: f64) -> f64 {
     60.0 + 4150.0 * leapt
 }
 
-impl Writer for Desk {
+impl Writer for ControlDesk {
     const BAUD: u32 = 115_200;
     const RATE: f64 = 100.0;
     const BANNER: &'static str = "control desk of the wave flume\r\n";

@@ -17,7 +17,7 @@ pub use board::Board;
 pub use flume::{Flume, Programme};
 pub use serve::{Pty, ServeError, ServedBoard, serve};
 
-use desk::Desk;
+use desk::ControlDesk;
 use gremlin::Gremlin;
 use plain::{Chatter, Notes, Plain, Twin};
 
@@ -25,7 +25,7 @@ use plain::{Chatter, Notes, Plain, Twin};
 pub const BOARDS: [(&str, &str); 7] = [
     ("flume", "a wave flume: two wave gauges, bed pressure, a limit switch, a pump and a sump, 100 rows a second"),
     ("flume-depth", "the same flume, raising still water in steps of 50 mm for calibration"),
-    ("twin", "a valve's end switch and a flow meter: two bare numbers in turn, at 9600 baud"),
+    ("twin", "a valve's end switch and a flow meter: two plain numbers in turn, at 9600 baud"),
     ("notes", "the basin's weather: a JSON object a line"),
     ("chatter", "a carriage: a labelled field a line, words between, its history on request, at 57600 baud"),
     ("desk", "the flume's control desk: knob, lever, thermistor, and three faulty inputs"),
@@ -40,7 +40,7 @@ pub fn by_name(name: &str, seed: u64) -> Option<Box<dyn Board>> {
         "twin" => Box::new(Plain::new(|| Twin, seed)),
         "notes" => Box::new(Plain::new(|| Notes, seed)),
         "chatter" => Box::new(Plain::new(Chatter::new, seed)),
-        "desk" => Box::new(Plain::new(|| Desk, seed)),
+        "desk" => Box::new(Plain::new(|| ControlDesk, seed)),
         "gremlin" => Box::new(Gremlin::new(seed, gremlin::PAUSE)),
         _ => return None,
     })

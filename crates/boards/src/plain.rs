@@ -76,7 +76,7 @@ impl<W: Writer> Board for Plain<W> {
     }
 }
 
-/// `twin`: the valve's end switch (0 or 1) and the flow meter's count, a bare number a line, in turn.
+/// `twin`: the valve's end switch (0 or 1) and the flow meter's count, a plain number a line, in turn.
 pub(crate) struct Twin;
 
 impl Writer for Twin {

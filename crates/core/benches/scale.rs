@@ -70,14 +70,14 @@ fn history(criterion: &mut Criterion) {
         b.iter(|| {
             gain += 1.0;
             let mut scale = thermistor.clone();
-            scale.steps.push(Gain { by: gain, unit: String::new() }.into());
+            scale.steps.push(Gain { factor: gain, unit: String::new() }.into());
             alone.set_channel(1, own("y", scale));
         });
     });
     let mut scale = Scale::default();
     group.bench_function("a formula over three channels", |b| {
         b.iter(|| {
-            scale.steps = vec![Offset { by: gain }.into()];
+            scale.steps = vec![Offset { subtract: gain }.into()];
             gain += 1.0;
             let settings = ChannelSettings { scale: scale.clone(), ..chain.channels()[length].settings().clone() };
             chain.set_channel(length, settings);

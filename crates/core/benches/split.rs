@@ -5,7 +5,7 @@
 #![allow(missing_docs)]
 
 use amber_core::Stamp;
-use amber_core::split::{Fate, Shape, Sink, Splitter};
+use amber_core::split::{LineOutcome, Shape, Sink, Splitter};
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use std::fmt::Write;
 use std::hint::black_box;
@@ -17,8 +17,8 @@ struct Sum(f64);
 impl Sink for Sum {
     fn shape(&mut self, _: &Shape) {}
 
-    fn line(&mut self, _: Stamp, fate: Fate, _: &[u8]) {
-        self.0 += f64::from(u8::from(matches!(fate, Fate::Refused(_))));
+    fn line(&mut self, _: Stamp, outcome: LineOutcome, _: &[u8]) {
+        self.0 += f64::from(u8::from(matches!(outcome, LineOutcome::Rejected(_))));
     }
 
     fn row(&mut self, _: Stamp, values: &[f64]) {
@@ -57,7 +57,7 @@ fn streams() -> [(&'static str, String, &'static [u8]); 8] {
             b" =",
         ),
         (
-            "bare",
+            "plain",
             stream(|i, t| put(t, format_args!("{},{}.{:03},{},{}", i * 10_000, i % 4096, i % 1000, b(i), i % 2))),
             b",",
         ),
@@ -67,7 +67,7 @@ fn streams() -> [(&'static str, String, &'static [u8]); 8] {
             stream(|i, t| put(t, format_args!("gauge {} cnt  ({}.{:03} V)  bed: {}", a(i), i % 4, i % 1000, c(i)))),
             b" ()",
         ),
-        ("stacked", stream(|i, t| put(t, format_args!("gauge={}\r\nbed={}\r\npump={}", a(i), c(i), i % 2))), b"="),
+        ("per-line", stream(|i, t| put(t, format_args!("gauge={}\r\nbed={}\r\npump={}", a(i), c(i), i % 2))), b"="),
         ("brackets", stream(|i, t| put(t, format_args!("({}, {}, {})", a(i), b(i), c(i)))), b"(, )"),
         (
             "json",

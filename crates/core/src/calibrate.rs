@@ -231,7 +231,7 @@ mod tests {
             let y = |x: f64| terms.iter().rev().fold(0.0, |sum, term| sum * x + term);
             let given: Vec<(f64, f64)> = (0..terms.len() + more + 1).map(|i| from + step * i as f64).map(|x| (x, y(x))).collect();
             let size = given.iter().fold(1.0, |size: f64, point| size.max(point.1.abs()));
-            // Points that are all as good as the same are refused.
+            // Points that are all as good as the same are rejected.
             prop_assume!(terms[1..].iter().any(|term| term.abs() > 0.1));
             let found = match fit(&points(&given), curve) {
                 Ok(found) => found,

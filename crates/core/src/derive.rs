@@ -9,7 +9,7 @@ use crate::smooth::{Smoother, smooths};
 
 /// A channel's values in one row; NaN stands for a gap throughout.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Now {
+pub struct LastValues {
     /// As it came, or as its formula says.
     pub raw: f64,
     /// Scaled.
@@ -44,8 +44,8 @@ impl Values {
 
     /// All of them in the row at this place.
     #[inline]
-    pub fn now(&self, row: usize) -> Now {
-        Now { raw: self.raw[row], quantity: self.quantity()[row], smoothed: self.smoothed()[row] }
+    pub fn now(&self, row: usize) -> LastValues {
+        LastValues { raw: self.raw[row], quantity: self.quantity()[row], smoothed: self.smoothed()[row] }
     }
 
     /// Forgets all rows.
@@ -64,7 +64,7 @@ impl Values {
 }
 
 /// Nothing known.
-pub const GAP: Now = Now { raw: f64::NAN, quantity: f64::NAN, smoothed: f64::NAN };
+pub const GAP: LastValues = LastValues { raw: f64::NAN, quantity: f64::NAN, smoothed: f64::NAN };
 
 #[derive(Clone, Debug)]
 struct Slot {

@@ -199,7 +199,7 @@ pub fn si(value: f64, unit: &str) -> String {
     with_unit(text, &format!("{name}{unit}"))
 }
 
-/// A value with as many digits as its resolution supports, and with an SI prefix where [`Form`] uses one: `1.781 V`,
+/// A value with as many digits as its resolution supports, and with an SI prefix where [`NumberFormat`] uses one: `1.781 V`,
 /// `33.6 kΩ`.
 pub fn measured(value: f64, resolution: f64, unit: &str) -> String {
     let (power, name) = form_prefix(value, unit);
@@ -215,20 +215,20 @@ fn form_prefix(size: f64, unit: &str) -> (i32, &'static str) {
 
 /// How numbers that belong together are written: with one SI prefix and the same decimals.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Form {
+pub struct NumberFormat {
     power: i32,
     places: usize,
     /// The unit with its prefix.
     pub unit: String,
 }
 
-impl Form {
+impl NumberFormat {
     /// For numbers up to `size`, of which `places` decimals are worth showing without a prefix. A prefix is used where
     /// there would be nothing but zeros behind the point, or more than four digits before it.
-    pub fn new(size: f64, places: usize, unit: &str) -> Form {
+    pub fn new(size: f64, places: usize, unit: &str) -> NumberFormat {
         let (power, name) = form_prefix(size, unit);
         let places = (places as i32 + power).max(0) as usize;
-        Form { power, places, unit: format!("{name}{unit}") }
+        NumberFormat { power, places, unit: format!("{name}{unit}") }
     }
 
     /// A number, without the unit; `more` decimals than usual.
@@ -302,10 +302,11 @@ mod tests {
             [read("4.7k"), read("40 mV"), read("1/0,04"), read("10 kΩ"), read("2.2M")].map(Option::unwrap),
             [4700.0, 0.04, 25.0, 1e4, 2.2e6]
         );
-        let small = Form::new(0.02, 5, "V");
+        let small = NumberFormat::new(0.02, 5, "V");
         assert_eq!([small.number(0.01234, 0), small.number(0.01234, 1), small.unit], ["12.34", "12.340", "mV"]);
         assert_eq!([measured(0.829, 0.0008, "V"), measured(33620.6, 12.0, "Ω")], ["0.829 V", "33.6 kΩ"]);
-        let plain = [Form::new(0.02, 3, "mm"), Form::new(3.0, 3, "V")].map(|form| form.number(0.01, 0) + &form.unit);
+        let plain = [NumberFormat::new(0.02, 3, "mm"), NumberFormat::new(3.0, 3, "V")]
+            .map(|form| form.number(0.01, 0) + &form.unit);
         assert_eq!(plain, ["0.010mm", "0.010V"]);
         assert_eq!(
             [read("1e-3"), read("-5 V"), read("3 mm"), read(""), read("1/0"), read("inf")],

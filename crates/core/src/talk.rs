@@ -47,7 +47,7 @@ impl Ending {
 /// A line with a name, kept to be sent again.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
-pub struct Saying {
+pub struct BoardCommand {
     /// What a person calls it.
     pub name: String,
     /// What is typed for it.

@@ -149,28 +149,28 @@ impl<'a> Grid<'a> {
             let spans = &mut out[*place..*place + edges.len() - 1];
             let mut last = self.reading_before(series, edges[0]);
             for (i, edge) in edges.windows(2).enumerate() {
-                let Some((low, high)) = series.least_most(edge[0]..edge[1]) else {
+                let Some((low, high)) = series.min_max(edge[0]..edge[1]) else {
                     continue;
                 };
                 let own = spans[i].get_or_insert((low, high));
                 *own = (own.0.min(low), own.1.max(high));
                 let first = self.reading_from(series, edge[0]..edge[1]);
                 if let (Some(from), Some(to)) = (last, first) {
-                    self.join(spans, run.start, from, to);
+                    self.connect(spans, run.start, from, to);
                 }
                 last = self.reading_before(series, edge[1]).or(last);
             }
             // A line that leaves the chart at its right edge.
             let end = edges[edges.len() - 1];
             if let (Some(from), Some(to)) = (last, self.reading_from(series, end..end + 64)) {
-                self.join(spans, run.start, from, to);
+                self.connect(spans, run.start, from, to);
             }
         }
         out
     }
 
     /// Draws the line between two readings into the columns that it crosses.
-    fn join(&self, spans: &mut [Span], first: i64, from: (u64, Stamp, f32), to: (u64, Stamp, f32)) {
+    fn connect(&self, spans: &mut [Span], first: i64, from: (u64, Stamp, f32), to: (u64, Stamp, f32)) {
         let length = to.1.0 - from.1.0;
         if length > self.bridge || self.store.broken_between(from.0, to.0) {
             return;
@@ -213,7 +213,7 @@ impl<'a> Grid<'a> {
             let mut last = self.reading_before(series, edges[0]);
             for (i, edge) in edges.windows(2).enumerate() {
                 let begin = (run.start + i as i64) * self.width;
-                out[place + i] = match (series.least_most(edge[0]..edge[1]), last) {
+                out[place + i] = match (series.min_max(edge[0]..edge[1]), last) {
                     (Some((low, high)), _) if low < 0.5 && high >= 0.5 => Logic::Both,
                     (Some((low, _)), _) => level(low),
                     (None, Some((row, at, value))) => {

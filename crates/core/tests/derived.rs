@@ -26,15 +26,18 @@ fn formula(place: usize) -> impl Strategy<Value = Formula> {
         2 => format!("rate({name})"),
         3 => format!("integral({name}) / 100"),
         4 => format!("ifgap(prev({name}), 1)"),
-        5 => format!("most({name}) - least({name})"),
+        5 => format!("running_max({name}) - running_min({name})"),
         _ => name.to_owned(),
     });
     proptest::collection::vec(part, 1..4).prop_map(|parts| Formula::new(&parts.join(" + ")).unwrap())
 }
 
 fn scale() -> impl Strategy<Value = Scale> {
-    let by_channel =
-        Step::Converter(Converter { bits: Some(10), reference: Reference::Channel("supply".into()), top: false });
+    let by_channel = Step::Converter(Converter {
+        bits: Some(10),
+        reference: Reference::Channel("supply".into()),
+        top_is_reference: false,
+    });
     let plain = proptest::collection::vec(parts::any_step(), 0..3).prop_map(|mut steps| {
         steps.retain(|step| {
             !matches!(step, Step::Converter(_))
@@ -144,7 +147,7 @@ proptest! {
                 prop_assert!(same(x.raw, y.raw) && same(x.quantity, y.quantity) && same(x.smoothed, y.smoothed), "{name} in row {row}: {x:?} {y:?}");
             }
             let (a, b) = (&edited.channels()[a], &fresh.channels()[b]);
-            let span = |series: &amber_core::store::Series| series.least_most(0..rows as u64);
+            let span = |series: &amber_core::store::Series| series.min_max(0..rows as u64);
             prop_assert_eq!(span(a.scaled()), span(b.scaled()));
             prop_assert_eq!(span(a.output()), span(b.output()));
             prop_assert_eq!(a.watcher().now(), b.watcher().now());

@@ -1,4 +1,4 @@
-//! Formulas against values worked out elsewhere, and their errors against the columns at which they stand.
+//! Formulas against values worked out spill, and their errors against the columns at which they stand.
 
 #![allow(clippy::approx_constant, clippy::excessive_precision, reason = "values as tables give them")]
 
@@ -203,8 +203,8 @@ fn what_remembers_sees_every_row_and_passes_gaps_by() {
     same("diff(x)", [gap, 3.0, gap, -2.0, 1.0]);
     same("rate(x)", [gap, 30.0, gap, -10.0, 10.0]);
     same("integral(x)", [0.0, 0.25, gap, 0.85, 1.1]);
-    same("least(x)", [1.0, 1.0, gap, 1.0, 1.0]);
-    same("most(x)", [1.0, 4.0, gap, 4.0, 4.0]);
+    same("running_min(x)", [1.0, 1.0, gap, 1.0, 1.0]);
+    same("running_max(x)", [1.0, 4.0, gap, 4.0, 4.0]);
     same("time", [0.0, 0.1, 0.2, 0.3, 0.4]);
     // The branch that is not taken sees its rows all the same.
     same("if(x > 3.5, prev(x), 0)", [0.0, 1.0, gap, 0.0, 0.0]);
@@ -219,7 +219,7 @@ fn what_remembers_sees_every_row_and_passes_gaps_by() {
 }
 
 proptest! {
-    /// Whatever is typed is read or refused within its own length, and what is read runs.
+    /// Whatever is typed is read or rejected within its own length, and what is read runs.
     #[test]
     fn any_text_is_read_or_refused(text in "[-+*/^()a-c0-9., <>=!?:'%e]{0,40}", values in proptest::collection::vec(any::<f64>(), 4)) {
         match Program::parse(&text) {

@@ -5,7 +5,7 @@ use amber_core::bench::Bench;
 use amber_core::chain::Chain;
 use amber_core::clock::{Opening, Time};
 use amber_core::interpret::{Interpreter, Layout, RowSink, Rows};
-use amber_core::split::Fate;
+use amber_core::split::LineOutcome;
 use amber_core::store::Limits;
 
 fn chain(bench: &str) -> Chain {
@@ -35,10 +35,10 @@ fn start_up_messages_that_look_like_rows_leave_no_channel_and_no_line_twice() {
     assert_eq!(names(&chain), ["gauge", "bed"]);
     assert_eq!((chain.counts().rows, chain.store().rows()), (40, 0..40));
     assert_eq!(chain.store().raw(0, 0), Some(900.0));
-    let lines: Vec<Fate> = chain.tail().lines().map(|line| line.fate).collect();
+    let lines: Vec<LineOutcome> = chain.tail().lines().map(|line| line.outcome).collect();
     assert_eq!(lines.len(), 4 + 1 + 40, "each line once, what was sent too");
-    assert_eq!(lines.iter().filter(|fate| **fate == Fate::Sent).count(), 1);
-    assert_eq!(lines[4], Fate::Sent, "in its place");
+    assert_eq!(lines.iter().filter(|outcome| **outcome == LineOutcome::Sent).count(), 1);
+    assert_eq!(lines[4], LineOutcome::Sent, "in its place");
     assert_eq!(chain.counts().sent, 5);
 }
 
@@ -47,7 +47,7 @@ fn settings_that_were_made_while_the_shape_was_on_trial_are_kept() {
     let mut chain = chain("");
     chain.feed(at(0), b"gauge=1\ngauge=2\ngauge=3\n");
     let mut settings = chain.channels()[0].settings().clone();
-    settings.called = "level".into();
+    settings.title = "level".into();
     chain.set_channel(0, settings);
     // Another field comes before the shape is settled: all is read again.
     chain.feed(at(1), b"gauge=4 bed=1\ngauge=5 bed=2\ngauge=6 bed=3\n");
@@ -76,7 +76,7 @@ fn a_label_that_comes_late_has_gaps_before_and_shifts_nothing() {
     (30..60).for_each(|i| chain.feed(at(i), format!("gauge={i} late=1\n").as_bytes()));
     assert_eq!(names(&chain), ["gauge", "sum", "late"]);
     let rows = chain.store().rows();
-    assert_eq!(rows.end, 58, "two lines were refused before the label was no accident");
+    assert_eq!(rows.end, 58, "two lines were rejected before the label was no accident");
     assert!(chain.reading(2, 29).unwrap().raw.is_nan());
     assert_eq!((chain.reading(2, 40).unwrap().raw, chain.reading(1, 40).unwrap().quantity), (1.0, 43.0));
     assert_eq!(chain.reading(1, 5).unwrap().quantity, 105.0);
@@ -93,7 +93,7 @@ fn the_live_picture_evens_bursts_out_from_the_first_row_and_again_behind_a_break
         }
     };
     fed(&mut chain, 0, 1280);
-    chain.join();
+    chain.break_off();
     fed(&mut chain, 3000, 640);
     assert_eq!(chain.timer().in_force(), &Time::Even);
     for (row, true_at) in (0..1280).map(|row| (row, row)).chain((0..640).map(|row| (1280 + row, 3000 + row))) {
@@ -131,7 +131,7 @@ impl RowSink for Given {
         (self.rows, self.last) = (self.rows + rows.count() as u64, rows.times[rows.count() - 1]);
     }
     fn gap(&mut self) {}
-    fn line(&mut self, _: Stamp, _: Fate, _: &[u8]) {}
+    fn line(&mut self, _: Stamp, _: LineOutcome, _: &[u8]) {}
 }
 
 #[test]

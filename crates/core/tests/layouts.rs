@@ -1,34 +1,34 @@
 //! Rows written in every layout, with words between and damage in them: what is read is what was sent, or nothing.
 
 use amber_core::Stamp;
-use amber_core::split::{Delimiter, Fate, Shape, Sink, Splitter, Sure};
+use amber_core::split::{Confidence, Delimiter, LineOutcome, Shape, Sink, Splitter};
 use proptest::prelude::*;
 use std::fmt::Write;
 
 /// How a made-up board writes its rows.
 #[derive(Clone, Copy, Debug, PartialEq)]
 enum Layout {
-    Bare(Delimiter),
+    Plain(Delimiter),
     Tuple,
     Labelled,
     Colons,
     Units,
-    Stacked,
+    PerLine,
     Json,
     Python,
     Headed,
 }
 
 const LAYOUTS: [Layout; 12] = [
-    Layout::Bare(Delimiter::Comma),
-    Layout::Bare(Delimiter::Semicolon),
-    Layout::Bare(Delimiter::Tab),
-    Layout::Bare(Delimiter::Spaces),
+    Layout::Plain(Delimiter::Comma),
+    Layout::Plain(Delimiter::Semicolon),
+    Layout::Plain(Delimiter::Tab),
+    Layout::Plain(Delimiter::Spaces),
     Layout::Tuple,
     Layout::Labelled,
     Layout::Colons,
     Layout::Units,
-    Layout::Stacked,
+    Layout::PerLine,
     Layout::Json,
     Layout::Python,
     Layout::Headed,
@@ -50,13 +50,13 @@ fn written(layout: Layout, row: &[i32]) -> Vec<String> {
     };
     let plain = |_: usize, number: &str| number.to_owned();
     match layout {
-        Layout::Bare(delimiter) => vec![joined(&char::from(delimiter.byte()).to_string(), &plain)],
+        Layout::Plain(delimiter) => vec![joined(&char::from(delimiter.byte()).to_string(), &plain)],
         Layout::Headed => vec![joined(",", &plain)],
         Layout::Tuple => vec![format!("({},)", joined(", ", &plain))],
         Layout::Labelled => vec![joined(" ", &|i, number| format!("{}={number}", LABELS[i]))],
         Layout::Colons => vec![joined(", ", &|i, number| format!("{}: {number}", LABELS[i]))],
         Layout::Units => vec![joined("  ", &|i, number| format!("{} {number} mV", LABELS[i]))],
-        Layout::Stacked => numbers.iter().enumerate().map(|(i, number)| format!("{} = {number}", LABELS[i])).collect(),
+        Layout::PerLine => numbers.iter().enumerate().map(|(i, number)| format!("{} = {number}", LABELS[i])).collect(),
         Layout::Json => vec![format!("{{{}}}", joined(",", &|i, number| format!("\"{}\":{number}", LABELS[i])))],
         Layout::Python => vec![format!("{{{}}}", joined(", ", &|i, number| format!("'{}': {number}", LABELS[i])))],
     }
@@ -64,10 +64,10 @@ fn written(layout: Layout, row: &[i32]) -> Vec<String> {
 
 fn kind(layout: Layout) -> &'static str {
     match layout {
-        Layout::Bare(_) | Layout::Tuple | Layout::Headed => "bare",
+        Layout::Plain(_) | Layout::Tuple | Layout::Headed => "plain",
         Layout::Labelled => "labelled",
         Layout::Colons | Layout::Units => "worded",
-        Layout::Stacked => "stacked",
+        Layout::PerLine => "per-line",
         Layout::Json | Layout::Python => "json",
     }
 }
@@ -75,16 +75,16 @@ fn kind(layout: Layout) -> &'static str {
 #[derive(Default)]
 struct Read {
     rows: Vec<Vec<f64>>,
-    refused: usize,
+    rejected: usize,
     messages: usize,
 }
 
 impl Sink for Read {
     fn shape(&mut self, _: &Shape) {}
 
-    fn line(&mut self, _: Stamp, fate: Fate, _: &[u8]) {
-        self.refused += usize::from(matches!(fate, Fate::Refused(_)));
-        self.messages += usize::from(fate == Fate::Message);
+    fn line(&mut self, _: Stamp, outcome: LineOutcome, _: &[u8]) {
+        self.rejected += usize::from(matches!(outcome, LineOutcome::Rejected(_)));
+        self.messages += usize::from(outcome == LineOutcome::Message);
     }
 
     fn row(&mut self, _: Stamp, values: &[f64]) {
@@ -132,9 +132,9 @@ proptest! {
         let shape = splitter.shape().expect("a shape is found");
         prop_assert_eq!(shape.kind(), kind(layout));
         prop_assert_eq!(read.rows, rows.iter().map(|row| sent(row)).collect::<Vec<_>>());
-        prop_assert_eq!(read.refused, 0);
-        prop_assert_eq!(splitter.sure(), Some(Sure::Sure));
-        if !matches!(layout, Layout::Bare(_) | Layout::Tuple) {
+        prop_assert_eq!(read.rejected, 0);
+        prop_assert_eq!(splitter.sure(), Some(Confidence::Confidence));
+        if !matches!(layout, Layout::Plain(_) | Layout::Tuple) {
             for (i, label) in LABELS[..rows[0].len()].iter().enumerate() {
                 prop_assert_eq!(&shape.label(i), label);
             }
@@ -188,7 +188,7 @@ proptest! {
         }
         let (_, read) = read(stream.as_bytes(), 40);
         prop_assert_eq!(read.rows.len(), rows.len());
-        prop_assert_eq!((read.messages, read.refused), (said, 0));
+        prop_assert_eq!((read.messages, read.rejected), (said, 0));
     }
 
     #[test]
@@ -196,7 +196,7 @@ proptest! {
         let stream = rows.iter().flat_map(|row| written(layout, row)).fold(String::new(), |all, line| all + &line + "\n");
         let (found, free) = read(stream.as_bytes(), 33);
         let mut pinned = Read::default();
-        let mut splitter = Splitter::new(found.settled_shape());
+        let mut splitter = Splitter::new(found.decided_shape());
         splitter.feed(Stamp(0), stream.as_bytes(), &mut pinned);
         prop_assert_eq!(free.rows, pinned.rows);
         // What the shape says of a line points into the line.
@@ -214,8 +214,8 @@ fn families_of_numbers_in_turn_are_told_from_a_signal() {
     let offered = |lines: &dyn Fn(u32) -> i32| {
         let stream = (0..60).fold(String::new(), |all, i| all + &lines(i).to_string() + "\n");
         let (splitter, _) = read(stream.as_bytes(), 50);
-        splitter.offer().and_then(|offer| match &offer.shape {
-            Shape::Bare(bare) => Some(bare.lines),
+        splitter.proposal().and_then(|offer| match &offer.shape {
+            Shape::Plain(bare) => Some(bare.lines),
             _ => None,
         })
     };

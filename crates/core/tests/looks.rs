@@ -3,7 +3,7 @@
 #[path = "chance/mod.rs"]
 mod chance;
 
-use amber_core::doctor::{Complaint, Patient, examine};
+use amber_core::checkup::{CheckedChannel, FaultKind, check_up};
 use amber_core::part::Listed;
 use amber_core::scale::{Scale, Step};
 use amber_core::survey::survey;
@@ -77,7 +77,7 @@ proptest! {
             .collect();
         let fold = |pick: fn(f64, f64) -> f64| raw.iter().copied().fold(raw[0], pick);
         let ever = (fold(f64::min), fold(f64::max));
-        let found = examine(&[Patient { name: "x", scale: &scale, raw: raw.clone(), ever, step: 1.0, interval: 1.0 / rate }]);
+        let found = check_up(&[CheckedChannel { name: "x", scale: &scale, raw: raw.clone(), ever, step: 1.0, interval: 1.0 / rate }]);
         prop_assert!(found.is_empty(), "{found:?}");
     }
 
@@ -97,10 +97,10 @@ proptest! {
             .map(|i| (1800.0 + size * (std::f64::consts::TAU * hertz * f64::from(i) / rate).sin() + 2.0 * chance.gauss()).round())
             .collect();
         let ever = (1800.0 - 2.0 * size, 2200.0 + 2.0 * size);
-        let found = examine(&[Patient { name: "x", scale: &scale, raw, ever, step: 1.0, interval: 1.0 / rate }]);
-        let told: Vec<Complaint> = found.iter().map(|finding| finding.complaint).collect();
-        prop_assert!(told.contains(&Complaint::Hum), "{found:?} at {rate}");
-        let hum = found.iter().find(|finding| finding.complaint == Complaint::Hum).unwrap();
+        let found = check_up(&[CheckedChannel { name: "x", scale: &scale, raw, ever, step: 1.0, interval: 1.0 / rate }]);
+        let told: Vec<FaultKind> = found.iter().map(|finding| finding.kind_of_fault).collect();
+        prop_assert!(told.contains(&FaultKind::Hum), "{found:?} at {rate}");
+        let hum = found.iter().find(|finding| finding.kind_of_fault == FaultKind::Hum).unwrap();
         prop_assert!(hum.evidence.starts_with(&format!("{mains} Hz")), "{}", hum.evidence);
     }
 }
@@ -111,8 +111,9 @@ fn a_divider_that_sees_more_than_its_supply_is_told() {
     scale.steps.push(Step::of_kind("divider").unwrap());
     let mut chance = Chance(5);
     let raw: Vec<f64> = (0..1000).map(|_| (3000.0 + 2.0 * chance.gauss()).round()).collect();
-    let found = examine(&[Patient { name: "x", scale: &scale, raw, ever: (900.0, 3010.0), step: 1.0, interval: 0.01 }]);
+    let found =
+        check_up(&[CheckedChannel { name: "x", scale: &scale, raw, ever: (900.0, 3010.0), step: 1.0, interval: 0.01 }]);
     assert_eq!(found.len(), 1, "{found:?}");
-    assert_eq!(found[0].complaint, Complaint::Converter);
+    assert_eq!(found[0].kind_of_fault, FaultKind::Converter);
     assert!(found[0].evidence.contains("at a divider whose supply is 3.3 V"), "{}", found[0].evidence);
 }

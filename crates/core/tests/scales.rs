@@ -12,7 +12,7 @@ use proptest::prelude::*;
 fn before(step: &Step, share: f64) -> f64 {
     match step {
         Step::Converter(converter) => (share * converter.top_code()).round(),
-        Step::Divider(divider) if !divider.back => divider.supply * (0.02 + 0.96 * share),
+        Step::Divider(divider) if !divider.ohms_to_volts => divider.supply * (0.02 + 0.96 * share),
         Step::Divider(divider) => divider.fixed * 10f64.powf(share * 4.0 - 2.0),
         Step::Thermistor(Thermistor { ohms, .. }) => ohms * 10f64.powf(share * 2.0 - 1.0),
         Step::Steinhart(_) => 10f64.powf(2.0 + share * 4.0),
@@ -45,11 +45,11 @@ fn typed_as_it_stands<P: Listed + std::fmt::Debug>(part: &P, by: i32) -> Result<
 /// Every kind is called as the files call it, is sound when it is fresh, and says what it does.
 #[test]
 fn every_kind_describes_itself() {
-    fn all<P: Listed + serde::Serialize>(tag: &str) {
+    fn all<P: Listed + serde::Serialize>() {
         for kind in P::KINDS {
             let fresh = P::of_kind(kind.name).unwrap();
             let written = toml_edit::ser::to_document(&fresh).unwrap();
-            assert_eq!((written[tag].as_str(), fresh.kind()), (Some(kind.name), kind.name));
+            assert_eq!((written["kind"].as_str(), fresh.kind()), (Some(kind.name), kind.name));
             assert!(!kind.help.is_empty() && (!kind.is_added || fresh.fault().is_none()), "{}", kind.name);
             let views = fresh.settings("V");
             assert!(views.iter().all(|view| !view.name.is_empty() && !view.help.is_empty()), "{}", kind.name);
@@ -60,8 +60,8 @@ fn every_kind_describes_itself() {
             }
         }
     }
-    all::<Step>("is");
-    all::<Filter>("filter");
+    all::<Step>();
+    all::<Filter>();
 }
 
 /// The tables of the guide are these descriptions.
@@ -155,7 +155,7 @@ proptest! {
     fn no_resistor_of_the_series_swings_more_than_the_advised_one(
         least in 10.0..1e5f64, times in 1.05..100.0f64, supply in 1.0..12.0f64, high: bool,
     ) {
-        let divider = Divider { fixed: 1.0, supply, high, back: false };
+        let divider = Divider { fixed: 1.0, supply, sensor_at_supply: high, ohms_to_volts: false };
         let found = advise(&divider, least, least * times, supply / 4096.0, ResistorSeries::E24, 5);
         let swing = |fixed: f64| {
             let divider = Divider { fixed, ..divider.clone() };

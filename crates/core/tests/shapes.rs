@@ -2,7 +2,7 @@
 //! each is.
 
 use amber_core::Stamp;
-use amber_core::split::{Fate, Shape, Sink, Splitter, Sure};
+use amber_core::split::{Confidence, LineOutcome, Shape, Sink, Splitter};
 use std::path::Path;
 
 #[derive(Default)]
@@ -10,7 +10,7 @@ struct Rows(usize);
 
 impl Sink for Rows {
     fn shape(&mut self, _: &Shape) {}
-    fn line(&mut self, _: Stamp, _: Fate, _: &[u8]) {}
+    fn line(&mut self, _: Stamp, _: LineOutcome, _: &[u8]) {}
     fn row(&mut self, _: Stamp, _: &[f64]) {
         self.0 += 1;
     }
@@ -23,7 +23,7 @@ impl Sink for Rows {
 fn read(shape: Option<Shape>, from_start: bool, bytes: &[u8]) -> (Splitter, usize) {
     let mut splitter = Splitter::new(shape);
     if !from_start {
-        splitter.join();
+        splitter.break_off();
     }
     let mut rows = Rows::default();
     bytes.chunks(17).for_each(|piece| splitter.feed(Stamp(0), piece, &mut rows));
@@ -43,14 +43,14 @@ fn shapes_are_found_and_none_is_silently_wrong() {
         let bytes = std::fs::read(folder.join(format!("{name}.txt"))).unwrap();
         let (mut splitter, mut found) = read(None, from_start == "yes", &bytes);
         let sure = splitter.sure();
-        if let Some(offer) = splitter.offer().cloned() {
+        if let Some(offer) = splitter.proposal().cloned() {
             // An offer is what a person is asked; it must be right when it is taken.
             (splitter, found) = read(Some(offer.shape), from_start == "yes", &bytes);
         }
         let shape = splitter.shape();
         let told = shape
             .map_or(String::new(), |shape| (0..shape.columns()).map(|i| shape.label(i)).collect::<Vec<_>>().join(" "));
-        let lines_found = if let Some(Shape::Bare(bare)) = shape { bare.lines } else { 1 };
+        let lines_found = if let Some(Shape::Plain(bare)) = shape { bare.lines } else { 1 };
         let as_expected = shape.is_some_and(|shape| shape.kind() == kind)
             && told == labels
             && lines_found.to_string() == lines
@@ -59,7 +59,7 @@ fn shapes_are_found_and_none_is_silently_wrong() {
             right += 1;
         } else {
             let told = format!("{name}: {shape:?} {sure:?}, {found} rows, expected {entry}");
-            if sure.is_some_and(|sure| sure > Sure::Unsure) { silent.push(told) } else { wrong.push(told) }
+            if sure.is_some_and(|sure| sure > Confidence::Unsure) { silent.push(told) } else { wrong.push(told) }
         }
     }
     println!("{right} of {streams} found right, {} unsure, {} silently wrong", wrong.len(), silent.len());

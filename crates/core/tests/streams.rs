@@ -4,13 +4,15 @@
 mod parts;
 
 use amber_core::Stamp;
-use amber_core::bench::{Bench, ChannelSettings, Kind, Parity, Screen, Shared, Source, SourceSettings, Split, Words};
+use amber_core::bench::{
+    Bench, ChannelSettings, Kind, Parity, Screen, Shared, SourceSettings, Split, WireSettings, Words,
+};
 use amber_core::chain::Chain;
 use amber_core::clock::{Tick, Time};
 use amber_core::scale::{Scale, Step};
-use amber_core::split::{Bare, Delimiter, MAX_LINE, Shape};
+use amber_core::split::{Delimiter, MAX_LINE, Plain, Shape};
 use amber_core::store::Limits;
-use amber_core::talk::{Ending, Saying};
+use amber_core::talk::{BoardCommand, Ending};
 use amber_core::watch::Watch;
 use proptest::prelude::*;
 
@@ -32,10 +34,10 @@ fn ending() -> impl Strategy<Value = &'static [u8]> {
     prop_oneof![Just(&b"\n"[..]), Just(&b"\r\n"[..]), Just(&b"\r"[..])]
 }
 
-/// Lines that the chain knows the fate of.
+/// Lines that the chain knows the outcome of.
 fn settled(chain: &Chain) -> u64 {
     let counts = chain.counts();
-    counts.rows + counts.messages + counts.half + counts.refused()
+    counts.rows + counts.messages + counts.half + counts.rejected()
 }
 
 fn pinned() -> Bench {
@@ -56,7 +58,7 @@ proptest! {
         // The cut changes nothing but the stamps.
         let mut whole = Chain::new(&pinned(), 0, Limits::default());
         whole.feed(Stamp(0), &stream);
-        let sums = |chain: &Chain| (settled(chain), chain.counts().rows, chain.counts().refused(), chain.counts().messages);
+        let sums = |chain: &Chain| (settled(chain), chain.counts().rows, chain.counts().rejected(), chain.counts().messages);
         prop_assert_eq!(sums(&chain), sums(&whole));
         for row in chain.store().rows() {
             prop_assert_eq!(chain.store().raw(0, row).map(f64::to_bits), whole.store().raw(0, row).map(f64::to_bits));
@@ -90,17 +92,17 @@ proptest! {
             chain.feed(Stamp(0), head);
             rest = tail;
             hits += 1;
-            if i % 2 == 0 { chain.join() } else { chain.skip(0) }
+            if i % 2 == 0 { chain.break_off() } else { chain.skip(0) }
         }
         chain.feed(Stamp(0), rest);
         prop_assert!(chain.counts().rows + hits >= 200, "{} rows after {hits} breaks", chain.counts().rows);
-        prop_assert_eq!(chain.counts().refused(), 0, "a break is no damage");
+        prop_assert_eq!(chain.counts().rejected(), 0, "a break is no damage");
     }
 
     #[test]
     fn any_bytes_at_all_are_survived(bytes in proptest::collection::vec(any::<u8>(), 0..4000), cut in 1..300usize) {
         let mut chain = Chain::new(&Bench::default(), 0, Limits { seconds: 1.0, rows: 10 });
-        chain.join();
+        chain.break_off();
         for piece in bytes.chunks(cut) {
             chain.feed(Stamp(0), piece);
         }
@@ -124,7 +126,7 @@ proptest! {
         let row = |r: usize| (0..fields).map(|f| format!("{}.{}", r * 10 + f, f)).collect::<Vec<_>>().join(&between);
         let mut chain = Chain::new(&Bench::default(), 0, Limits::default());
         (0..rows).for_each(|r| chain.feed(Stamp(r as i64), format!("{}\r\n", row(r)).as_bytes()));
-        prop_assert_eq!(chain.shape(), Some(&Shape::Bare(Bare::new(delimiter, fields))));
+        prop_assert_eq!(chain.shape(), Some(&Shape::Plain(Plain::new(delimiter, fields))));
         prop_assert_eq!(chain.counts().rows, rows as u64);
         let last = fields - 1;
         let expected: f64 = format!("{}.{last}", (rows - 1) * 10 + last).parse().unwrap();
@@ -153,10 +155,10 @@ fn benches() -> impl Strategy<Value = Bench> {
         Words::parse(&pairs.join(",")).unwrap()
     });
     let channel = (kind, any::<bool>(), "[A-Za-z ]{0,9}", words, scale, smooth, watch).prop_map(
-        |(kind, hidden, called, words, scale, smooth, watch)| ChannelSettings {
+        |(kind, hidden, title, words, scale, smooth, watch)| ChannelSettings {
             kind,
             hidden,
-            called,
+            title,
             words,
             scale,
             smooth,
@@ -173,29 +175,29 @@ fn benches() -> impl Strategy<Value = Bench> {
             let mut sources: Vec<SourceSettings> = sources.drain(..).map(source).collect();
             // No two channels of a source are called alike.
             channel.iter_mut().zip(0..).for_each(|(channel, i)| {
-                if !channel.called.is_empty() {
-                    channel.called = format!("{} {i}", channel.called.trim());
+                if !channel.title.is_empty() {
+                    channel.title = format!("{} {i}", channel.title.trim());
                 }
             });
             sources[0].channel = channel;
-            let screen = Screen { pace, ..Screen::default() };
-            Bench { shared: Shared { name, screen, say, ..Shared::default() }, sources }
+            let screen = Screen { refresh_rate: pace, ..Screen::default() };
+            Bench { shared: Shared { name, screen, command: say, ..Shared::default() }, sources }
         },
     )
 }
 
-fn sources() -> impl Strategy<Value = Source> {
+fn sources() -> impl Strategy<Value = WireSettings> {
     let parity = proptest::sample::select(&Parity::ALL[..]);
     let line = (5..=8u8, parity, 1..=2u8, any::<bool>());
     ("[a-z]{0,5}", "/dev/[a-zA-Z0-9]{1,8}", proptest::option::of(50..3_000_000u32), line, "[A-F0-9]{0,8}").prop_map(
-        |(name, port, baud, (data_bits, parity, stop_bits, reset), usb)| Source {
+        |(name, port, baud, (data_bits, parity, stop_bits, reset), usb)| WireSettings {
             name,
             port,
             baud,
             data_bits,
             parity,
             stop_bits,
-            reset,
+            reset_on_open: reset,
             usb,
         },
     )
@@ -203,12 +205,12 @@ fn sources() -> impl Strategy<Value = Source> {
 
 fn splits() -> impl Strategy<Value = Split> {
     let shape = prop_oneof![
-        Just("bare comma 3"),
-        Just("bare spaces 1 lines 2"),
-        Just("bare semicolon 2 decimal-comma brackets indexed named a,b"),
+        Just("plain comma 3"),
+        Just("plain spaces 1 lines 2"),
+        Just("plain semicolon 2 decimal-comma brackets indexed named a,b"),
         Just("labelled a b ..."),
         Just("worded gauge bed"),
-        Just("stacked x y z"),
+        Just("per-line x y z"),
         Just("json bed.p on"),
     ];
     proptest::option::of(shape)
@@ -226,12 +228,9 @@ fn times() -> impl Strategy<Value = Time> {
     ]
 }
 
-fn sayings() -> impl Strategy<Value = Saying> {
-    ("[a-z ]{1,9}", "[ -~]{0,20}", proptest::sample::select(&Ending::ALL[..])).prop_map(|(name, text, ending)| Saying {
-        name,
-        text,
-        ending,
-    })
+fn sayings() -> impl Strategy<Value = BoardCommand> {
+    ("[a-z ]{1,9}", "[ -~]{0,20}", proptest::sample::select(&Ending::ALL[..]))
+        .prop_map(|(name, text, ending)| BoardCommand { name, text, ending })
 }
 
 proptest! {
@@ -279,7 +278,7 @@ proptest! {
         let mut later = fed(Bench::default());
         later.set_split(pinned().sources.remove(0).split);
         let before = fed(pinned());
-        let sums = |chain: &Chain| (chain.counts().rows, chain.counts().messages, chain.counts().refused(), chain.counts().bytes);
+        let sums = |chain: &Chain| (chain.counts().rows, chain.counts().messages, chain.counts().rejected(), chain.counts().bytes);
         prop_assert_eq!(sums(&later), sums(&before));
         // The line that is under way goes on in the new shape.
         let ended = |mut chain: Chain| {

@@ -53,13 +53,13 @@ proptest! {
         for (i, (gap, count)) in rows.iter().enumerate() {
             if joins.contains(&i) {
                 timing.open(Opening::Link);
-                intervals.join();
+                intervals.break_off();
             }
             arrival = Stamp(arrival.0 + gap);
             let times = match timing.row(arrival, &[*count, 1.0]) {
                 Timed::At(at, _) => vec![at],
                 Timed::Waits(..) => vec![],
-                Timed::Settled(settled) => settled.times().iter().map(|(at, _)| *at).collect(),
+                Timed::FinalTimes(settled) => settled.times().iter().map(|(at, _)| *at).collect(),
             };
             for time in times {
                 prop_assert!(time >= last, "{time:?} after {last:?} with row {i}");
@@ -80,7 +80,7 @@ proptest! {
         changed.set_time(after.clone());
         let fresh = fed(after, 500, chunk);
         // What is found by itself was found with the first rows already, so only set rules can be compared.
-        prop_assume!(fresh.timer().set() != &Time::Auto);
+        prop_assume!(fresh.timer().rule() != &Time::Auto);
         prop_assert_eq!(changed.store().rows(), fresh.store().rows());
         for row in fresh.store().rows() {
             prop_assert_eq!(changed.store().time(row), fresh.store().time(row));
@@ -130,7 +130,7 @@ fn a_gap_and_uneven_rows_are_no_ground_for_a_spectrum() {
 #[test]
 fn channels_change_places_with_all_that_is_theirs() {
     let mut chain = fed(Time::Arrival, 300, 1);
-    let settings = ChannelSettings { called: "level".into(), ..ChannelSettings::named("gauge") };
+    let settings = ChannelSettings { title: "level".into(), ..ChannelSettings::named("gauge") };
     chain.set_channel(1, settings);
     let before: Vec<_> = (0..300).map(|row| (chain.reading(0, row), chain.reading(1, row))).collect();
     chain.swap_channels(0, 1);

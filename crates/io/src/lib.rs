@@ -3,14 +3,14 @@
 //! Depends on `amber-core` and on no other crate of the workspace; knows no terminal. Each file format is a codec that
 //! does no input or output, with a thin pump around it.
 
-mod attic;
 mod clock;
 pub mod disk;
 mod link;
 mod serial;
+mod spill_file;
 pub mod take;
 
-pub use attic::Attic;
 pub use clock::HostClock;
 pub use link::{Chunk, Command, Endpoint, Feed, Link, LinkState, Simulated, Tried};
 pub use serial::{FoundPort, Problem, ports};
+pub use spill_file::SpillFile;

@@ -1,7 +1,7 @@
 //! Opening a serial port, and saying in plain words why it could not be opened.
 
 use crate::link::device::{Device, Ports};
-use amber_core::bench::{Parity, Source};
+use amber_core::bench::{Parity, WireSettings};
 use serialport::{ClearBuffer, DataBits, ErrorKind, SerialPort, SerialPortType, StopBits, TTYPort};
 use std::io::{self, Read, Write};
 use std::os::unix::fs::{FileTypeExt, MetadataExt};
@@ -65,7 +65,7 @@ fn remedy(group: &Option<String>) -> String {
 pub(crate) struct System;
 
 impl Ports for System {
-    fn open(&self, path: &Path, source: &Source, baud: u32) -> Result<Box<dyn Device>, Problem> {
+    fn open(&self, path: &Path, source: &WireSettings, baud: u32) -> Result<Box<dyn Device>, Problem> {
         open(path, source, baud).map(|port| Box::new(Tty { port, path: path.into() }) as Box<dyn Device>)
     }
 
@@ -124,7 +124,7 @@ impl Device for Tty {
 }
 
 /// Opens `path` for this program alone, with the wire set as `source` says, at `baud`.
-fn open(path: &Path, source: &Source, baud: u32) -> Result<TTYPort, Problem> {
+fn open(path: &Path, source: &WireSettings, baud: u32) -> Result<TTYPort, Problem> {
     let meta = std::fs::metadata(path).map_err(|error| told(path, error.kind(), &error.to_string()))?;
     if !meta.file_type().is_char_device() {
         return Err(Problem::NotATty(path.into()));
@@ -141,7 +141,7 @@ fn open(path: &Path, source: &Source, baud: u32) -> Result<TTYPort, Problem> {
         _ => DataBits::Eight,
     };
     let stop_bits = if source.stop_bits == 2 { StopBits::Two } else { StopBits::One };
-    if !source.reset {
+    if !source.reset_on_open {
         keep_running(path);
     }
     let builder =
@@ -283,7 +283,8 @@ mod tests {
 
     #[test]
     fn each_way_to_fail_says_what_to_do() {
-        let told = |path: &str| open(Path::new(path), &Source::default(), 115_200).map(drop).unwrap_err().to_string();
+        let told =
+            |path: &str| open(Path::new(path), &WireSettings::default(), 115_200).map(drop).unwrap_err().to_string();
         assert!(told("/dev/no-such-port").contains("plug the board in"));
         assert!(told("/dev/null").contains("not a serial port"));
         assert!(told("/").contains("not a serial port"));
@@ -315,11 +316,14 @@ mod tests {
     #[test]
     fn a_port_is_held_for_one_program_alone() {
         let board = amber_boards::serve(amber_boards::by_name("flume", 1).unwrap()).unwrap();
-        let first = open(board.path(), &Source::default(), 115_200).unwrap();
-        assert_eq!(open(board.path(), &Source::default(), 115_200).map(drop), Err(Problem::Held(board.path().into())));
+        let first = open(board.path(), &WireSettings::default(), 115_200).unwrap();
+        assert_eq!(
+            open(board.path(), &WireSettings::default(), 115_200).map(drop),
+            Err(Problem::Held(board.path().into()))
+        );
         drop(first);
         // A board that is to go on running keeps its lines when the port is closed.
-        let keep = Source { reset: false, ..Source::default() };
+        let keep = WireSettings { reset_on_open: false, ..WireSettings::default() };
         drop(open(board.path(), &keep, 115_200).unwrap());
         let settings = rustix::termios::tcgetattr(fs::File::open(board.path()).unwrap()).unwrap();
         assert!(!settings.control_modes.contains(rustix::termios::ControlModes::HUPCL));

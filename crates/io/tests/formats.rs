@@ -2,7 +2,7 @@
 
 use amber_core::Stamp;
 use amber_core::bench::Bench;
-use amber_io::take::{DECODER, Event, Place, Writer, open};
+use amber_io::take::{DECODER, Event, TakePlace, Writer, open};
 use regex::Regex;
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -64,13 +64,13 @@ fn what_is_not_understood_of_a_take_is_told_and_the_rest_opens() {
 fn names_of_columns_are_legal_whatever_channels_are_called() {
     let dir = tempfile::tempdir().unwrap();
     let called = ["water level", "a<b", "x & y", "Ö", "_hidden", "p.2", "é%", "time_s"];
-    let mut bench = String::from("[split]\nshape = \"bare\"\ndelimiter = \"comma\"\nfields = 8\n[keep]\nraw = true\n");
+    let mut bench = String::from("[split]\nshape = \"plain\"\ndelimiter = \"comma\"\nfields = 8\n[keep]\nraw = true\n");
     for (i, name) in called.iter().enumerate().filter(|(_, name)| **name != "time_s") {
         bench += &format!("[[channel]]\nname = \"field{}\"\ncalled = \"{name}\"\n", i + 1);
         bench += "scale = { steps = [{ is = \"gain\", by = 2.0, unit = \"m/s²\" }] }\n";
     }
     let bench = Bench::parse(&bench).unwrap();
-    let place = Place::Exactly(dir.path().join("x"));
+    let place = TakePlace::Exactly(dir.path().join("x"));
     let mut writer = Writer::create(&place, &bench, Stamp(0), Event::BEGIN, None).unwrap();
     (0..400).for_each(|i| writer.chunk(Stamp(i * 20_000_000), b"1,2,3,4,5,6,7,8\n").unwrap());
     writer.finish(Stamp(9_000_000_000)).unwrap();
@@ -103,7 +103,7 @@ fn no_two_columns_have_one_name() {
          [[channel]]\nname = \"extra\"\nformula = \"bed * 2\"\n",
     )
     .unwrap();
-    let place = Place::Exactly(dir.path().join("x"));
+    let place = TakePlace::Exactly(dir.path().join("x"));
     let mut writer = Writer::create(&place, &bench, Stamp(0), Event::BEGIN, None).unwrap();
     (0..9).for_each(|i| writer.chunk(Stamp(i * 1_000_000), b"time_s=1 bed=2 bed_raw=3\n").unwrap());
     let summary = writer.finish(Stamp(9_000_000)).unwrap();

@@ -1,8 +1,8 @@
 //! The link and the keeper on a real pseudo-terminal: what arrives, what is kept, and what happens when things go away.
 
 use amber_boards::Pty;
-use amber_core::bench::{Bench, Source};
-use amber_io::take::{From, Keeper, Order, Place, Report, Summary, open};
+use amber_core::bench::{Bench, WireSettings};
+use amber_io::take::{From, Keeper, Order, Report, Summary, TakePlace, open};
 use amber_io::{Command, Endpoint, Feed, HostClock, Link, LinkState, Problem};
 use std::fs;
 use std::io::Write;
@@ -13,10 +13,10 @@ use std::time::{Duration, Instant};
 const PATIENCE: Duration = Duration::from_secs(20);
 
 fn wanted(path: &Path, baud: u32) -> Endpoint {
-    Endpoint::Serial { path: path.into(), source: Source { baud: Some(baud), ..Source::default() } }
+    Endpoint::Serial { path: path.into(), source: WireSettings { baud: Some(baud), ..WireSettings::default() } }
 }
 
-fn start(place: Place, bench: Box<Bench>) -> Order {
+fn start(place: TakePlace, bench: Box<Bench>) -> Order {
     Order::Start { place, bench, from: From::Now, rows: None }
 }
 
@@ -76,7 +76,7 @@ impl Rig {
         panic!("waited for {what}");
     }
 
-    fn start(&self, place: Place) {
+    fn start(&self, place: TakePlace) {
         self.keeper.orders.send(start(place, Box::default())).unwrap();
     }
 
@@ -104,7 +104,7 @@ fn a_take_begins_with_the_line_that_is_under_way_and_ends_with_its_last_byte() {
     let mut rig = Rig::new();
     rig.send(b"a=1 b=1\r\na=2 b=2\r\na=3 b");
     rig.seen(b"a=3 b");
-    rig.start(Place::Next(dir.path().into()));
+    rig.start(TakePlace::Next(dir.path().into()));
     rig.report("the take", started);
     rig.send(b"=3\r\na=4 b=4\r\na=5 b=5\r\na=6");
     rig.seen(b"a=6");
@@ -113,14 +113,14 @@ fn a_take_begins_with_the_line_that_is_under_way_and_ends_with_its_last_byte() {
     assert_eq!(fs::read(summary.folder.join("wire.bin")).unwrap(), b"a=3 b=3\r\na=4 b=4\r\na=5 b=5\r\na=6");
     assert_eq!(rows(&summary.folder), ["3,3", "4,4", "5,5"]);
     // The next one takes up the line that the first one did not see the end of, under the next number.
-    rig.start(Place::Next(dir.path().into()));
+    rig.start(TakePlace::Next(dir.path().into()));
     rig.report("the second take", started);
     rig.send(b" b=6\r\na=7 b=7\r\na=8 b=8\r\n");
     rig.seen(b"b=8\r\n");
     let second = rig.stop();
     assert_eq!(second.folder, dir.path().join("take-0002"));
     assert_eq!(rows(&second.folder), ["6,6", "7,7", "8,8"]);
-    assert_eq!(second.tally.refused, 0);
+    assert_eq!(second.tally.rejected, 0);
 }
 
 #[test]
@@ -128,9 +128,9 @@ fn marks_stand_in_the_take_and_a_second_start_changes_nothing() {
     let dir = tempfile::tempdir().unwrap();
     let mut rig = Rig::new();
     let clock = HostClock::start();
-    rig.start(Place::Exactly(dir.path().join("x")));
+    rig.start(TakePlace::Exactly(dir.path().join("x")));
     rig.report("the take", started);
-    rig.start(Place::Exactly(dir.path().join("y")));
+    rig.start(TakePlace::Exactly(dir.path().join("y")));
     for note in ["first", "with, comma"] {
         rig.keeper.orders.send(Order::Mark { at: clock.now(), note: note.into() }).unwrap();
     }
@@ -142,7 +142,7 @@ fn marks_stand_in_the_take_and_a_second_start_changes_nothing() {
     assert!(!dir.path().join("y").exists());
     let take = open(&summary.folder).unwrap();
     assert_eq!(take.marks.iter().map(|mark| mark.note.as_str()).collect::<Vec<_>>(), ["first", "with, comma"]);
-    // The port was opened before: the first line may be half a line, and a bare number cannot tell.
+    // The port was opened before: the first line may be half a line, and a plain number cannot tell.
     assert_eq!(rows(&summary.folder), ["2", "3", "4", "5"]);
 }
 
@@ -154,16 +154,16 @@ fn a_take_that_cannot_be_made_is_said_and_the_next_one_works() {
     fs::write(dir.path().join("full/thesis.txt"), "years of work").unwrap();
     let mut rig = Rig::new();
     for (place, text) in [
-        (Place::Next(dir.path().join("file/deeper")), "cannot create"),
-        (Place::Exactly(dir.path().join("full")), "never overwrites"),
+        (TakePlace::Next(dir.path().join("file/deeper")), "cannot create"),
+        (TakePlace::Exactly(dir.path().join("full")), "never overwrites"),
     ] {
         rig.start(place);
-        let report = rig.report("the refusal", |report| matches!(report, Report::Failed { .. }));
+        let report = rig.report("the rejection", |report| matches!(report, Report::Failed { .. }));
         let Report::Failed { error, kept } = report else { unreachable!() };
         assert!(error.to_string().contains(text) && kept.is_none(), "{error}");
     }
     assert_eq!(fs::read_to_string(dir.path().join("full/thesis.txt")).unwrap(), "years of work");
-    rig.start(Place::Next(dir.path().join("new/folder")));
+    rig.start(TakePlace::Next(dir.path().join("new/folder")));
     rig.report("the take", started);
     rig.send(b"a=1\na=2\na=3\n");
     rig.seen(b"a=3\n");
@@ -174,7 +174,7 @@ fn a_take_that_cannot_be_made_is_said_and_the_next_one_works() {
 fn a_folder_that_vanishes_ends_the_take_and_says_so() {
     let dir = tempfile::tempdir().unwrap();
     let mut rig = Rig::new();
-    rig.start(Place::Next(dir.path().into()));
+    rig.start(TakePlace::Next(dir.path().into()));
     rig.report("the take", started);
     rig.send(b"a=1\na=2\n");
     rig.seen(b"a=2\n");
@@ -190,7 +190,7 @@ fn a_take_goes_on_when_the_port_is_opened_again_at_another_speed() {
     let mut rig = Rig::new();
     rig.send(b"a=1 b=1\na=2 b=2\na=3 b=3\n");
     rig.seen(b"b=3\n");
-    rig.start(Place::Next(dir.path().into()));
+    rig.start(TakePlace::Next(dir.path().into()));
     rig.report("the take", started);
     rig.send(b"a=4 b=4\na=5 b=5\na=6 b=6\na=7");
     rig.seen(b"a=7");
@@ -203,7 +203,7 @@ fn a_take_goes_on_when_the_port_is_opened_again_at_another_speed() {
     assert!(take.pieces.iter().any(|piece| piece.event.is_some() && piece.bytes.start > 0), "the break is in wire.csv");
     assert_eq!(rows(&summary.folder), ["4,4", "5,5", "6,6", "8,8"]);
     assert_eq!(
-        (summary.tally.refused, take.decode().unwrap()),
+        (summary.tally.rejected, take.decode().unwrap()),
         (0, fs::read(summary.folder.join("readings.csv")).unwrap())
     );
 }
@@ -212,7 +212,7 @@ fn a_take_goes_on_when_the_port_is_opened_again_at_another_speed() {
 fn ending_the_link_ends_a_running_take_properly() {
     let dir = tempfile::tempdir().unwrap();
     let mut rig = Rig::new();
-    rig.start(Place::Next(dir.path().into()));
+    rig.start(TakePlace::Next(dir.path().into()));
     rig.report("the take", started);
     rig.send(b"a=1\na=2\na=3\n");
     rig.seen(b"a=3\n");
@@ -258,7 +258,7 @@ fn a_board_that_goes_away_is_noticed_and_tried_again_with_growing_pauses() {
 fn what_the_engine_has_no_time_for_is_counted_and_kept() {
     let dir = tempfile::tempdir().unwrap();
     let mut rig = Rig::new();
-    rig.start(Place::Next(dir.path().into()));
+    rig.start(TakePlace::Next(dir.path().into()));
     rig.report("the take", started);
     let mut sent = 0u64;
     let mut last = 0;
@@ -299,7 +299,7 @@ fn the_settings_of_the_start_hold_for_the_whole_take() {
     let mut rig = Rig::new();
     let text = "name = \"scaled\"\n[[channel]]\nname = \"a\"\nscale = { steps = [{ is = \"offset\", by = 1.0 }, { is = \"gain\", by = 0.5, unit = \"cm\" }] }\n";
     let bench = Box::new(Bench::parse(text).unwrap());
-    rig.keeper.orders.send(start(Place::Next(dir.path().into()), bench)).unwrap();
+    rig.keeper.orders.send(start(TakePlace::Next(dir.path().into()), bench)).unwrap();
     rig.report("the take", started);
     rig.send(b"a=1\na=2\na=4.5\n");
     rig.seen(b"a=4.5\n");
@@ -316,9 +316,9 @@ fn of_text(dir: &Path, text: &str, rows: Option<u64>) -> (Summary, String) {
     let path = dir.join("old.txt");
     fs::write(&path, text).unwrap();
     let clock = HostClock::start();
-    let wanted = Endpoint::of(&Source::at(&path.to_string_lossy()), None).to_its_end();
+    let wanted = Endpoint::of(&WireSettings::at(&path.to_string_lossy()), None).to_its_end();
     let link = Link::start(wanted, clock).unwrap();
-    let place = Place::Next(dir.into());
+    let place = TakePlace::Next(dir.into());
     let order = Order::Start { place, bench: Box::default(), from: From::Opening, rows };
     let keeper = Keeper::start_with(link.keeper.clone(), clock, Some(order)).unwrap();
     let begun = Instant::now();

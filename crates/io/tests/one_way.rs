@@ -95,7 +95,7 @@ proptest! {
         decoder.finish();
         let table = String::from_utf8(decoder.take_output()).unwrap();
         prop_assert_eq!(decoder.tally().rows, chain.counts().rows);
-        prop_assert_eq!(decoder.tally().refused, chain.counts().refused());
+        prop_assert_eq!(decoder.tally().rejected, chain.counts().rejected());
         if !table.is_empty() {
             let columns: Vec<String> = table.lines().next().unwrap().split(',').map(str::to_owned).collect();
             let (kept, mut shown) = (of_table(&table), of_chain(&chain, decoder.origin(), &columns));

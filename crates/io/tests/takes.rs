@@ -4,7 +4,7 @@ use amber_core::Stamp;
 use amber_core::bench::Bench;
 use amber_core::chain::Chain;
 use amber_core::store::Limits;
-use amber_io::take::{Decoder, Event, Place, Writer, iso8601, mend_all, open};
+use amber_io::take::{Decoder, Event, TakePlace, Writer, iso8601, mend_all, open};
 use proptest::prelude::*;
 use std::fs;
 use std::path::Path;
@@ -52,7 +52,7 @@ fn pieces(rows: usize) -> Vec<(Stamp, Vec<u8>)> {
 
 fn written(folder: &Path, rows: usize) {
     let bench = Bench::parse(BENCH).unwrap();
-    let mut writer = Writer::create(&Place::Exactly(folder.into()), &bench, START, Event::BEGIN, None).unwrap();
+    let mut writer = Writer::create(&TakePlace::Exactly(folder.into()), &bench, START, Event::BEGIN, None).unwrap();
     for (at, bytes) in pieces(rows) {
         writer.chunk(at, &bytes).unwrap();
     }
@@ -79,7 +79,7 @@ fn what_is_kept_is_what_was_on_the_screen() {
     decoder.finish();
     let counts = chain.counts();
     let tally = decoder.tally();
-    assert_eq!((tally.rows, tally.refused, tally.messages), (counts.rows, counts.refused(), counts.messages));
+    assert_eq!((tally.rows, tally.rejected, tally.messages), (counts.rows, counts.rejected(), counts.messages));
     let text = String::from_utf8(decoder.take_output()).unwrap();
     let mut table = csv::Reader::from_reader(text.as_bytes());
     assert_eq!(table.headers().unwrap(), vec!["time_s", "wall_clock", "level", "flow"]);
@@ -105,7 +105,7 @@ proptest! {
     #[test]
     fn computed_channels_are_kept_as_they_were_on_the_screen(
         formula in proptest::sample::select(&[
-            "level + flow", "rate(level)", "integral(smoothed(level)) / 1000", "ifgap(flow, prev(flow))", "if(flow > 3, most(level), raw(flow))",
+            "level + flow", "rate(level)", "integral(smoothed(level)) / 1000", "ifgap(flow, prev(flow))", "if(flow > 3, running_max(level), raw(flow))",
         ][..]),
         smoothed: bool, raw: bool, by_channel: bool, joins in proptest::collection::vec(0..60usize, 0..4), rows in 20..200usize,
     ) {
@@ -121,7 +121,7 @@ proptest! {
         let mut decoder = Decoder::new(&bench, START);
         for (i, (at, bytes)) in pieces(rows).into_iter().enumerate() {
             if joins.contains(&i) {
-                chain.join();
+                chain.break_off();
                 decoder.apply(at, Event::JOIN);
             }
             chain.feed(at, &bytes);

@@ -1,9 +1,9 @@
 //! What a link does beside reading: finding the speed, sending, resetting, lending, and watching texts.
 
 use amber_boards::{Board, Pty, ServedBoard, by_name, serve};
-use amber_core::bench::{Bench, Source};
+use amber_core::bench::{Bench, WireSettings};
 use amber_core::clock::Opening;
-use amber_io::take::{Event, From, Keeper, Order, Place, Report, open};
+use amber_io::take::{Event, From, Keeper, Order, Report, TakePlace, open};
 use amber_io::{Command, Endpoint, Feed, HostClock, Link, LinkState};
 use std::fs;
 use std::io::Write;
@@ -13,12 +13,12 @@ use std::time::{Duration, Instant};
 /// Generous, for slow machines; nothing is timed by it.
 const PATIENCE: Duration = Duration::from_secs(30);
 
-fn start(place: Place) -> Order {
+fn start(place: TakePlace) -> Order {
     Order::Start { place, bench: Box::default(), from: From::Now, rows: None }
 }
 
 fn port(path: &Path, baud: Option<u32>) -> Endpoint {
-    Endpoint::Serial { path: path.into(), source: Source { baud, ..Source::default() } }
+    Endpoint::Serial { path: path.into(), source: WireSettings { baud, ..WireSettings::default() } }
 }
 
 /// A board by name, and a link to it.
@@ -130,7 +130,7 @@ fn the_board_hears_what_is_sent_and_a_take_tells_it_apart() {
     let board = serve(by_name("flume", 1).unwrap()).unwrap();
     let link = Link::start(port(board.path(), Some(115_200)), clock).unwrap();
     let keeper = Keeper::start(link.keeper.clone(), clock).unwrap();
-    keeper.orders.send(start(Place::Exactly(dir.path().join("x")))).unwrap();
+    keeper.orders.send(start(TakePlace::Exactly(dir.path().join("x")))).unwrap();
     let wait = |what: &str, test: &dyn Fn(&Feed) -> bool| {
         let begun = Instant::now();
         while !link.engine.recv_timeout(Duration::from_millis(100)).is_ok_and(|feed| test(&feed)) {
@@ -197,9 +197,9 @@ fn a_lent_port_comes_back_by_itself_when_the_other_program_is_done() {
         }
     };
     until(&link, "the port to be free", lent(false));
-    // Sending meanwhile is refused and said.
+    // Sending meanwhile is rejected and said.
     link.tell(Command::Send(b"x".to_vec())).unwrap();
-    until(&link, "the refusal", |feed| matches!(feed, Feed::NotDone(_)).then_some(()));
+    until(&link, "the rejection", |feed| matches!(feed, Feed::NotDone(_)).then_some(()));
     let mut other =
         std::process::Command::new("sleep").arg("60").stdin(fs::File::open(board.path()).unwrap()).spawn().unwrap();
     until(&link, "the other program to be seen", lent(true));
@@ -219,7 +219,7 @@ fn a_text_file_is_read_and_followed_as_it_grows_and_when_it_is_begun_anew() {
     let dir = tempfile::tempdir().unwrap();
     let path = dir.path().join("readings.txt");
     fs::write(&path, "a=1\na=2\na=3\n").unwrap();
-    let link = Link::start(Endpoint::of(&Source::at(&path.to_string_lossy()), None), HostClock::start()).unwrap();
+    let link = Link::start(Endpoint::of(&WireSettings::at(&path.to_string_lossy()), None), HostClock::start()).unwrap();
     let begun = until(&link, "its beginning", |feed| match feed {
         Feed::Opened { opening: Opening::Text { at, arrives: false }, .. } => Some(*at),
         _ => None,
@@ -240,7 +240,7 @@ fn a_text_file_is_read_and_followed_as_it_grows_and_when_it_is_begun_anew() {
     });
     text(&link, "b=1");
     link.tell(Command::Send(b"x".to_vec())).unwrap();
-    until(&link, "the refusal", |feed| matches!(feed, Feed::NotDone(_)).then_some(()));
+    until(&link, "the rejection", |feed| matches!(feed, Feed::NotDone(_)).then_some(()));
 }
 
 #[test]
@@ -250,7 +250,7 @@ fn a_board_that_vanishes_again_and_again_costs_no_byte_that_arrived() {
     let board = serve(amber_boards::hasty_gremlin(1, 0.05)).unwrap();
     let link = Link::start(port(board.path(), Some(115_200)), clock).unwrap();
     let keeper = Keeper::start(link.keeper.clone(), clock).unwrap();
-    let place = Place::Exactly(dir.path().join("x"));
+    let place = TakePlace::Exactly(dir.path().join("x"));
     keeper.orders.send(start(place)).unwrap();
     while !matches!(keeper.reports.recv_timeout(PATIENCE).unwrap(), Report::Started(_)) {}
     let (mut joins, mut arrived) = (0, Vec::new());
@@ -298,7 +298,7 @@ fn a_long_text_is_not_lost_by_an_engine_that_is_slow() {
     let path = dir.path().join("long.txt");
     let text: String = (0..30_000).map(|i| format!("gauge={i}\n")).collect();
     fs::write(&path, &text).unwrap();
-    let link = Link::start(Endpoint::of(&Source::at(&path.to_string_lossy()), None), HostClock::start()).unwrap();
+    let link = Link::start(Endpoint::of(&WireSettings::at(&path.to_string_lossy()), None), HostClock::start()).unwrap();
     let mut arrived = Vec::new();
     let begun = Instant::now();
     let mut last = None;
@@ -323,7 +323,7 @@ fn a_take_of_several_sources_opens_as_one_and_a_torn_sent_file_is_told() {
     let dir = tempfile::tempdir().unwrap();
     let start = amber_core::Stamp(1_780_000_000_000_000_000);
     for name in ["right", "left"] {
-        let place = Place::Exactly(dir.path().join("take-0001").join(name));
+        let place = TakePlace::Exactly(dir.path().join("take-0001").join(name));
         let mut writer = amber_io::take::Writer::create(&place, &Bench::default(), start, Event::BEGIN, None).unwrap();
         for i in 0..10 {
             writer.chunk(start.plus(f64::from(i)), format!("{name}={i}\n").as_bytes()).unwrap();

@@ -34,7 +34,7 @@ const INKS: [RGBColor; 6] = [
 
 type Area<'a> = DrawingArea<SVGBackend<'a>, Shift>;
 
-fn refused<E: std::fmt::Display>(error: E) -> PlotError {
+fn rejected<E: std::fmt::Display>(error: E) -> PlotError {
     PlotError::Drawing(error.to_string())
 }
 
@@ -43,7 +43,7 @@ pub(crate) fn svg(figure: &Figure) -> Result<String, PlotError> {
     {
         let area = SVGBackend::with_string(&mut text, (WIDTH as u32, HEIGHT as u32)).into_drawing_area();
         Drawing { area: &area, figure }.all()?;
-        area.present().map_err(refused)?;
+        area.present().map_err(rejected)?;
     }
     // The size on paper, in place of the size in units.
     let size = format!("<svg width=\"{WIDTH}\" height=\"{HEIGHT}\"");
@@ -61,7 +61,7 @@ struct Drawing<'a, 'b> {
 
 impl Drawing<'_, '_> {
     fn all(&self) -> Result<(), PlotError> {
-        self.area.fill(&WHITE).map_err(refused)?;
+        self.area.fill(&WHITE).map_err(rejected)?;
         let figure = self.figure;
         self.text(&figure.title, LEFT, 1_300, 640, &BLACK_INK, HPos::Left)?;
         self.text(&figure.subtitle, LEFT, 1_950, 400, &GREY, HPos::Left)?;
@@ -92,11 +92,11 @@ impl Drawing<'_, '_> {
     fn text(&self, text: &str, x: i32, y: i32, size: i32, colour: &RGBColor, side: HPos) -> Result<(), PlotError> {
         // The library writes sizes 1.24 times smaller than it is told.
         let style = (FAMILIES, f64::from(size) * 1.24).into_text_style(self.area).color(colour);
-        self.area.draw_text(text, &style.pos(Pos::new(side, VPos::Center)), (x, y)).map_err(refused)
+        self.area.draw_text(text, &style.pos(Pos::new(side, VPos::Center)), (x, y)).map_err(rejected)
     }
 
     fn line(&self, points: Vec<(i32, i32)>, colour: &RGBColor, width: u32) -> Result<(), PlotError> {
-        self.area.draw(&PathElement::new(points, ShapeStyle::from(colour).stroke_width(width))).map_err(refused)
+        self.area.draw(&PathElement::new(points, ShapeStyle::from(colour).stroke_width(width))).map_err(rejected)
     }
 
     fn legend(&self) -> Result<(), PlotError> {
@@ -144,7 +144,7 @@ impl Drawing<'_, '_> {
         let label = if lane.label.is_empty() { "counts" } else { &lane.label };
         let style = (FAMILIES, 440.0 * 1.24).into_text_style(self.area).color(&BLACK_INK);
         let style = style.transform(FontTransform::Rotate270).pos(Pos::new(HPos::Center, VPos::Center));
-        self.area.draw_text(label, &style, (900, (top + bottom) / 2)).map_err(refused)?;
+        self.area.draw_text(label, &style, (900, (top + bottom) / 2)).map_err(rejected)?;
         for trace in &lane.traces {
             let ink = INKS[trace.ink % INKS.len()];
             self.runs(&trace.pale, &y, &pale(ink), 14)?;

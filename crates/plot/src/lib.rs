@@ -12,7 +12,7 @@ pub use page::pdf;
 /// A figure could not be drawn.
 #[derive(Debug, thiserror::Error)]
 pub enum PlotError {
-    /// The drawing library refused.
+    /// The drawing library rejected.
     #[error("the figure cannot be drawn: {0}")]
     Drawing(String),
     /// The drawing could not be turned into a page.
@@ -94,7 +94,7 @@ pub struct FigureMark {
 /// Draws the figure as an SVG document of 297 by 210 millimetres (A4, landscape). All text is text.
 ///
 /// # Errors
-/// When the drawing library refuses.
+/// When the drawing library rejects.
 pub fn svg(figure: &Figure) -> Result<String, PlotError> {
     draw::svg(figure)
 }

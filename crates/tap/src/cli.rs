@@ -96,11 +96,11 @@ pub(crate) enum Command {
     Split {
         /// The file; - is standard input.
         file: PathBuf,
-        /// One JSON document instead: shape, channels, rows, messages, refused lines by reason.
+        /// One JSON document instead: shape, channels, rows, messages, rejected lines by reason.
         #[arg(long)]
         json: bool,
-        /// The shape, instead of finding it: 'bare comma 3', 'bare spaces 1 lines 2', 'labelled a b', 'worded a b',
-        /// 'stacked x y', 'json a.b c'; '...' behind names that need not all be there.
+        /// The shape, instead of finding it: 'plain comma 3', 'plain spaces 1 lines 2', 'labelled a b', 'worded a b',
+        /// 'per-line x y', 'json a.b c'; '...' behind names that need not all be there.
         #[arg(long, value_name = "SHAPE")]
         shape: Option<Shape>,
     },

@@ -1,6 +1,6 @@
 //! The benches used lately and the hints that were seen, remembered beside the person's other program state.
 
-use amber_core::bench::Source;
+use amber_core::bench::WireSettings;
 use amber_io::disk;
 use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
@@ -65,7 +65,7 @@ pub(crate) fn stem(path: &Path) -> String {
 }
 
 /// Remembers that the bench in `path` was used with `source`. Where there is nowhere to remember it, it is forgotten.
-pub(crate) fn remember(path: &Path, source: &Source) {
+pub(crate) fn remember(path: &Path, source: &WireSettings) {
     let Ok(path) = std::fs::canonicalize(path) else { return };
     change(|recent| recent.note(Used { path, port: source.port.clone(), usb: source.usb.clone() }));
 }

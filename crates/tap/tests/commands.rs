@@ -34,7 +34,7 @@ formula = "rate(sump) + gauge_a * 0"
     assert!(
         out.contains("take      runs/one")
             && out.contains("rows      150 over 1.49 s, 100.0 a second")
-            && out.contains("refused   0"),
+            && out.contains("rejected   0"),
         "{out}"
     );
     let table = fs::read_to_string(dir.path().join("runs/one/readings.csv")).unwrap();
@@ -157,7 +157,7 @@ fn split_prints_rows_as_csv_or_one_json_document_and_says_the_shape() {
     };
     let (code, rows, sentence) = split(&["-"]);
     assert_eq!((code, rows.as_str()), (Some(0), "bed.p,on\r\n498,1\r\n,0\r\n"));
-    assert_eq!(sentence, "JSON a line, 2 values (unsure): 2 rows, 1 message, 1 line refused\n");
+    assert_eq!(sentence, "JSON a line, 2 values (unsure): 2 rows, 1 message, 1 line rejected\n");
     let (_, document, _) = split(&["-", "--json"]);
     let document: serde_json::Value = serde_json::from_str(&document).unwrap();
     assert_eq!(document["shape"]["spelled"], "json bed.p on");
@@ -166,7 +166,7 @@ fn split_prints_rows_as_csv_or_one_json_document_and_says_the_shape() {
         serde_json::json!({"name": "on", "kind": "digital", "unit": "", "words": ["false", "true"]})
     );
     assert_eq!(document["rows"], serde_json::json!([[498, 1], [null, 0]]));
-    assert_eq!(document["refused"][0]["reason"], "broken JSON");
+    assert_eq!(document["rejected"][0]["reason"], "broken JSON");
     assert_eq!(document["messages"]["examples"][0], "flume ready");
     let (code, rows, _) = split(&["-", "--shape", "json on ..."]);
     assert_eq!((code, rows.lines().count()), (Some(3), 1), "a pinned shape is not left by itself");
@@ -263,7 +263,7 @@ fn split_streams_what_it_reads_and_ends_quietly_when_nobody_reads_on() {
     let (code, out, err) = amber_tap(dir.path(), &["split", "late.txt"]);
     assert_eq!((code, &out[..24]), (0, "a,b\r\n1,\r\n2,\r\n3,\r\n4,1\r\n5,"));
     assert_eq!(out.lines().count(), 11);
-    assert!(err.contains("2 lines refused, 2 late fields left out"), "{err}");
+    assert!(err.contains("2 lines rejected, 2 late fields left out"), "{err}");
 }
 
 #[test]

@@ -76,7 +76,7 @@ fn steps_keep_their_comments_as_long_as_they_stay_what_they_are() {
     assert_eq!(bench.write_into(&same).unwrap(), same, "what is the same stays as it was written");
     let steps = &mut bench.sources[0].channel[1].scale.steps;
     steps[0].set(1, "3.31").unwrap();
-    steps[2] = crate::scale::Offset { by: 0.5 }.into();
+    steps[2] = crate::scale::Offset { subtract: 0.5 }.into();
     let text = bench.write_into(STEPS).unwrap();
     for kept in
         ["# what the sheet says", "# on the board", "# from the sheet", "points = [[0, 0], [1.2, 50], [2.9, 100]]"]
@@ -149,7 +149,7 @@ fn a_file_of_an_older_format_says_the_same_and_keeps_its_comments() {
         ("flume", 500_000, true)
     );
     assert_eq!(bench.shared.axis("mm"), Rule::Typed(-50.0, 250.0));
-    assert_eq!(bench.shared.say[0].text, "stroke 0");
+    assert_eq!(bench.shared.command[0].text, "stroke 0");
     let [upper, lower] = &bench.sources[..] else { panic!("{:?}", bench.sources) };
     assert_eq!((upper.wire.port.as_str(), lower.wire.port.as_str(), lower.wire.baud), ("flume", "twin", Some(9600)));
     assert_eq!(upper.channel.iter().map(|c| c.title()).collect::<Vec<_>>(), ["upstream", "slope"]);
@@ -160,11 +160,12 @@ fn a_file_of_an_older_format_says_the_same_and_keeps_its_comments() {
     for comment in ["# my flume", "# the big one", "# as the sketch says", "# upstream gauge", "# against spikes"] {
         assert!(now.contains(comment), "{comment} is gone from\n{now}");
     }
-    assert!(now.contains("format = 2") && !now.contains("beside"), "{now}");
+    assert!(now.contains("format = 3") && !now.contains("beside"), "{now}");
     assert_eq!(Bench::parse(&now).unwrap(), bench);
     // The file of the last format in the store of test data is what is written now.
-    let kept = include_str!("../../tests/formats/2.bench.toml");
-    for before in [include_str!("../../tests/formats/1.bench.toml"), kept] {
+    let kept = include_str!("../../tests/formats/3.bench.toml");
+    let older = [include_str!("../../tests/formats/1.bench.toml"), include_str!("../../tests/formats/2.bench.toml")];
+    for before in older.into_iter().chain([kept]) {
         assert_eq!(Bench::parse(before).unwrap(), bench);
         assert_eq!(bench.write_into(before).unwrap(), kept);
     }
@@ -183,7 +184,7 @@ fn bypassed_steps_and_single_filters_of_format_1_are_read() {
     let old = format!("{old}[channel.smooth] # calm\nfilter = \"mean\" # of them all\nseconds = 0.5\n");
     let now = Bench::parse(&old).unwrap();
     let probe = &now.sources[0].channel[1];
-    assert_eq!(probe.scale.steps[2], Step::from(crate::scale::Gain { by: 2.0, unit: String::new() }).toggled());
+    assert_eq!(probe.scale.steps[2], Step::from(crate::scale::Gain { factor: 2.0, unit: String::new() }).toggled());
     assert_eq!(probe.smooth, [Mean { window: Strength::Seconds(0.5) }.into()]);
     let text = now.write_into(&old).unwrap();
     for comment in ["# to compare", "# calm", "# of them all"] {

@@ -1,10 +1,10 @@
 //! A bench file's text: what it says, and saving into it without touching what a person wrote.
 
-use super::migrate::{FORMAT, format_of, migrate};
+use super::migrate::{FORMAT, format_of, in_new_words, migrate};
 use super::{Bench, Keep, Lane, Screen, Shared, SourceSettings, is_default, merge};
 use crate::levels::LevelRule;
 use crate::store::Limits;
-use crate::talk::Saying;
+use crate::talk::BoardCommand;
 use serde::{Deserialize, Serialize};
 use toml_edit::DocumentMut;
 
@@ -23,7 +23,7 @@ struct Written {
     #[serde(skip_serializing_if = "Vec::is_empty")]
     lane: Vec<Lane>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    say: Vec<Saying>,
+    command: Vec<BoardCommand>,
     source: Vec<SourceSettings>,
 }
 
@@ -35,18 +35,18 @@ impl Default for Written {
 
 impl From<&Bench> for Written {
     fn from(bench: &Bench) -> Written {
-        let Shared { name, history, levels, keep, screen, lane, say } = bench.shared.clone();
-        Written { format: FORMAT, name, history, levels, keep, screen, lane, say, source: bench.sources.clone() }
+        let Shared { name, history, levels, keep, screen, lane, command } = bench.shared.clone();
+        Written { format: FORMAT, name, history, levels, keep, screen, lane, command, source: bench.sources.clone() }
     }
 }
 
 impl From<Written> for Bench {
     fn from(written: Written) -> Bench {
-        let Written { format: _, name, history, levels, keep, screen, lane, say, mut source } = written;
+        let Written { format: _, name, history, levels, keep, screen, lane, command, mut source } = written;
         if source.is_empty() {
             source.push(SourceSettings::default());
         }
-        Bench { shared: Shared { name, history, levels, keep, screen, lane, say }, sources: source }
+        Bench { shared: Shared { name, history, levels, keep, screen, lane, command }, sources: source }
     }
 }
 
@@ -82,7 +82,9 @@ impl BenchError {
         let header = |line: &str| line.trim_start().starts_with('[');
         let lines: Vec<&str> = now.lines().collect();
         let Some(own) = lines.get(self.line.saturating_sub(1)) else { return self };
-        let same = |line: &&str| line == own || (header(line) && header(own) && bare(line) == bare(own));
+        let own_in_new_words = in_new_words(own);
+        let says_same = |line: &str| line == *own || in_new_words(line) == own_in_new_words;
+        let same = |line: &&str| says_same(line) || (header(line) && header(own) && bare(line) == bare(own));
         let nth = lines[..self.line].iter().filter(|line| same(line)).count();
         let found = before.lines().enumerate().filter(|(_, line)| same(line)).nth(nth.saturating_sub(1));
         match found {

@@ -14,7 +14,7 @@ mod words;
 
 pub use file::BenchError;
 pub use names::source_names;
-pub use source::{Parity, Source};
+pub use source::{Parity, WireSettings};
 pub use words::Words;
 
 use crate::axis::Rule;
@@ -27,7 +27,7 @@ use crate::scale::Scale;
 use crate::smooth::Filter;
 use crate::split::{MAX_FIELDS, Shape};
 use crate::store::Limits;
-use crate::talk::Saying;
+use crate::talk::BoardCommand;
 use crate::watch::Watch;
 use serde::{Deserialize, Deserializer, Serialize};
 
@@ -62,7 +62,7 @@ pub struct Shared {
     /// Chart lanes whose y axis does not simply fit the data.
     pub lane: Vec<Lane>,
     /// Lines to send to the board, with names.
-    pub say: Vec<Saying>,
+    pub command: Vec<BoardCommand>,
 }
 
 /// What is set for one source: a table `[[source]]` of a bench file.
@@ -70,7 +70,7 @@ pub struct Shared {
 #[serde(deny_unknown_fields, default)]
 pub struct SourceSettings {
     /// Where the bytes come from.
-    pub wire: Source,
+    pub wire: WireSettings,
     /// How lines are laid out; found by itself when not pinned.
     pub split: Split,
     /// Where rows get their time from.
@@ -143,7 +143,7 @@ pub struct Screen {
     /// Seconds across the chart.
     pub span: f64,
     /// How often the numbers and the wire tail change, in times a second.
-    pub pace: f64,
+    pub refresh_rate: f64,
     /// Whether each channel's value as it came stands beside its quantity.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub raw: bool,
@@ -151,7 +151,7 @@ pub struct Screen {
 
 impl Default for Screen {
     fn default() -> Self {
-        Screen { span: 20.0, pace: 4.0, raw: false }
+        Screen { span: 20.0, refresh_rate: 4.0, raw: false }
     }
 }
 
@@ -202,11 +202,11 @@ impl Kind {
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct ChannelSettings {
-    /// The board's label, or `field1`, `field2` … for bare numbers.
+    /// The board's label, or `field1`, `field2` … for plain numbers.
     pub name: String,
     /// What a person calls it; its label when empty.
     #[serde(default, skip_serializing_if = "String::is_empty", deserialize_with = "sound")]
-    pub called: String,
+    pub title: String,
     /// What it carries.
     #[serde(default)]
     pub kind: Kind,
@@ -242,9 +242,9 @@ impl ChannelSettings {
         (!sound).then_some("a name is at most 32 characters without commas and quotes")
     }
 
-    /// What it is called: as a person says, else the board's label.
+    /// What it is title: as a person says, else the board's label.
     pub fn title(&self) -> &str {
-        if self.called.is_empty() { &self.name } else { &self.called }
+        if self.title.is_empty() { &self.name } else { &self.title }
     }
 
     /// What is wrong with what it is called, beside channels `others`: every channel has a name of its own, and none that
@@ -331,8 +331,8 @@ impl Bench {
         if !(history.seconds >= 1.0 && history.rows >= 1) {
             return Some(("history]", "expected at least 1 second and 1 row".into()));
         }
-        if !(0.2..=60.0).contains(&screen.pace) {
-            return Some(("pace", "pace must be 0.2 to 60 times a second".into()));
+        if !(0.2..=60.0).contains(&screen.refresh_rate) {
+            return Some(("refresh_rate", "refresh_rate must be 0.2 to 60 times a second".into()));
         }
         if !(screen.span > 0.0 && screen.span <= 86_400.0) {
             return Some(("span", "span must be above 0 and at most 86400 seconds".into()));
@@ -359,8 +359,8 @@ impl SourceSettings {
             if before.iter().any(|other| other.name == channel.name) {
                 return Some(("channel]]", format!("channel '{}' stands twice", channel.name)));
             }
-            if let Some(fault) = (!channel.called.is_empty()).then(|| channel.title_fault(before)).flatten() {
-                return Some(("called", fault));
+            if let Some(fault) = (!channel.title.is_empty()).then(|| channel.title_fault(before)).flatten() {
+                return Some(("title", fault));
             }
         }
         let circle = circle(&self.channel.iter().collect::<Vec<_>>())?;

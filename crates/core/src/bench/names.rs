@@ -1,9 +1,9 @@
 //! Names for sources, by which their channels are told apart where several are watched.
 
-use super::Source;
+use super::WireSettings;
 
 /// A name for each source, all different: its own, else the last part of its port.
-pub fn source_names<'a>(sources: impl IntoIterator<Item = &'a Source>) -> Vec<String> {
+pub fn source_names<'a>(sources: impl IntoIterator<Item = &'a WireSettings>) -> Vec<String> {
     let mut names: Vec<String> = Vec::new();
     for source in sources {
         let port = source.port.rsplit('/').find(|part| !part.is_empty()).unwrap_or("source");
@@ -24,7 +24,7 @@ mod tests {
 
     #[test]
     fn every_source_has_a_name_of_its_own() {
-        let same = [Source::at("/dev/a/x"), Source::at("x"), Source::at("flume")];
+        let same = [WireSettings::at("/dev/a/x"), WireSettings::at("x"), WireSettings::at("flume")];
         assert_eq!(source_names(&same), ["x", "x-2", "flume"]);
     }
 }

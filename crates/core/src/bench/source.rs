@@ -32,7 +32,7 @@ impl Parity {
 /// Where the bytes come from.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, default)]
-pub struct Source {
+pub struct WireSettings {
     /// What it is called where several are watched; found from the port when empty.
     #[serde(skip_serializing_if = "String::is_empty")]
     pub name: String,
@@ -53,7 +53,7 @@ pub struct Source {
     pub stop_bits: u8,
     /// Whether opening the port is to start the board's program anew.
     #[serde(skip_serializing_if = "Clone::clone")]
-    pub reset: bool,
+    pub reset_on_open: bool,
     /// The serial number that the board gives on USB, by which it is found under another name.
     #[serde(skip_serializing_if = "String::is_empty")]
     pub usb: String,
@@ -71,33 +71,33 @@ fn is_none(parity: &Parity) -> bool {
     *parity == Parity::None
 }
 
-impl Default for Source {
+impl Default for WireSettings {
     fn default() -> Self {
-        Source {
+        WireSettings {
             name: String::new(),
             port: String::new(),
             baud: None,
             data_bits: 8,
             parity: Parity::None,
             stop_bits: 1,
-            reset: true,
+            reset_on_open: true,
             usb: String::new(),
         }
     }
 }
 
-impl Source {
+impl WireSettings {
     /// What stands for standard input in place of a port.
     pub const INPUT: &str = "-";
 
     /// Whether it is standard input.
     pub fn is_input(&self) -> bool {
-        self.port == Source::INPUT
+        self.port == WireSettings::INPUT
     }
 
     /// The source at `port`, with nothing else set.
-    pub fn at(port: &str) -> Source {
-        Source { port: port.into(), ..Source::default() }
+    pub fn at(port: &str) -> WireSettings {
+        WireSettings { port: port.into(), ..WireSettings::default() }
     }
 
     /// What is wrong with it, if anything: the key, and what was expected.

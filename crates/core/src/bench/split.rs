@@ -1,17 +1,17 @@
 //! How a bench file writes the shape: one table, told apart by its `shape`.
 
 use super::Split;
-use crate::split::{Bare, Labels, Shape};
+use crate::split::{Labels, Plain, Shape};
 use serde::{Deserialize, Serialize};
 
 #[derive(Clone, Serialize, Deserialize)]
-#[serde(tag = "shape", rename_all = "lowercase")]
+#[serde(tag = "shape", rename_all = "kebab-case")]
 pub(super) enum Written {
     Auto,
     Labelled(Labels),
     Worded(Labels),
-    Stacked(Labels),
-    Bare(Bare),
+    PerLine(Labels),
+    Plain(Plain),
     Json(Labels),
 }
 
@@ -21,8 +21,8 @@ impl From<Written> for Split {
             Written::Auto => return Split::Auto,
             Written::Labelled(labels) => Shape::Labelled(labels),
             Written::Worded(labels) => Shape::Worded(labels),
-            Written::Stacked(labels) => Shape::Stacked(labels),
-            Written::Bare(bare) => Shape::Bare(bare),
+            Written::PerLine(labels) => Shape::PerLine(labels),
+            Written::Plain(plain) => Shape::Plain(plain),
             Written::Json(labels) => Shape::Json(labels),
         })
     }
@@ -34,8 +34,8 @@ impl From<Split> for Written {
             Split::Auto => Written::Auto,
             Split::Pinned(Shape::Labelled(labels)) => Written::Labelled(labels),
             Split::Pinned(Shape::Worded(labels)) => Written::Worded(labels),
-            Split::Pinned(Shape::Stacked(labels)) => Written::Stacked(labels),
-            Split::Pinned(Shape::Bare(bare)) => Written::Bare(bare),
+            Split::Pinned(Shape::PerLine(labels)) => Written::PerLine(labels),
+            Split::Pinned(Shape::Plain(plain)) => Written::Plain(plain),
             Split::Pinned(Shape::Json(labels)) => Written::Json(labels),
         }
     }

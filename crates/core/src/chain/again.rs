@@ -2,7 +2,7 @@
 
 use super::Chain;
 use crate::Stamp;
-use crate::split::{Fate, Frame};
+use crate::split::{Frame, LineOutcome};
 use crate::work::{Cancelled, Ticket};
 
 /// Lines that are split again between two looks at what they changed.
@@ -31,12 +31,12 @@ impl Chain {
                 self.open(opening, false);
             }
             self.intake.newest = Some(line.at);
-            match line.fate {
-                Fate::Sent => self.intake.tail.push(line.at, line.fate, line.bytes),
-                Fate::Refused(why) if why.is_of_frame() => {
+            match line.outcome {
+                LineOutcome::Sent => self.intake.tail.push(line.at, line.outcome, line.bytes),
+                LineOutcome::Rejected(why) if why.is_of_frame() => {
                     self.split_again(line.at, false, Frame::Bad(why, line.bytes))
                 }
-                fate => self.split_again(line.at, fate == Fate::Half, Frame::Whole(line.bytes)),
+                outcome => self.split_again(line.at, outcome == LineOutcome::Half, Frame::Whole(line.bytes)),
             }
         }
         if old.intake.tail.is_broken_before(numbers.end) {
@@ -62,7 +62,7 @@ impl Chain {
     /// Splits a frame that came before; `half`: its beginning may be missing.
     fn split_again(&mut self, at: Stamp, half: bool, frame: Frame<'_>) {
         if half {
-            self.interpreter.splitter_mut().join();
+            self.interpreter.splitter_mut().break_off();
         }
         self.interpreter.take_frame(at, frame, &mut self.intake);
     }

@@ -1,11 +1,11 @@
-//! Making the history anew after an edit, elsewhere: on a copy of the chain, while the chain itself goes on taking in what
+//! Making the history anew after an edit, spill: on a copy of the chain, while the chain itself goes on taking in what
 //! comes. What came meanwhile is fed to the copy, which then takes the chain's place.
 
 use super::{Chain, Channel};
 use crate::Stamp;
 use crate::bench::ChannelSettings;
 use crate::clock::{Opening, Timing};
-use crate::store::Elsewhere;
+use crate::store::Spill;
 use crate::work::{Cancelled, Ticket};
 
 /// Channels times rows that are made anew in a few milliseconds.
@@ -97,7 +97,7 @@ impl Work {
 
 impl Work {
     /// Moves the history away, as [`Chain::move_away`] does.
-    pub fn move_away(&mut self, most: usize, to: &mut dyn Elsewhere) {
+    pub fn move_away(&mut self, most: usize, to: &mut dyn Spill) {
         self.chain.move_away(most, to);
     }
 }
@@ -296,8 +296,10 @@ mod tests {
             Do::Skip => chain.skip(7),
             Do::Gain(at, by) => {
                 if let Some(mut known) = settings(chain, at) {
-                    known.scale =
-                        Scale { steps: vec![Gain { by: f64::from(by), unit: "V".into() }.into()], ..Scale::default() };
+                    known.scale = Scale {
+                        steps: vec![Gain { factor: f64::from(by), unit: "V".into() }.into()],
+                        ..Scale::default()
+                    };
                     chain.set_channel(at, known);
                 }
             }

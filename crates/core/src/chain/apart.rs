@@ -4,7 +4,7 @@
 use super::Chain;
 use crate::Stamp;
 use crate::clock::Opening;
-use crate::split::{Column, Fate, Shape, Sink, Splitter, Standing};
+use crate::split::{Column, LineOutcome, OpeningState, Shape, Sink, Splitter};
 
 /// What was found, in the order in which it is to be taken in.
 #[derive(Debug, Default)]
@@ -26,14 +26,14 @@ pub struct Found {
 enum Item {
     Shape(Shape),
     /// A line of so many bytes.
-    Line(Stamp, Fate, usize),
+    Line(Stamp, LineOutcome, usize),
     Rows(Rows),
     /// A line that is not kept and is no row.
-    Passed(Fate),
+    Passed(LineOutcome),
     Gap,
     Restart,
     /// The splitter stood so, and gave up so many bytes.
-    Opened(Opening, Option<Standing>, u64),
+    Opened(Opening, Option<OpeningState>, u64),
     /// What the columns state of themselves from now on.
     Columns(Vec<Column>),
     Sent(Stamp, Vec<u8>),
@@ -47,7 +47,7 @@ struct Rows {
     count: usize,
     columns: usize,
     /// Their lines, where they are not kept, by what became of them.
-    passed: Vec<(Fate, u64)>,
+    passed: Vec<(LineOutcome, u64)>,
 }
 
 /// The half that splits.
@@ -113,7 +113,7 @@ impl Finder {
     /// Whether lines are only counted from now on, since so many come behind them that they will not be kept.
     pub fn pass_lines(&mut self, passes: bool) {
         // Those that wait for their shape may be read again.
-        self.found.passes_lines = passes && self.splitter.is_settled();
+        self.found.passes_lines = passes && self.splitter.is_decided();
     }
 
     /// How many bytes were taken since then.
@@ -143,19 +143,19 @@ impl Sink for Found {
     }
 
     #[inline]
-    fn line(&mut self, at: Stamp, fate: Fate, line: &[u8]) {
-        match fate {
+    fn line(&mut self, at: Stamp, outcome: LineOutcome, line: &[u8]) {
+        match outcome {
             _ if !self.passes_lines => {
                 self.lines.extend_from_slice(line);
-                self.items.push(Item::Line(at, fate, line.len()));
+                self.items.push(Item::Line(at, outcome, line.len()));
             }
-            Fate::Row(_) => {
+            LineOutcome::Row(_) => {
                 self.add_to_rows(None, |rows| match rows.passed.last_mut() {
-                    Some((known, count)) if *known == fate => *count += 1,
-                    _ => rows.passed.push((fate, 1)),
+                    Some((known, count)) if *known == outcome => *count += 1,
+                    _ => rows.passed.push((outcome, 1)),
                 });
             }
-            _ => self.items.push(Item::Passed(fate)),
+            _ => self.items.push(Item::Passed(outcome)),
         }
     }
 
@@ -194,18 +194,18 @@ impl Chain {
             let (joint, intake) = (self.interpreter.joint_mut(), &mut self.intake);
             match item {
                 Item::Rows(Rows { count, columns, passed }) => {
-                    passed.into_iter().for_each(|(fate, count)| intake.pass(fate, count));
+                    passed.into_iter().for_each(|(outcome, count)| intake.pass(outcome, count));
                     let mut findings = joint.findings(intake);
                     for at in arrivals.split_off(..count).unwrap_or_default() {
                         findings.row(*at, values.split_off(..columns).unwrap_or_default());
                     }
                 }
-                Item::Line(at, fate, length) => {
-                    joint.findings(intake).line(at, fate, lines.split_off(..length).unwrap_or_default());
+                Item::Line(at, outcome, length) => {
+                    joint.findings(intake).line(at, outcome, lines.split_off(..length).unwrap_or_default());
                 }
-                Item::Passed(fate) => {
-                    joint.pass_line(fate, intake);
-                    intake.pass(fate, 1);
+                Item::Passed(outcome) => {
+                    joint.pass_line(outcome, intake);
+                    intake.pass(outcome, 1);
                 }
                 Item::Shape(shape) => joint.findings(intake).shape(&shape),
                 Item::Gap => joint.findings(intake).gap(),
@@ -221,7 +221,7 @@ impl Chain {
                     if intake.has_new_channels() {
                         self.put_in_order();
                     }
-                    self.intake.settle(stated.into_iter(), self.interpreter.joint().layout().columns());
+                    self.intake.adopt_columns(stated.into_iter(), self.interpreter.joint().layout().columns());
                 }
                 Item::Sent(at, bytes) => intake.sent(at, &bytes),
                 Item::Finished => joint.finish(intake),
@@ -231,7 +231,7 @@ impl Chain {
         if self.intake.has_new_channels() {
             self.put_in_order();
         }
-        self.intake.settle(std::iter::empty(), &[]);
+        self.intake.adopt_columns(std::iter::empty(), &[]);
     }
 
     /// Knows all that `finder`, which has found all that was taken in, knows of the shape.

@@ -5,12 +5,12 @@ use crate::bench::Kind;
 use crate::formula::Formula;
 use crate::scale::Scale;
 use crate::smooth::{Median, Strength};
-use crate::split::Fate;
+use crate::split::LineOutcome;
 use crate::watch::Watch;
 
 fn fed(rows: u32) -> Chain {
     let mut chain = Chain::new(&Bench::default(), 0, Limits::default());
-    chain.join();
+    chain.break_off();
     feed(&mut chain, 0..rows);
     chain
 }
@@ -28,7 +28,7 @@ fn kinds_are_told_from_what_comes() {
     let kinds: Vec<_> = chain.channels().iter().map(|c| (c.name(), c.kind())).collect();
     assert_eq!(kinds, [("t_us", Kind::Clock), ("level", Kind::Analog), ("gate", Kind::Digital)]);
     assert_eq!(chain.counts().rows, 300);
-    assert_eq!(chain.counts().refused(), 0);
+    assert_eq!(chain.counts().rejected(), 0);
     // The gate is watched without being asked to.
     assert_eq!(chain.channels()[2].watcher().now().rises, 3);
     assert!((chain.rate().rate(chain.newest().unwrap()) - 100.0).abs() < 3.0);
@@ -57,7 +57,7 @@ fn an_edit_makes_the_whole_history_anew_as_if_it_had_been_set_before() {
     let channel = vec![settings, late.clone(), speed.clone()];
     let mut before =
         Chain::new(&Bench::of(SourceSettings { channel, ..SourceSettings::default() }), 0, Limits::default());
-    before.join();
+    before.break_off();
     feed(&mut before, 0..5000);
     let at = |chain: &Chain, name: &str| chain.channels().iter().position(|c| c.name() == name).unwrap();
     for name in ["level", "late", "speed"] {
@@ -89,7 +89,7 @@ fn a_break_costs_no_row_and_no_line_is_drawn_across_it() {
     chain.feed(chain.newest().unwrap(), b"t_us=1 lev");
     chain.skip(500);
     chain.feed(chain.newest().unwrap(), b"el=7 gate=1\nt_us=5 level=8 gate=1\n");
-    assert_eq!((chain.counts().rows, chain.counts().refused(), chain.counts().half), (11, 0, 1));
+    assert_eq!((chain.counts().rows, chain.counts().rejected(), chain.counts().half), (11, 0, 1));
     assert_eq!((chain.counts().skipped, chain.counts().cut_off), (500, 10));
     assert!(chain.store().broken_between(9, 10));
 }
@@ -107,7 +107,7 @@ fn a_converter_takes_its_reference_from_another_channel_in_the_same_row() {
     assert_eq!(chain.reading(0, 10).unwrap().reference, Some(4.990));
     // The supply was measured to be a little more: what is taken from it follows.
     let mut supply = chain.channels()[1].settings().clone();
-    supply.scale.steps[0] = crate::scale::Gain { by: 0.0011, unit: "V".into() }.into();
+    supply.scale.steps[0] = crate::scale::Gain { factor: 0.0011, unit: "V".into() }.into();
     chain.set_channel(1, supply);
     assert!((volts(&chain, 10) - 4.990 * 1.1 / 2.0).abs() < 1e-12);
     assert!((f64::from(chain.channels()[0].scaled().get(10).unwrap()) - 4.990 * 1.1 / 2.0).abs() < 1e-6);
@@ -137,11 +137,11 @@ fn another_shape_splits_the_history_again() {
     let offer = chain.doubts().1.unwrap().shape.clone();
     chain.set_split(Split::Pinned(offer));
     let counts = chain.counts();
-    assert_eq!((counts.rows, counts.lines, counts.messages, counts.refused()), (40, 80, 1, 0));
+    assert_eq!((counts.rows, counts.lines, counts.messages, counts.rejected()), (40, 80, 1, 0));
     assert_eq!((counts.bytes, counts.sent), (40 * 6 + 9, 2));
     assert_eq!((chain.store().raw(0, 7), chain.store().raw(1, 7)), (Some(1.0), Some(647.0)));
     assert_eq!(chain.store().arrival(7), Some(Stamp(70)));
-    assert_eq!(chain.tail().lines().filter(|line| line.fate == Fate::Sent).count(), 1);
+    assert_eq!(chain.tail().lines().filter(|line| line.outcome == LineOutcome::Sent).count(), 1);
     // And it goes on from there.
     chain.feed(Stamp(600), b"0\n700\n");
     assert_eq!(chain.counts().rows, 41);
@@ -159,7 +159,7 @@ fn levels_that_are_found_at_the_end_are_those_that_are_found_on_the_way() {
         for chain in [&mut at_once, &mut later] {
             chain.feed(Stamp(i64::from(part) * 1_000_000_000), text(part * 100..part * 100 + 100).as_bytes());
             if part == 33 {
-                chain.join();
+                chain.break_off();
             }
         }
     }

@@ -3,13 +3,13 @@
 use crate::Stamp;
 use crate::bench::{ChannelSettings, Kind};
 use crate::clock::names_a_clock;
-use crate::derive::{GAP, Now, Values};
+use crate::derive::{GAP, LastValues, Values};
 use crate::digits;
 use crate::levels::{LevelRule, Levels};
 use crate::scale::Scaler;
 use crate::smooth::smooths;
 use crate::split::{Column, STATE_WORDS};
-use crate::store::{Elsewhere, Series, Store};
+use crate::store::{Series, Spill, Store};
 use crate::watch::{Watch, Watcher};
 use std::ops::Range;
 
@@ -21,7 +21,7 @@ const NOWHERE: (f64, f64) = (f64::INFINITY, f64::NEG_INFINITY);
 
 /// A channel's value as it leaves each stage, in one row. NaN stands for a gap throughout.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Reading {
+pub struct ChannelValues {
     /// As it came.
     pub raw: f64,
     /// Behind the converter, when one is described.
@@ -58,7 +58,7 @@ pub struct Channel {
     rising: bool,
     /// Least and most raw value so far.
     ends: (f64, f64),
-    last: Now,
+    last: LastValues,
     /// What the reference channel said last.
     reference: f64,
 }
@@ -198,7 +198,7 @@ impl Channel {
     }
 
     /// Moves its series away, after those of column `column` of `store`, whose rows they have.
-    pub(super) fn move_away(&mut self, store: &Store, column: usize, to: &mut dyn Elsewhere) {
+    pub(super) fn move_away(&mut self, store: &Store, column: usize, to: &mut dyn Spill) {
         for series in [&mut self.scaled].into_iter().chain(&mut self.smoothed) {
             store.move_series_away(column, series, to);
         }
@@ -245,7 +245,7 @@ impl Channel {
         self.unrounded.difference(raw, difference, self.reference)
     }
 
-    /// What it is called: as a person says, else the board's label.
+    /// What it is title: as a person says, else the board's label.
     pub fn title(&self) -> &str {
         self.settings.title()
     }

@@ -1,6 +1,6 @@
 //! What was received and what became of it, so that nothing is lost without being said.
 
-use crate::split::{Fate, Refusal};
+use crate::split::{LineOutcome, Rejection};
 
 /// Bytes over which readability is judged; older ones count half each time as many have come.
 const JUDGED: u64 = 1024;
@@ -10,7 +10,7 @@ const JUDGED: u64 = 1024;
 pub struct Counts {
     /// Bytes received.
     pub bytes: u64,
-    /// Bytes received elsewhere and never seen here, because there was no time for them.
+    /// Bytes received spill and never seen here, because there was no time for them.
     pub skipped: u64,
     /// Bytes heard while the speed was being found, and kept nowhere.
     pub unkept: u64,
@@ -28,32 +28,32 @@ pub struct Counts {
     pub messages: u64,
     /// Lines whose beginning was not seen.
     pub half: u64,
-    /// Refused lines by reason, in the order of [`Refusal::ALL`].
-    by_reason: [u64; Refusal::ALL.len()],
+    /// Rejected lines by reason, in the order of [`Rejection::ALL`].
+    by_reason: [u64; Rejection::ALL.len()],
     text: u64,
     other: u64,
 }
 
 impl Counts {
-    /// All refused lines.
-    pub fn refused(&self) -> u64 {
+    /// All rejected lines.
+    pub fn rejected(&self) -> u64 {
         self.by_reason.iter().sum()
     }
 
     /// The reasons that occurred, with their counts.
-    pub fn reasons(&self) -> impl Iterator<Item = (Refusal, u64)> + '_ {
-        Refusal::ALL.into_iter().zip(self.by_reason).filter(|(_, count)| *count > 0)
+    pub fn reasons(&self) -> impl Iterator<Item = (Rejection, u64)> + '_ {
+        Rejection::ALL.into_iter().zip(self.by_reason).filter(|(_, count)| *count > 0)
     }
 
     /// So many lines came of which this became.
     #[inline]
-    pub(super) fn lines(&mut self, fate: Fate, count: u64) {
-        match fate {
-            Fate::Row(_) => self.lines += count,
-            Fate::Message => self.messages += count,
-            Fate::Half => self.half += count,
-            Fate::Refused(why) => self.by_reason[why as usize] += count,
-            Fate::Sent => {}
+    pub(super) fn lines(&mut self, outcome: LineOutcome, count: u64) {
+        match outcome {
+            LineOutcome::Row(_) => self.lines += count,
+            LineOutcome::Message => self.messages += count,
+            LineOutcome::Half => self.half += count,
+            LineOutcome::Rejected(why) => self.by_reason[why as usize] += count,
+            LineOutcome::Sent => {}
         }
     }
 

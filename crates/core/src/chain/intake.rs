@@ -8,7 +8,7 @@ use crate::clock::{Intervals, Opening, RateMeter, Time, Timed, Timing};
 use crate::derive::{Derived, Values};
 use crate::interpret::{Layout, RowSink, Rows};
 use crate::levels::LevelRule;
-use crate::split::{Column, Fate};
+use crate::split::{Column, LineOutcome};
 use crate::store::{Limits, Store};
 use crate::tail::Tail;
 use crate::work::{Cancelled, Ticket};
@@ -108,14 +108,14 @@ impl Intake {
     }
 
     /// Counts lines that are not kept.
-    pub(super) fn pass(&mut self, fate: Fate, count: u64) {
-        self.counts.lines(fate, count);
+    pub(super) fn pass(&mut self, outcome: LineOutcome, count: u64) {
+        self.counts.lines(outcome, count);
         self.tail.pass(count);
     }
 
     pub(super) fn sent(&mut self, at: Stamp, bytes: &[u8]) {
         self.counts.sent += bytes.len() as u64;
-        self.tail.push(at, Fate::Sent, bytes.trim_ascii_end());
+        self.tail.push(at, LineOutcome::Sent, bytes.trim_ascii_end());
     }
 
     /// Adds a channel, whose history is gaps.
@@ -257,7 +257,7 @@ impl Intake {
             }
             match timing.row(self.store.arrival(row).unwrap_or_default(), &values) {
                 Timed::At(at, reset) | Timed::Waits(at, reset) => times.push((at, reset)),
-                Timed::Settled(settled) => {
+                Timed::FinalTimes(settled) => {
                     times.truncate(times.len() + 1 - settled.times().len());
                     times.extend_from_slice(settled.times());
                 }
@@ -289,7 +289,7 @@ impl Intake {
         let seen = rows.end.saturating_sub(2 * Intervals::KEPT as u64).max(rows.start);
         for row in seen..=rows.end {
             if self.store.breaks_before(row) {
-                self.intervals.join();
+                self.intervals.break_off();
             }
             if let (Some(at), Some(arrival)) = (self.store.time(row), self.store.arrival(row)) {
                 self.intervals.row(at, arrival);
@@ -328,7 +328,7 @@ impl Intake {
     }
 
     /// After a piece was taken in: learns what its columns state of themselves, lets go of what is beyond the limits.
-    pub(super) fn settle(&mut self, stated: impl Iterator<Item = Column>, columns: &[usize]) {
+    pub(super) fn adopt_columns(&mut self, stated: impl Iterator<Item = Column>, columns: &[usize]) {
         for (channel, column) in columns.iter().zip(stated) {
             if let Some(channel) = self.channels.get_mut(*channel).filter(|channel| channel.column() != column) {
                 channel.learn(column);
@@ -362,14 +362,14 @@ impl RowSink for Intake {
     }
 
     #[inline]
-    fn line(&mut self, at: Stamp, fate: Fate, line: &[u8]) {
+    fn line(&mut self, at: Stamp, outcome: LineOutcome, line: &[u8]) {
         while self.sent_again.front().is_some_and(|(sent_at, _)| *sent_at <= at) {
             if let Some((sent_at, sent)) = self.sent_again.pop_front() {
-                self.tail.push(sent_at, Fate::Sent, &sent);
+                self.tail.push(sent_at, LineOutcome::Sent, &sent);
             }
         }
-        self.counts.lines(fate, 1);
-        self.tail.push(at, fate, line);
+        self.counts.lines(outcome, 1);
+        self.tail.push(at, outcome, line);
     }
 
     fn missed(&mut self) {
@@ -380,7 +380,7 @@ impl RowSink for Intake {
         self.derived.deriver_mut().break_off();
         self.tail.mark_break();
         self.store.mark_break();
-        self.intervals.join();
+        self.intervals.break_off();
         self.channels.iter_mut().for_each(Channel::break_off);
     }
 
@@ -411,7 +411,7 @@ impl RowSink for Intake {
         let Some((counts, line)) = self.before.take() else { return };
         self.counts = self.counts.with_lines_of(&counts);
         let lines = (line..self.tail.numbers().end).filter_map(|number| self.tail.line(number));
-        let sent = lines.filter(|line| line.fate == Fate::Sent).map(|line| (line.at, line.bytes.to_vec()));
+        let sent = lines.filter(|line| line.outcome == LineOutcome::Sent).map(|line| (line.at, line.bytes.to_vec()));
         self.sent_again = sent.collect();
         self.tail.truncate(line);
         self.store = Store::new(self.store.limits());

@@ -9,17 +9,17 @@ mod intake;
 
 pub use anew::Work;
 pub use apart::{Finder, Found};
-pub use channel::{Channel, Reading};
+pub use channel::{Channel, ChannelValues};
 pub use counts::Counts;
 
 use crate::Stamp;
-use crate::bench::{Bench, ChannelSettings, Source, SourceSettings, Split};
+use crate::bench::{Bench, ChannelSettings, SourceSettings, Split, WireSettings};
 use crate::clock::{Intervals, Opening, RateMeter, Time, Timer, Verdict};
 use crate::derive::circle;
 use crate::interpret::{Interpreter, Layout};
 use crate::levels::LevelRule;
-use crate::split::{Offer, Shape, Sure};
-use crate::store::{Elsewhere, Limits, Series, Store};
+use crate::split::{Confidence, Proposal, Shape};
+use crate::store::{Limits, Series, Spill, Store};
 use crate::tail::Tail;
 use anew::{Anew, Came, Deferred};
 use intake::Intake;
@@ -77,7 +77,7 @@ impl Chain {
 
     /// The link was opened, or opened again: what comes next does not follow from what came before, and may begin within
     /// a line.
-    pub fn join(&mut self) {
+    pub fn break_off(&mut self) {
         self.open(Opening::Link, true);
     }
 
@@ -119,7 +119,7 @@ impl Chain {
         if self.intake.has_new_channels() {
             self.put_in_order();
         }
-        self.intake.settle(self.interpreter.splitter().columns(), self.interpreter.joint().layout().columns());
+        self.intake.adopt_columns(self.interpreter.splitter().columns(), self.interpreter.joint().layout().columns());
         if self.intake.is_stale() {
             self.wish(Anew { levels: true, channels: self.all_names(), ..Anew::default() });
         }
@@ -288,7 +288,7 @@ impl Chain {
     /// The same with the shape and the rule of time pinned that were found, as a take needs them.
     pub fn pinned_settings(&self) -> SourceSettings {
         let mut settings = self.live_settings();
-        if let Some(shape) = self.interpreter.splitter().settled_shape() {
+        if let Some(shape) = self.interpreter.splitter().decided_shape() {
             settings.split = Split::Pinned(shape);
         }
         let timer = self.timer();
@@ -304,7 +304,7 @@ impl Chain {
     }
 
     /// Changes how the wire is set, which changes nothing of what came.
-    pub fn edit_wire(&mut self, edit: impl FnOnce(&mut Source)) {
+    pub fn edit_wire(&mut self, edit: impl FnOnce(&mut WireSettings)) {
         edit(&mut self.settings.wire);
     }
 
@@ -341,8 +341,8 @@ impl Chain {
     }
 
     /// How sure the shape is, and another one that may be the right one.
-    pub fn doubts(&self) -> (Option<Sure>, Option<&Offer>) {
-        (self.interpreter.splitter().sure(), self.interpreter.splitter().offer())
+    pub fn doubts(&self) -> (Option<Confidence>, Option<&Proposal>) {
+        (self.interpreter.splitter().sure(), self.interpreter.splitter().proposal())
     }
 
     /// The share of lines with numbers that fit the shape, 0 to 1.
@@ -362,7 +362,7 @@ impl Chain {
 
     /// Moves what of the history never changes away, as far as there is room, when it takes more than `most` bytes in
     /// memory.
-    pub fn move_away(&mut self, most: usize, to: &mut dyn Elsewhere) {
+    pub fn move_away(&mut self, most: usize, to: &mut dyn Spill) {
         if self.size() <= most {
             return;
         }
@@ -379,7 +379,7 @@ impl Chain {
         self.store().size() + self.channels().iter().map(series).sum::<usize>()
     }
 
-    /// What was received, kept and refused.
+    /// What was received, kept and rejected.
     pub fn counts(&self) -> &Counts {
         &self.intake.counts
     }
@@ -400,14 +400,20 @@ impl Chain {
     }
 
     /// A channel's value at each stage in row `row`; `None` when the row is not kept.
-    pub fn reading(&self, channel: usize, row: u64) -> Option<Reading> {
+    pub fn reading(&self, channel: usize, row: u64) -> Option<ChannelValues> {
         let known = self.intake.channels.get(channel)?;
         let raw = self.store().raw(channel, row)?;
         let reference = self.reference(channel, row, self.channels().len());
         let quantity = self.intake.derived.deriver().scaler(channel).quantity(raw, reference);
         let smoothed = known.smoothed_at(row).unwrap_or(quantity);
         let volts = known.settings().scale.volts(raw, reference);
-        Some(Reading { raw, volts, quantity, smoothed, reference: Some(reference).filter(|volts| !volts.is_nan()) })
+        Some(ChannelValues {
+            raw,
+            volts,
+            quantity,
+            smoothed,
+            reference: Some(reference).filter(|volts| !volts.is_nan()),
+        })
     }
 
     /// What the channel says that is the reference of `channel`'s converter; NaN without one. `depth`: the longest way,
@@ -430,7 +436,7 @@ impl Chain {
 fn told(chain: &Chain) -> String {
     let store = chain.store();
     let counts = chain.counts();
-    let counts = [counts.bytes, counts.skipped, counts.cut_off, counts.rows, counts.lines, counts.refused()];
+    let counts = [counts.bytes, counts.skipped, counts.cut_off, counts.rows, counts.lines, counts.rejected()];
     let mut text = format!("{:?} {counts:?} {:?}\n", store.rows(), chain.live_settings());
     for channel in 0..chain.channels().len() {
         let known = &chain.channels()[channel];

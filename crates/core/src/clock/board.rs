@@ -65,12 +65,12 @@ impl BoardClock {
     }
 
     /// Whether the times that it gives are final.
-    pub(super) fn is_settled(&self) -> bool {
+    pub(super) fn is_final(&self) -> bool {
         self.known || self.last.is_some_and(|(_, seconds, _)| seconds >= FINDING)
     }
 
     /// No more can be waited for.
-    pub(super) fn settle(&mut self) {
+    pub(super) fn finalize(&mut self) {
         self.known = true;
     }
 

@@ -35,7 +35,7 @@ fn run(
         match run.timing.row(arrival, &[count(i), f64::from(i % 7)]) {
             Timed::At(at, reset) => times.push((at, reset)),
             Timed::Waits(..) => {}
-            Timed::Settled(settled) => times.extend_from_slice(settled.times()),
+            Timed::FinalTimes(settled) => times.extend_from_slice(settled.times()),
         }
     }
     times.extend_from_slice(run.timing.finish().times());
@@ -147,7 +147,7 @@ fn a_text_is_timed_by_its_own_clock_or_a_rate_and_never_by_when_it_was_read() {
             match timing.row(Stamp(1000 + i64::from(i / 7)), &[count(i), 5.0]) {
                 Timed::At(at, _) => times.push(at),
                 Timed::Waits(..) => {}
-                Timed::Settled(settled) => times.extend(settled.times().iter().map(|(at, _)| *at)),
+                Timed::FinalTimes(settled) => times.extend(settled.times().iter().map(|(at, _)| *at)),
             }
         }
         times.extend(timing.finish().times().iter().map(|(at, _)| *at));

@@ -94,12 +94,12 @@ impl Even {
     }
 
     /// Whether the times that it gives are final.
-    pub(super) fn is_settled(&self) -> bool {
+    pub(super) fn is_final(&self) -> bool {
         self.learnt
     }
 
     /// No more can be waited for.
-    pub(super) fn settle(&mut self) {
+    pub(super) fn finalize(&mut self) {
         self.learnt = true;
     }
 

@@ -80,7 +80,7 @@ impl Intervals {
     }
 
     /// What comes next does not follow from what came before: the time between is no interval.
-    pub fn join(&mut self) {
+    pub fn break_off(&mut self) {
         self.last = None;
         self.newest.clear();
         self.longest = 0.0;

@@ -20,7 +20,7 @@ pub use intervals::{Intervals, Spacing, Verdict};
 pub use rate::RateMeter;
 pub use text::ASSUMED_HZ;
 pub use timer::Timer;
-pub use timing::{Item, Settled, Timed, Timing};
+pub use timing::{FinalTimes, Item, Timed, Timing};
 
 use crate::Stamp;
 use serde::{Deserialize, Serialize};

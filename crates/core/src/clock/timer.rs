@@ -71,7 +71,7 @@ impl Timer {
     }
 
     /// The rule that is set.
-    pub fn set(&self) -> &Time {
+    pub fn rule(&self) -> &Time {
         &self.set
     }
 
@@ -245,7 +245,7 @@ impl Timer {
     }
 
     /// Whether the times that it gives are final: later rows change nothing of them.
-    pub(super) fn is_settled(&self) -> bool {
+    pub(super) fn is_final(&self) -> bool {
         if self.finding.is_some() {
             return false;
         }
@@ -253,17 +253,17 @@ impl Timer {
             return true;
         }
         match (&self.in_force, &self.clock) {
-            (Time::Board { .. }, Some((_, clock))) => clock.is_settled(),
-            (Time::Even | Time::Rate { .. }, _) => self.even.is_settled(),
+            (Time::Board { .. }, Some((_, clock))) => clock.is_final(),
+            (Time::Even | Time::Rate { .. }, _) => self.even.is_final(),
             _ => true,
         }
     }
 
     /// Decides by what is known, where no more can be waited for.
-    pub(super) fn settle(&mut self) {
-        self.even.settle();
+    pub(super) fn finalize(&mut self) {
+        self.even.finalize();
         if let Some((_, clock)) = &mut self.clock {
-            clock.settle();
+            clock.finalize();
         }
         if let Some(finding) = self.finding.take() {
             let arrivals = self.text.is_none() || self.arrives;

@@ -14,7 +14,7 @@ const SOME: u64 = 4;
 
 /// What came while times were not final.
 #[derive(Clone, Copy, Debug)]
-enum Held {
+enum WaitingItem {
     Row { arrival: Stamp, width: u8 },
     Missed(u64),
     Opened(Opening),
@@ -40,26 +40,26 @@ pub enum Item<'a> {
 
 /// Rows that waited, with the times that they have now.
 #[derive(Clone, Debug, Default)]
-pub struct Settled {
-    held: Vec<Held>,
+pub struct FinalTimes {
+    held: Vec<WaitingItem>,
     values: Vec<f64>,
     /// One for each row.
     times: Vec<(Stamp, bool)>,
 }
 
-impl Settled {
+impl FinalTimes {
     /// All that waited, in order.
     pub fn items(&self) -> impl Iterator<Item = Item<'_>> {
         let (mut value, mut times) = (0, self.times.iter());
         self.held.iter().filter_map(move |held| match held {
-            Held::Row { arrival, width } => {
+            WaitingItem::Row { arrival, width } => {
                 let values = &self.values[value..value + usize::from(*width)];
                 value += usize::from(*width);
                 let (at, reset) = *times.next()?;
                 Some(Item::Row { arrival: *arrival, at, reset, values })
             }
-            Held::Opened(Opening::Link | Opening::Text { .. }) => Some(Item::Break),
-            Held::Opened(Opening::Grows(_)) | Held::Missed(_) => None,
+            WaitingItem::Opened(Opening::Link | Opening::Text { .. }) => Some(Item::Break),
+            WaitingItem::Opened(Opening::Grows(_)) | WaitingItem::Missed(_) => None,
         })
     }
 
@@ -77,7 +77,7 @@ pub enum Timed {
     /// Its time is not final yet; this is the best that is known now.
     Waits(Stamp, bool),
     /// It and all rows that waited have their times.
-    Settled(Settled),
+    FinalTimes(FinalTimes),
 }
 
 /// Gives rows their times. While a rule is being found, or how late the arrivals are behind it, rows wait: their times
@@ -88,7 +88,7 @@ pub struct Timing {
     timer: Timer,
     /// As the timer was before the first row that waits, while any may wait.
     before: Option<Box<Timer>>,
-    waiting: Settled,
+    waiting: FinalTimes,
     rows: u64,
     first: Stamp,
 }
@@ -97,8 +97,8 @@ impl Timing {
     /// By this rule.
     pub fn new(set: Time) -> Timing {
         let timer = Timer::new(set);
-        let before = (!timer.is_settled()).then(|| Box::new(timer.clone()));
-        Timing { timer, before, waiting: Settled::default(), rows: 0, first: Stamp(0) }
+        let before = (!timer.is_final()).then(|| Box::new(timer.clone()));
+        Timing { timer, before, waiting: FinalTimes::default(), rows: 0, first: Stamp(0) }
     }
 
     /// The rule, and what is known of the clocks.
@@ -112,7 +112,7 @@ impl Timing {
         if let Some(before) = &mut self.before {
             before.shape(shape);
         } else {
-            self.wait_if_unsettled();
+            self.wait_if_not_final();
         }
     }
 
@@ -126,25 +126,25 @@ impl Timing {
         self.timer.open(opening);
         match &mut self.before {
             Some(_) if self.rows > 0 => {
-                if !matches!(self.waiting.held.last(), Some(Held::Opened(last)) if *last == opening) {
-                    self.waiting.held.push(Held::Opened(opening));
+                if !matches!(self.waiting.held.last(), Some(WaitingItem::Opened(last)) if *last == opening) {
+                    self.waiting.held.push(WaitingItem::Opened(opening));
                 }
                 true
             }
             Some(before) => {
                 before.open(opening);
-                self.waiting = Settled::default();
+                self.waiting = FinalTimes::default();
                 false
             }
             None => {
-                self.wait_if_unsettled();
+                self.wait_if_not_final();
                 false
             }
         }
     }
 
-    fn wait_if_unsettled(&mut self) {
-        if !self.timer.is_settled() {
+    fn wait_if_not_final(&mut self) {
+        if !self.timer.is_final() {
             self.before = Some(Box::new(self.timer.clone()));
         }
     }
@@ -154,8 +154,8 @@ impl Timing {
         self.timer.missed();
         if self.before.is_some() {
             match self.waiting.held.last_mut() {
-                Some(Held::Missed(count)) => *count += 1,
-                _ => self.waiting.held.push(Held::Missed(1)),
+                Some(WaitingItem::Missed(count)) => *count += 1,
+                _ => self.waiting.held.push(WaitingItem::Missed(1)),
             }
         }
     }
@@ -166,7 +166,7 @@ impl Timing {
         let last = self.timer.last();
         let (at, reset) = self.timer.row(arrival, values);
         if self.before.is_none() {
-            if self.timer.is_settled() {
+            if self.timer.is_final() {
                 return Timed::At(at, reset);
             }
             self.before = Some(Box::new(self.timer.before_row(last)));
@@ -176,8 +176,8 @@ impl Timing {
         }
         self.hold(arrival, values);
         let too_long = self.rows >= SOME && arrival.seconds_since(self.first) >= LONGEST;
-        if self.timer.is_settled() || too_long || self.waiting.held.len() >= MOST {
-            return Timed::Settled(self.settle());
+        if self.timer.is_final() || too_long || self.waiting.held.len() >= MOST {
+            return Timed::FinalTimes(self.finalize());
         }
         Timed::Waits(at, reset)
     }
@@ -188,24 +188,24 @@ impl Timing {
         }
         self.rows += 1;
         // A row has at most 64 columns.
-        self.waiting.held.push(Held::Row { arrival, width: values.len() as u8 });
+        self.waiting.held.push(WaitingItem::Row { arrival, width: values.len() as u8 });
         self.waiting.values.extend_from_slice(values);
     }
 
     /// No more will come, or can be waited for: gives the rows that wait.
-    pub fn finish(&mut self) -> Settled {
-        if self.before.is_some() { self.settle() } else { Settled::default() }
+    pub fn finish(&mut self) -> FinalTimes {
+        if self.before.is_some() { self.finalize() } else { FinalTimes::default() }
     }
 
     /// Times all rows that wait by what is known now: once to learn, once with what was learnt.
     #[cold]
-    fn settle(&mut self) -> Settled {
-        let Some(before) = self.before.take() else { return Settled::default() };
+    fn finalize(&mut self) -> FinalTimes {
+        let Some(before) = self.before.take() else { return FinalTimes::default() };
         let mut waiting = std::mem::take(&mut self.waiting);
         self.rows = 0;
         // The first of them may have been seen to begin a stretch, which the timer before it does not know.
         let begins_with_reset = waiting.times.first().is_some_and(|(_, reset)| *reset);
-        self.timer.settle();
+        self.timer.finalize();
         let rule = self.timer.in_force().clone();
         let mut learning = (*before).clone();
         learning.set_labels(self.timer.labels());
@@ -216,7 +216,7 @@ impl Timing {
         if let (true, Some(first)) = (begins_with_reset, waiting.times.first_mut()) {
             first.1 = true;
         }
-        timer.settle();
+        timer.finalize();
         self.timer = timer;
         waiting
     }
@@ -224,12 +224,12 @@ impl Timing {
 
 /// Lets `timer` time all that waited by `rule`: gives what the stretches between breaks told of their beginnings, and
 /// the time of each row.
-fn replay(timer: &mut Timer, rule: &Time, waiting: &Settled) -> (Vec<Option<Start>>, Vec<(Stamp, bool)>) {
+fn replay(timer: &mut Timer, rule: &Time, waiting: &FinalTimes) -> (Vec<Option<Start>>, Vec<(Stamp, bool)>) {
     let (mut starts, mut times, mut value) = (Vec::new(), Vec::new(), 0);
     timer.take_rule(rule.clone());
     for held in &waiting.held {
         match *held {
-            Held::Row { arrival, width } => {
+            WaitingItem::Row { arrival, width } => {
                 let values = &waiting.values[value..value + usize::from(width)];
                 value += usize::from(width);
                 let before = timer.board_start();
@@ -239,8 +239,8 @@ fn replay(timer: &mut Timer, rule: &Time, waiting: &Settled) -> (Vec<Option<Star
                 }
                 times.push((at, reset));
             }
-            Held::Missed(count) => (0..count).for_each(|_| timer.missed()),
-            Held::Opened(opening) => {
+            WaitingItem::Missed(count) => (0..count).for_each(|_| timer.missed()),
+            WaitingItem::Opened(opening) => {
                 if !matches!(opening, Opening::Grows(_)) {
                     starts.push(timer.start());
                 }

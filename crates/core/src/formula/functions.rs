@@ -78,8 +78,8 @@ pub const FUNCTIONS: &[Help] = functions! {
     "clamp", "clamp(x, low, high)", "x held between two limits", K::Three(Op::Clamp);
     "if", "if(test, x, y)", "x where the test holds (is not 0), else y", K::Three(Op::If);
     "ifgap", "ifgap(x, y)", "y where x is a gap", K::Two(Two::IfGap);
-    "min", "min(x, y, ...)", "the least of several", K::Many(Many::Min);
-    "max", "max(x, y, ...)", "the most of several", K::Many(Many::Max);
+    "min", "min(x, y, ...)", "the minimum of several", K::Many(Many::Min);
+    "max", "max(x, y, ...)", "the maximum of several", K::Many(Many::Max);
     "mean", "mean(x, y, ...)", "the mean of several", K::Many(Many::Mean);
     "length", "length(x, y, ...)", "the length of a vector", K::Many(Many::Length);
     "hypot", "hypot(x, y, ...)", "the same", K::Many(Many::Length);
@@ -87,8 +87,8 @@ pub const FUNCTIONS: &[Help] = functions! {
     "diff", "diff(x)", "x less x in the row before", K::Remembers(Remembers::Diff);
     "rate", "rate(x)", "the change of x a second", K::Remembers(Remembers::Rate);
     "integral", "integral(x)", "the running integral of x over seconds", K::Remembers(Remembers::Integral);
-    "least", "least(x)", "the least x so far", K::Remembers(Remembers::Least);
-    "most", "most(x)", "the most x so far", K::Remembers(Remembers::Most);
+    "running_min", "running_min(x)", "the minimum of x so far", K::Remembers(Remembers::RunningMin);
+    "running_max", "running_max(x)", "the maximum of x so far", K::Remembers(Remembers::RunningMax);
     "raw", "raw(channel)", "the channel as it came, before its scale", K::Stage(super::Stage::Raw);
     "smoothed", "smoothed(channel)", "the channel behind its smoothing", K::Stage(super::Stage::Smoothed);
 };

@@ -3,7 +3,7 @@
 use super::{FormulaError, Input};
 use crate::Stamp;
 
-/// The deepest that values pile up; the parser refuses formulas that need more.
+/// The deepest that values pile up; the parser rejects formulas that need more.
 pub(super) const DEPTH: usize = 32;
 
 /// Functions of one value.
@@ -76,8 +76,8 @@ pub(super) enum Remembers {
     Diff,
     Rate,
     Integral,
-    Least,
-    Most,
+    RunningMin,
+    RunningMax,
 }
 
 /// One instruction.
@@ -226,11 +226,11 @@ impl Memory {
                 self.sum
             }
             // The other operand where one is NaN, as before the first row.
-            Remembers::Least => {
+            Remembers::RunningMin => {
                 self.sum = self.sum.min(x);
                 self.sum
             }
-            Remembers::Most => {
+            Remembers::RunningMax => {
                 self.sum = self.sum.max(x);
                 self.sum
             }

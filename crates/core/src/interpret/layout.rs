@@ -56,7 +56,7 @@ impl Layout {
                 self.channels.push(known.unwrap_or_else(|| ChannelSettings::found(&label, shape.unit(column))));
             }
         }
-        let indexed = matches!(shape, Shape::Bare(bare) if bare.indexed);
+        let indexed = matches!(shape, Shape::Plain(bare) if bare.indexed);
         self.index = if indexed { shape.label(0) } else { String::new() };
         for formula in self.known.iter().filter(|channel| channel.formula.is_some()) {
             if !self.channels.iter().any(|channel| channel.name == formula.name) {

@@ -11,8 +11,8 @@ pub use layout::Layout;
 
 use crate::Stamp;
 use crate::bench::ChannelSettings;
-use crate::clock::{Item, Opening, Settled, Time, Timed, Timing};
-use crate::split::{Fate, Frame, Shape, Sink, Splitter, Standing};
+use crate::clock::{FinalTimes, Item, Opening, Time, Timed, Timing};
+use crate::split::{Frame, LineOutcome, OpeningState, Shape, Sink, Splitter};
 
 /// Rows that follow one another, at least one.
 #[derive(Debug)]
@@ -42,10 +42,10 @@ pub trait RowSink {
     fn rows(&mut self, rows: &Rows<'_>);
     /// The next row does not follow from the one before.
     fn gap(&mut self);
-    /// A line was missed between the row before and the next one: it carried numbers and was refused.
+    /// A line was missed between the row before and the next one: it carried numbers and was rejected.
     fn missed(&mut self) {}
     /// What became of a line. Lines that became rows are given ahead of them.
-    fn line(&mut self, at: Stamp, fate: Fate, line: &[u8]);
+    fn line(&mut self, at: Stamp, outcome: LineOutcome, line: &[u8]);
     /// The shape was found too early: all rows, and all lines since the first layout, are void. They come again behind
     /// another layout. Never said by a patient interpreter.
     fn restart(&mut self) {}
@@ -231,7 +231,7 @@ impl Joint {
     }
 
     /// The source was opened, when the splitter stood so; `None` where it goes on from what was there.
-    pub(crate) fn open(&mut self, opening: Opening, standing: Option<Standing>, sink: &mut impl RowSink) {
+    pub(crate) fn open(&mut self, opening: Opening, standing: Option<OpeningState>, sink: &mut impl RowSink) {
         self.give_batch(sink);
         let Some(standing) = standing else {
             self.timing.open(opening);
@@ -255,9 +255,9 @@ impl Joint {
     }
 
     /// A line came that is no row.
-    pub(crate) fn pass_line(&mut self, fate: Fate, sink: &mut impl RowSink) {
+    pub(crate) fn pass_line(&mut self, outcome: LineOutcome, sink: &mut impl RowSink) {
         self.give_batch(sink);
-        if matches!(fate, Fate::Refused(_)) {
+        if matches!(outcome, LineOutcome::Rejected(_)) {
             self.timing.missed();
             sink.missed();
         }
@@ -266,7 +266,7 @@ impl Joint {
     /// No more rows will come: those that wait have the times that are known now.
     pub(crate) fn finish(&mut self, sink: &mut impl RowSink) {
         let settled = self.timing.finish();
-        self.give_settled(&settled, sink);
+        self.give_final(&settled, sink);
         self.give_batch(sink);
     }
 
@@ -324,7 +324,7 @@ impl Joint {
     }
 
     #[cold]
-    fn give_settled(&mut self, settled: &Settled, sink: &mut impl RowSink) {
+    fn give_final(&mut self, settled: &FinalTimes, sink: &mut impl RowSink) {
         if !self.patient {
             if !settled.times().is_empty() {
                 self.give_batch(sink);
@@ -356,11 +356,11 @@ impl<S: RowSink> Sink for Findings<'_, S> {
     }
 
     #[inline]
-    fn line(&mut self, at: Stamp, fate: Fate, line: &[u8]) {
-        if !matches!(fate, Fate::Row(_)) {
-            self.joint.pass_line(fate, self.sink);
+    fn line(&mut self, at: Stamp, outcome: LineOutcome, line: &[u8]) {
+        if !matches!(outcome, LineOutcome::Row(_)) {
+            self.joint.pass_line(outcome, self.sink);
         }
-        self.sink.line(at, fate, line);
+        self.sink.line(at, outcome, line);
     }
 
     #[inline]
@@ -370,12 +370,12 @@ impl<S: RowSink> Sink for Findings<'_, S> {
             Timed::At(at, reset) => joint.give(arrival, (at, reset), values, self.sink),
             Timed::Waits(..) if joint.patient => {}
             Timed::Waits(at, reset) => joint.give(arrival, (at, reset), values, self.sink),
-            Timed::Settled(settled) => {
+            Timed::FinalTimes(settled) => {
                 if !joint.patient {
                     let last = settled.times().last().copied().unwrap_or((arrival, false));
                     joint.give(arrival, last, values, self.sink);
                 }
-                joint.give_settled(&settled, self.sink);
+                joint.give_final(&settled, self.sink);
             }
         }
     }
@@ -395,7 +395,7 @@ impl<S: RowSink> Sink for Findings<'_, S> {
 
     fn restart(&mut self) {
         self.joint.batch = Batch::default();
-        self.joint.timing = Timing::new(self.joint.timing.timer().set().clone());
+        self.joint.timing = Timing::new(self.joint.timing.timer().rule().clone());
         self.joint.openings.passed = 0;
         self.joint.timing.open(self.joint.openings.before);
         self.joint.layout.forget();

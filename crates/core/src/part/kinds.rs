@@ -173,11 +173,11 @@ impl<P: Listed> Parts for Vec<P> {
 macro_rules! kinds {
     (
         $(#[$meta:meta])*
-        enum $name:ident as $does:ident, at most $max:literal, $noun:literal tagged $tag:literal: $($kind:ident),+ $(,)?
+        enum $name:ident as $does:ident, at most $max:literal, $noun:literal: $($kind:ident),+ $(,)?
     ) => {
         $(#[$meta])*
         #[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
-        #[serde(tag = $tag, rename_all = "lowercase", deny_unknown_fields)]
+        #[serde(tag = "kind", rename_all = "lowercase", deny_unknown_fields)]
         pub enum $name {
             $(#[doc = concat!("See [`", stringify!($kind), "`].")] $kind($kind),)+
             /// One that is bypassed, to compare: values go on unchanged.

@@ -4,7 +4,7 @@ use super::Divider;
 
 /// A series of preferred values (IEC 60063).
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum Series {
+pub enum ResistorSeries {
     /// Twelve in a decade.
     #[default]
     E12,
@@ -17,10 +17,10 @@ const E24: [f64; 24] = [
     9.1,
 ];
 
-impl Series {
+impl ResistorSeries {
     /// All values from 1 ohm to 10 megohms, rising.
     fn values(self) -> impl Iterator<Item = f64> {
-        let every = if self == Series::E12 { 2 } else { 1 };
+        let every = if self == ResistorSeries::E12 { 2 } else { 1 };
         let tidy = |value: f64, decade: i32| (value * 10.0).round() * 10f64.powi(decade) / 10.0;
         (0..7).flat_map(move |decade| E24.iter().step_by(every).map(move |value| tidy(*value, decade)))
     }
@@ -48,7 +48,7 @@ pub fn advise(
     least: f64,
     most: f64,
     volt_step: f64,
-    series: Series,
+    series: ResistorSeries,
     count: usize,
 ) -> Vec<Candidate> {
     if !(least >= 0.0 && least < most && most.is_finite()) {

@@ -4,7 +4,7 @@ mod advice;
 mod scaler;
 mod steps;
 
-pub use advice::{Candidate, Series as ResistorSeries, advise};
+pub use advice::{Candidate, ResistorSeries, advise};
 pub use scaler::Scaler;
 pub use steps::*;
 
@@ -29,12 +29,12 @@ impl Scale {
     pub fn linear(bits: u8, reference: f64, offset: f64, gain: f64, unit: &str) -> Scale {
         let mut scale = Scale::default();
         let reference = Reference::Volts(reference);
-        scale.steps.push(Converter { bits: Some(bits), reference, top: false }.into());
+        scale.steps.push(Converter { bits: Some(bits), reference, top_is_reference: false }.into());
         if offset != 0.0 {
-            scale.steps.push(Offset { by: offset }.into());
+            scale.steps.push(Offset { subtract: offset }.into());
         }
         if gain != 1.0 || !unit.is_empty() {
-            scale.steps.push(Gain { by: gain, unit: unit.into() }.into());
+            scale.steps.push(Gain { factor: gain, unit: unit.into() }.into());
         }
         scale
     }
@@ -186,7 +186,7 @@ impl Scale {
         let place = self.steps.iter().rposition(|step| matches!(step, Step::Zero(_)));
         let at = place.unwrap_or_else(|| self.steps.iter().rposition(|step| !trims(step)).map_or(0, |last| last + 1));
         let by = self.walk(raw, reference)[at];
-        let zero = Zero { by, taken }.into();
+        let zero = Zero { subtract: by, date: taken }.into();
         match place {
             Some(place) => self.steps[place] = zero,
             None => self.steps.insert(at, zero),

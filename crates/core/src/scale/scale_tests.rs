@@ -21,9 +21,9 @@ fn a_count_becomes_volts_becomes_millimetres() {
 fn both_meanings_of_the_top_code_and_shares_of_full_scale() {
     let volts = |converter: Converter, raw: f64| Step::from(converter).apply(raw, 4.71);
     let typed = Reference::Volts(5.0);
-    let twelve = Converter { bits: Some(10), reference: typed.clone(), top: false };
+    let twelve = Converter { bits: Some(10), reference: typed.clone(), top_is_reference: false };
     assert_eq!(volts(twelve.clone(), 1023.0), 5.0 * 1023.0 / 1024.0);
-    assert!((volts(Converter { top: true, ..twelve.clone() }, 1023.0) - 5.0).abs() < 1e-12);
+    assert!((volts(Converter { top_is_reference: true, ..twelve.clone() }, 1023.0) - 5.0).abs() < 1e-12);
     assert_eq!(volts(Converter { bits: None, ..twelve.clone() }, 0.5), 2.5);
     let by_channel = Converter { reference: Reference::Channel("vref".into()), ..twelve };
     assert!((volts(by_channel, 512.0) - 4.71 / 2.0).abs() < 1e-12);
@@ -89,7 +89,7 @@ fn steps_are_typed_nudged_and_refused_with_a_reason() {
     let mut gain = named("gain");
     gain.set(0, "1/0.04").unwrap();
     gain.nudge(0, 1, 1.0);
-    assert_eq!(gain, Step::from(Gain { by: 25.5, unit: String::new() }));
+    assert_eq!(gain, Step::from(Gain { factor: 25.5, unit: String::new() }));
     assert!(gain.set(0, "0").unwrap_err().contains("other than 0"));
     let mut table = named("table");
     table.set(0, "2 100, 0 0, 1.2 50").unwrap();
@@ -97,5 +97,5 @@ fn steps_are_typed_nudged_and_refused_with_a_reason() {
     assert!(table.set(0, "1 2, 1 3").is_err());
     let mut offset = named("offset");
     (0..3).for_each(|_| offset.nudge(0, 1, 0.0008));
-    assert_eq!(offset, Step::from(Offset { by: 0.003 }));
+    assert_eq!(offset, Step::from(Offset { subtract: 0.003 }));
 }

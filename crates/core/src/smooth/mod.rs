@@ -51,7 +51,7 @@ trait Memory: Debug + Send + Sync {
 
 crate::part::kinds! {
     /// A filter of a channel; in a bench file `{ filter = "mean", rows = 5 }` or `{ filter = "mean", seconds = 0.2 }`.
-    enum Filter as Smooths, at most 8, "filter" tagged "filter": Mean, Exponential, Median,
+    enum Filter as Smooths, at most 8, "filter": Mean, Exponential, Median,
 }
 
 impl Filter {

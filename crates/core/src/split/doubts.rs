@@ -1,9 +1,9 @@
 //! Doubts about signs among digits: a comma may be a decimal one, stand between two numbers or between thousands; a minus
 //! that stands apart may belong to its number. One line never tells; many may.
 
-use super::form::worded_form;
-use super::reading::Offer;
-use super::shape::{Bare, Comma, Delimiter, Shape, Style, bare_text};
+use super::line_shape::worded_form;
+use super::shape::{Comma, Delimiter, Plain, Shape, Style, bare_text};
+use super::shape_reader::Proposal;
 use super::words::Sign;
 
 /// Pairs after which the digits behind commas tell a switch from decimals: the chance that decimals take two values only
@@ -25,7 +25,7 @@ pub(super) struct Doubts {
     digits: u16,
     /// What was seen cannot be anything else than what is read.
     pub(super) settled: bool,
-    pub(super) offer: Option<Offer>,
+    pub(super) proposal: Option<Proposal>,
 }
 
 impl Doubts {
@@ -67,9 +67,9 @@ impl Doubts {
             None if self.minus => Some((Style { minus: true, ..style }, "a minus that stands apart may be a sign")),
             None => None,
         };
-        self.offer = rival.and_then(|(style, why)| {
+        self.proposal = rival.and_then(|(style, why)| {
             let shape = worded_form(line, style)?.shape;
-            Some(Offer { shape, why: why.into() })
+            Some(Proposal { shape, why: why.into() })
         });
     }
 
@@ -82,7 +82,7 @@ impl Doubts {
         let front = front.strip_prefix(b"-").unwrap_or(front);
         let digits = |text: &[u8]| !text.is_empty() && text.iter().all(u8::is_ascii_digit);
         if !digits(front) || !digits(behind) {
-            (self.settled, self.offer) = (true, None);
+            (self.settled, self.proposal) = (true, None);
             return;
         }
         let zero = behind.len() > 1 && behind[0] == b'0';
@@ -94,15 +94,15 @@ impl Doubts {
         let varies = self.behind.is_some_and(|(least, most)| least < most);
         // Decimals always have as many digits, a second number need not.
         if (varies && !self.zero) || switch {
-            (self.settled, self.offer) = (true, None);
-        } else if self.offer.is_none() {
-            let shape = Shape::Bare(Bare { comma: true, ..Bare::new(Delimiter::Spaces, 1) });
-            self.offer = Some(Offer { shape, why: "a comma may be a decimal one".into() });
+            (self.settled, self.proposal) = (true, None);
+        } else if self.proposal.is_none() {
+            let shape = Shape::Plain(Plain { comma: true, ..Plain::new(Delimiter::Spaces, 1) });
+            self.proposal = Some(Proposal { shape, why: "a comma may be a decimal one".into() });
         }
     }
 
     /// Whether lines of this shape are to be looked at in [`Doubts::pair`].
-    pub(super) fn looks_at_pairs(bare: &Bare) -> bool {
-        bare.delimiter == Delimiter::Comma && bare.fields == 2 && bare.lines == 1 && bare.names.is_empty()
+    pub(super) fn looks_at_pairs(plain: &Plain) -> bool {
+        plain.delimiter == Delimiter::Comma && plain.fields == 2 && plain.lines == 1 && plain.names.is_empty()
     }
 }

@@ -1,6 +1,6 @@
-//! Bytes to frames. A [`Framing`] knows where one ends; the first of them is that of [`Lines`].
+//! Bytes to frames. A [`Framing`] knows where one ends; the first of them is that of [`LineFraming`].
 
-use super::fate::Refusal;
+use super::outcome::Rejection;
 use memchr::memchr2;
 
 /// The longest line that is kept, in bytes without its ending. What goes beyond is dropped up to the next line ending.
@@ -12,7 +12,7 @@ pub enum Frame<'a> {
     /// A whole frame, without what only marks its end; never empty.
     Whole(&'a [u8]),
     /// What is no frame, and why: as much of it as is kept. Given once, as soon as that is known.
-    Bad(Refusal, &'a [u8]),
+    Bad(Rejection, &'a [u8]),
 }
 
 /// Cuts a stream of bytes, in pieces of any size, into frames. The same bytes give the same frames however they are cut.
@@ -34,11 +34,11 @@ pub trait Framing {
     const LONGEST: usize;
 }
 
-/// Lines, ended by LF, CRLF or CR, never longer than [`MAX_LINE`].
+/// LineFraming, ended by LF, CRLF or CR, never longer than [`MAX_LINE`].
 ///
 /// Empty lines are skipped, which is also why CRLF needs no state: it is a line and an empty line.
 #[derive(Clone, Debug, Default)]
-pub struct Lines {
+pub struct LineFraming {
     partial: Vec<u8>,
     /// What is in `partial` was given.
     is_given: bool,
@@ -46,7 +46,7 @@ pub struct Lines {
     discards: bool,
 }
 
-impl Lines {
+impl LineFraming {
     fn forget_given(&mut self) {
         if std::mem::take(&mut self.is_given) {
             self.partial.clear();
@@ -61,7 +61,7 @@ impl Lines {
         if self.partial.len() + head.len() > MAX_LINE {
             self.partial.extend_from_slice(&head[..MAX_LINE - self.partial.len()]);
             (self.is_given, self.discards) = (true, end.is_none());
-            return (used, Some(Frame::Bad(Refusal::TooLong, &self.partial)));
+            return (used, Some(Frame::Bad(Rejection::TooLong, &self.partial)));
         }
         self.partial.extend_from_slice(head);
         self.is_given = end.is_some();
@@ -69,7 +69,7 @@ impl Lines {
     }
 }
 
-impl Framing for Lines {
+impl Framing for LineFraming {
     #[inline]
     fn step<'a>(&'a mut self, bytes: &'a [u8]) -> (usize, Option<Frame<'a>>) {
         self.forget_given();
@@ -89,14 +89,14 @@ impl Framing for Lines {
             let Some(end) = memchr2(b'\n', b'\r', rest) else {
                 if rest.len() > MAX_LINE {
                     self.discards = true;
-                    return (bytes.len(), Some(Frame::Bad(Refusal::TooLong, &rest[..MAX_LINE])));
+                    return (bytes.len(), Some(Frame::Bad(Rejection::TooLong, &rest[..MAX_LINE])));
                 }
                 self.partial.extend_from_slice(rest);
                 return (bytes.len(), None);
             };
             at += end + 1;
             if end > MAX_LINE {
-                return (at, Some(Frame::Bad(Refusal::TooLong, &rest[..MAX_LINE])));
+                return (at, Some(Frame::Bad(Rejection::TooLong, &rest[..MAX_LINE])));
             }
             if end > 0 {
                 return (at, Some(Frame::Whole(&rest[..end])));
@@ -133,7 +133,7 @@ mod tests {
     use proptest::prelude::*;
 
     fn frames(pieces: &[&[u8]]) -> Vec<String> {
-        let mut lines = Lines::default();
+        let mut lines = LineFraming::default();
         let mut out = Vec::new();
         let told = |frame: Frame<'_>| match frame {
             Frame::Whole(line) => String::from_utf8_lossy(line).into_owned(),
@@ -190,7 +190,7 @@ mod tests {
             prop_assert_eq!(&frames(&pieces), &once);
             prop_assert_eq!(&frames(&single), &once);
             // What lies behind the last end is what is unfinished.
-            let rest = Lines::boundary(&whole).map_or(whole.len(), |at| whole.len() - at);
+            let rest = LineFraming::boundary(&whole).map_or(whole.len(), |at| whole.len() - at);
             let told = once.last().is_some_and(|last| last.starts_with("rest "));
             prop_assert_eq!(told, rest > 0 && rest <= MAX_LINE);
         }

@@ -1,6 +1,6 @@
 //! Whether bytes are what a board would send: the question that finds the baud.
 
-use super::form::form_of;
+use super::line_shape::form_of;
 use super::read::legible;
 
 /// What a stretch of bytes looks like.

@@ -1,9 +1,9 @@
 //! Finding the shape from the first lines and their stamps, so that the same bytes with the same stamps always give the
 //! same shape.
 
-use super::form::{Form, Header, form_of, header_of};
+use super::line_shape::{Header, LineShape, form_of, header_of};
 use super::number::number;
-use super::shape::{Bare, Labels, MAX_FIELDS, Shape, bare_text};
+use super::shape::{Labels, MAX_FIELDS, Plain, Shape, bare_text};
 use crate::Stamp;
 
 /// How many lines wait for a decision before the oldest is given up.
@@ -14,17 +14,17 @@ const VARIED_LINES: usize = 6;
 
 /// A line that waits for the shape.
 #[derive(Clone, Debug)]
-pub(super) struct Held {
+pub(super) struct WaitingLine {
     pub(super) at: Stamp,
     pub(super) half: bool,
     pub(super) line: Vec<u8>,
-    form: Option<Form>,
+    form: Option<LineShape>,
 }
 
 /// The lines so far, and what each could be.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Learning {
-    pub(super) held: Vec<Held>,
+    pub(super) held: Vec<WaitingLine>,
     header: Option<Header>,
 }
 
@@ -40,12 +40,12 @@ impl Learning {
         if form.is_none() {
             self.hear(line);
         }
-        self.held.push(Held { at, half, line: line.to_vec(), form });
+        self.held.push(WaitingLine { at, half, line: line.to_vec(), form });
         self.decide()
     }
 
     /// The forms of lines that have a say, newest first: the first line after opening may lack its beginning.
-    fn forms(&self) -> impl Iterator<Item = &Form> {
+    fn forms(&self) -> impl Iterator<Item = &LineShape> {
         self.held.iter().rev().filter(|held| !held.half).filter_map(|held| held.form.as_ref())
     }
 
@@ -55,21 +55,21 @@ impl Learning {
             return self.stacked().or_else(|| self.agreed(newest));
         }
         match (&newest.shape, self.agreed(newest)) {
-            (Shape::Bare(_), Some(Shape::Bare(bare))) => Some(Shape::Bare(self.completed(bare))),
+            (Shape::Plain(_), Some(Shape::Plain(plain))) => Some(Shape::Plain(self.completed(plain))),
             (_, Some(shape)) => Some(shape),
-            (Shape::Bare(_), None) => None,
+            (Shape::Plain(_), None) => None,
             (_, None) => self.varied(newest),
         }
     }
 
     /// The newest form, when enough lines in a row have it.
-    fn agreed(&self, newest: &Form) -> Option<Shape> {
+    fn agreed(&self, newest: &LineShape) -> Option<Shape> {
         let alike = self.forms().take_while(|form| form.like(newest)).count();
         (alike >= newest.needed).then(|| newest.shape.clone())
     }
 
     /// Labelled lines that do not all carry the same labels.
-    fn varied(&self, newest: &Form) -> Option<Shape> {
+    fn varied(&self, newest: &LineShape) -> Option<Shape> {
         let mut shape = newest.shape.clone();
         let union: &mut Labels = shape.labels_mut()?;
         *union = Labels::default();
@@ -93,7 +93,7 @@ impl Learning {
 
     /// One labelled field a line, twice around in the same order.
     fn stacked(&self) -> Option<Shape> {
-        let mut forms: Vec<&Form> = self.forms().take_while(|form| form.single().is_some()).collect();
+        let mut forms: Vec<&LineShape> = self.forms().take_while(|form| form.single().is_some()).collect();
         forms.reverse();
         let labels: Vec<&str> = forms.iter().filter_map(|form| form.single()).collect();
         let newest = *labels.last()?;
@@ -120,7 +120,7 @@ impl Learning {
         };
         let units: Vec<String> = labels.iter().map(unit).collect();
         let style = forms.first().and_then(|form| form.shape.labels()).map(Labels::style).unwrap_or_default();
-        Some(Shape::Stacked(Labels { labels, complete: false, units, comma: style.comma, minus: style.minus }))
+        Some(Shape::PerLine(Labels { labels, complete: false, units, comma: style.comma, minus: style.minus }))
     }
 
     /// The place in `turn` of the label before which there is a pause, when there is one.
@@ -139,33 +139,34 @@ impl Learning {
         (pauses[longest] > 2.0 * others.fold(0.0, f64::max)).then_some(longest)
     }
 
-    /// What the other lines and the header say of bare numbers.
-    fn completed(&self, mut bare: Bare) -> Bare {
-        let alike = |held: &&Held| match held.form.as_ref().map(|form| &form.shape) {
-            Some(Shape::Bare(other)) => other.delimiter == bare.delimiter,
+    /// What the other lines and the header say of plain numbers.
+    fn completed(&self, mut plain: Plain) -> Plain {
+        let alike = |held: &&WaitingLine| match held.form.as_ref().map(|form| &form.shape) {
+            Some(Shape::Plain(other)) => other.delimiter == plain.delimiter,
             _ => false,
         };
-        let lines: Vec<&Held> = self.held.iter().filter(alike).collect();
-        let comma = |held: &&&Held| matches!(&held.form, Some(Form { shape: Shape::Bare(b), .. }) if b.comma);
-        bare.comma |= lines.iter().any(|held| comma(&held));
+        let lines: Vec<&WaitingLine> = self.held.iter().filter(alike).collect();
+        let comma =
+            |held: &&&WaitingLine| matches!(&held.form, Some(LineShape { shape: Shape::Plain(b), .. }) if b.comma);
+        plain.comma |= lines.iter().any(|held| comma(&held));
         let header = self.header.as_ref().filter(|header| {
-            header.names.len() == bare.fields && (header.delimiter == bare.delimiter || bare.fields == 1)
+            header.names.len() == plain.fields && (header.delimiter == plain.delimiter || plain.fields == 1)
         });
         if let Some(header) = header {
-            bare.names.clone_from(&header.names);
+            plain.names.clone_from(&header.names);
             if header.units.iter().any(|unit| !unit.is_empty()) {
-                bare.units.clone_from(&header.units);
+                plain.units.clone_from(&header.units);
             }
-            let index = |held: &&Held| {
+            let index = |held: &&WaitingLine| {
                 let text = &held.line[bare_text(&held.line)];
-                let cell = bare.delimiter.cells(text).next()?;
+                let cell = plain.delimiter.cells(text).next()?;
                 Some(number(&text[cell])?.value)
             };
             let indexes: Vec<f64> = lines.iter().filter_map(index).collect();
-            bare.indexed = bare.fields >= 3
+            plain.indexed = plain.fields >= 3
                 && indexes.first().is_some_and(|first| *first == 0.0 || *first == 1.0)
                 && indexes.windows(2).all(|pair| pair[1] == pair[0] + 1.0);
         }
-        bare
+        plain
     }
 }

@@ -138,11 +138,11 @@ fn scan_general(text: &[u8]) -> Option<(Number, usize)> {
         .iter()
         .position(|b| !matches!(b, b'0'..=b'9' | b'+' | b'-' | b'.' | b'e' | b'E' | b'a'..=b'z' | b'A'..=b'Z'));
     let word = &text[..end.unwrap_or(text.len())];
-    let bare = word.strip_prefix(b"-").or(word.strip_prefix(b"+")).unwrap_or(word);
-    if ["nan", "inf", "ovf"].iter().any(|gap| bare.eq_ignore_ascii_case(gap.as_bytes())) {
+    let plain = word.strip_prefix(b"-").or(word.strip_prefix(b"+")).unwrap_or(word);
+    if ["nan", "inf", "ovf"].iter().any(|gap| plain.eq_ignore_ascii_case(gap.as_bytes())) {
         return Some((Number { value: f64::NAN, decimals: 0 }, word.len()));
     }
-    if !bare.first().is_some_and(|b| b.is_ascii_digit() || *b == b'.') {
+    if !plain.first().is_some_and(|b| b.is_ascii_digit() || *b == b'.') {
         return None;
     }
     let (value, used): (f64, usize) = fast_float2::parse_partial(text).ok()?;

@@ -1,12 +1,12 @@
 //! One line to the values of one row, or of a part of one, once the shape is known.
 
-use super::fate::Refusal;
 use super::labelled::{pair, separates, tokens};
 use super::number::{Number, scan_number};
+use super::outcome::Rejection;
 use super::shape::{Labels, MAX_FIELDS, Shape};
 use super::value::{Value, value};
 use super::words::Sign;
-use super::{bare, json, words};
+use super::{json, plain, words};
 use crate::digits::decimals;
 
 /// What a line was that is not a row.
@@ -15,7 +15,7 @@ pub(super) enum Other {
     /// Words of the board's own.
     Text,
     /// A row that cannot be trusted.
-    Damage(Refusal),
+    Damage(Rejection),
     /// A sound line with a label that was not there before.
     NewLabel(String),
 }
@@ -172,13 +172,13 @@ impl Reader {
         }
     }
 
-    /// Whether a line that reads as a row is surely whole at its beginning: a bare number that lost its first digits
+    /// Whether a line that reads as a row is surely whole at its beginning: a plain number that lost its first digits
     /// is still a number; a label that lost its first letters is no known label.
     pub(super) fn knows_its_start(&self) -> bool {
         match &self.shape {
             Shape::Json(_) => true,
             Shape::Labelled(labels) | Shape::Worded(labels) => labels.complete,
-            Shape::Stacked(_) | Shape::Bare(_) => false,
+            Shape::PerLine(_) | Shape::Plain(_) => false,
         }
     }
 
@@ -190,16 +190,16 @@ impl Reader {
         let fast = match &self.shape {
             Shape::Labelled(_) => self.labelled_in_order(line, &mut cells),
             Shape::Worded(_) => self.worded_as_before(line, &mut cells),
-            Shape::Stacked(_) => self.stacked_as_before(line, &mut cells),
-            Shape::Bare(bare) => bare::plain(bare, line, &mut cells),
+            Shape::PerLine(_) => self.stacked_as_before(line, &mut cells),
+            Shape::Plain(plain) => plain::plain(plain, line, &mut cells),
             Shape::Json(_) => false,
         };
         if !fast {
             cells.clear();
             match &self.shape {
                 Shape::Labelled(labels) => labelled_any(labels, line, &mut cells)?,
-                Shape::Worded(_) | Shape::Stacked(_) => self.worded_any(line, &mut cells)?,
-                Shape::Bare(bare) => bare::any(bare, line, &mut cells)?,
+                Shape::Worded(_) | Shape::PerLine(_) => self.worded_any(line, &mut cells)?,
+                Shape::Plain(plain) => plain::any(plain, line, &mut cells)?,
                 Shape::Json(labels) => json_any(labels, line, &mut cells)?,
             }
         }
@@ -212,7 +212,7 @@ impl Reader {
         for (column, pair) in words {
             self.words[first + column] = Some(pair);
         }
-        if matches!(self.shape, Shape::Stacked(_)) {
+        if matches!(self.shape, Shape::PerLine(_)) {
             self.next = (63 - filled.max(1).leading_zeros() as usize + 1) % self.lines.len().max(1);
         }
         Ok(filled)
@@ -271,7 +271,7 @@ impl Reader {
     fn worded_any(&mut self, line: &[u8], cells: &mut Cells<'_>) -> Result<(), Other> {
         let Some(labels) = self.shape.labels() else { return Err(Other::Text) };
         if !legible(line) {
-            return Err(Other::Damage(Refusal::Unreadable));
+            return Err(Other::Damage(Rejection::Unreadable));
         }
         let scan = words::scan(line, labels.style());
         let known = |label: &str| labels.labels.iter().position(|known| known == label);
@@ -287,7 +287,7 @@ impl Reader {
             let unit = String::from_utf8_lossy(&line[slot.unit.clone()]);
             // `950 mV` among `1.1 V` must not be taken for 950 V, nor a value that lost its end with its unit.
             if labels.units.get(column).is_some_and(|expected| unit != *expected) {
-                fault = Some(Refusal::OtherUnit);
+                fault = Some(Rejection::OtherUnit);
             }
             cells.set(column, slot.value);
             skeleton.push((line[end..slot.at.start].trim_ascii().to_vec(), column));
@@ -300,7 +300,7 @@ impl Reader {
                 rest.is_some_and(|rest| matches!(rest.trim_ascii_start().first(), Some(b'=' | b':')))
             };
             let damaged = labels.labels.iter().any(named);
-            return Err(if damaged { Other::Damage(Refusal::NotANumber) } else { Other::Text });
+            return Err(if damaged { Other::Damage(Rejection::NotANumber) } else { Other::Text });
         }
         // Nobody looks at them where nothing is doubted.
         if self.signs.is_empty() {
@@ -312,12 +312,12 @@ impl Reader {
             (None, Some(label)) if scan.strong => return Err(Other::NewLabel(label)),
             // A sentence that happens to name a channel.
             (None, Some(_)) if !all => return Err(Other::Text),
-            (None, Some(_)) => return Err(Other::Damage(Refusal::FieldCount)),
-            (None, None) if labels.complete && !all => return Err(Other::Damage(Refusal::MissingLabel)),
+            (None, Some(_)) => return Err(Other::Damage(Rejection::FieldCount)),
+            (None, None) if labels.complete && !all => return Err(Other::Damage(Rejection::MissingLabel)),
             (None, None) => {}
         }
         let ending = line[end..].trim_ascii().to_vec();
-        if let (Shape::Stacked(_), [(text, column)]) = (&self.shape, skeleton.as_slice()) {
+        if let (Shape::PerLine(_), [(text, column)]) = (&self.shape, skeleton.as_slice()) {
             self.lines[*column] = Some((text.clone(), ending));
         } else {
             (self.skeleton, self.ending) = (skeleton, ending);
@@ -349,19 +349,19 @@ fn labelled_any(labels: &Labels, line: &[u8], cells: &mut Cells<'_>) -> Result<(
     let mut known_labels = 0;
     for token in tokens(line) {
         let Some((label, text)) = pair(&line[token]) else {
-            fault.get_or_insert(Refusal::NotANumber);
+            fault.get_or_insert(Rejection::NotANumber);
             continue;
         };
         let parsed = value(text, false);
         if parsed.is_none() {
-            fault.get_or_insert(Refusal::NotANumber);
+            fault.get_or_insert(Rejection::NotANumber);
         }
         match labels.labels.iter().position(|known| known.as_bytes() == label) {
             None => unknown = unknown.or(Some(label)),
             Some(column) => {
                 known_labels += 1;
                 if cells.filled & (1 << column) != 0 {
-                    fault.get_or_insert(Refusal::LabelTwice);
+                    fault.get_or_insert(Rejection::LabelTwice);
                 }
                 let gap = Number { value: f64::NAN, decimals: 0 };
                 cells.set(column, parsed.unwrap_or(gap.into()));
@@ -370,7 +370,7 @@ fn labelled_any(labels: &Labels, line: &[u8], cells: &mut Cells<'_>) -> Result<(
     }
     if let Some(fault) = fault {
         return Err(match (legible(line), known_labels) {
-            (false, _) => Other::Damage(Refusal::Unreadable),
+            (false, _) => Other::Damage(Rejection::Unreadable),
             (true, 0) => Other::Text,
             (true, _) => Other::Damage(fault),
         });
@@ -379,7 +379,7 @@ fn labelled_any(labels: &Labels, line: &[u8], cells: &mut Cells<'_>) -> Result<(
     match unknown {
         Some(label) => Err(Other::NewLabel(String::from_utf8_lossy(label).into_owned())),
         None if cells.filled == 0 => Err(Other::Text),
-        None if labels.complete && !all => Err(Other::Damage(Refusal::MissingLabel)),
+        None if labels.complete && !all => Err(Other::Damage(Rejection::MissingLabel)),
         None => Ok(()),
     }
 }
@@ -401,19 +401,19 @@ fn json_any(labels: &Labels, line: &[u8], cells: &mut Cells<'_>) -> Result<(), O
         }
     });
     if !legible(line) {
-        return Err(Other::Damage(Refusal::Unreadable));
+        return Err(Other::Damage(Rejection::Unreadable));
     }
     if read.is_err() {
         // Half of a line still has the signs of one.
         let signs = json::begins(line) || line.windows(2).any(|pair| pair == b"\":");
-        return Err(if signs { Other::Damage(Refusal::NotJson) } else { Other::Text });
+        return Err(if signs { Other::Damage(Rejection::NotJson) } else { Other::Text });
     }
     let all = cells.filled.count_ones() as usize == labels.labels.len();
     match unknown {
-        _ if twice => Err(Other::Damage(Refusal::LabelTwice)),
+        _ if twice => Err(Other::Damage(Rejection::LabelTwice)),
         Some(label) if !label.is_empty() => Err(Other::NewLabel(label)),
         _ if cells.filled == 0 => Err(Other::Text),
-        _ if labels.complete && !all => Err(Other::Damage(Refusal::MissingLabel)),
+        _ if labels.complete && !all => Err(Other::Damage(Rejection::MissingLabel)),
         _ => Ok(()),
     }
 }

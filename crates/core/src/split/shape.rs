@@ -5,10 +5,10 @@ use super::{json, labelled};
 use serde::{Deserialize, Serialize};
 use std::ops::Range;
 
-/// The most columns a row may have; a line with more is refused.
+/// The most columns a row may have; a line with more is rejected.
 pub const MAX_FIELDS: usize = 64;
 
-/// What stands between bare numbers.
+/// What stands between plain numbers.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Delimiter {
@@ -128,7 +128,7 @@ impl Labels {
 /// Numbers told apart by their order.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
-pub struct Bare {
+pub struct Plain {
     /// What stands between them.
     pub delimiter: Delimiter,
     /// How many there are on a line.
@@ -164,15 +164,15 @@ fn is_one(lines: &usize) -> bool {
     *lines == 1
 }
 
-impl Bare {
+impl Plain {
     /// Whether each line is a row as a table of comma-separated values has it.
     pub fn is_csv(&self) -> bool {
         self.delimiter == Delimiter::Comma && self.lines == 1 && !self.comma && !self.brackets
     }
 
     /// So many numbers on a line, and nothing else of note.
-    pub fn new(delimiter: Delimiter, fields: usize) -> Bare {
-        Bare {
+    pub fn new(delimiter: Delimiter, fields: usize) -> Plain {
+        Plain {
             delimiter,
             fields,
             lines: 1,
@@ -194,9 +194,9 @@ pub enum Shape {
     /// Names and values on one line with words, units and padding around: `gauge 2210 cnt  (1.781 V)`.
     Worded(Labels),
     /// A labelled field a line; a row is complete when all labels came, or when one comes again.
-    Stacked(Labels),
+    PerLine(Labels),
     /// Numbers with a delimiter, told apart by their order.
-    Bare(Bare),
+    Plain(Plain),
     /// A JSON object or array a line, nested ones flattened.
     Json(Labels),
 }
@@ -211,26 +211,26 @@ impl Shape {
     /// Its labels, unless its columns are told apart by order.
     pub fn labels(&self) -> Option<&Labels> {
         match self {
-            Shape::Labelled(labels) | Shape::Worded(labels) | Shape::Stacked(labels) | Shape::Json(labels) => {
+            Shape::Labelled(labels) | Shape::Worded(labels) | Shape::PerLine(labels) | Shape::Json(labels) => {
                 Some(labels)
             }
-            Shape::Bare(_) => None,
+            Shape::Plain(_) => None,
         }
     }
 
     pub(super) fn labels_mut(&mut self) -> Option<&mut Labels> {
         match self {
-            Shape::Labelled(labels) | Shape::Worded(labels) | Shape::Stacked(labels) | Shape::Json(labels) => {
+            Shape::Labelled(labels) | Shape::Worded(labels) | Shape::PerLine(labels) | Shape::Json(labels) => {
                 Some(labels)
             }
-            Shape::Bare(_) => None,
+            Shape::Plain(_) => None,
         }
     }
 
     /// The number of columns.
     pub fn columns(&self) -> usize {
         match self {
-            Shape::Bare(bare) => bare.fields.saturating_mul(bare.lines),
+            Shape::Plain(plain) => plain.fields.saturating_mul(plain.lines),
             other => other.labels().map_or(0, |labels| labels.labels.len()),
         }
     }
@@ -238,7 +238,7 @@ impl Shape {
     /// The label of column `index`: the board's own, or `field1`, `field2` … where the board gives none.
     pub fn label(&self, index: usize) -> String {
         match self {
-            Shape::Bare(bare) => bare.names.get(index).cloned().unwrap_or_else(|| format!("field{}", index + 1)),
+            Shape::Plain(plain) => plain.names.get(index).cloned().unwrap_or_else(|| format!("field{}", index + 1)),
             other => other.labels().and_then(|labels| labels.labels.get(index)).cloned().unwrap_or_default(),
         }
     }
@@ -246,7 +246,7 @@ impl Shape {
     /// The unit that the board gives to column `index`; empty when it gives none.
     pub fn unit(&self, index: usize) -> &str {
         let units = match self {
-            Shape::Bare(bare) => &bare.units,
+            Shape::Plain(plain) => &plain.units,
             other => match other.labels() {
                 Some(labels) => &labels.units,
                 None => return "",
@@ -260,8 +260,8 @@ impl Shape {
         match self {
             Shape::Labelled(_) => "labelled",
             Shape::Worded(_) => "worded",
-            Shape::Stacked(_) => "stacked",
-            Shape::Bare(_) => "bare",
+            Shape::PerLine(_) => "per-line",
+            Shape::Plain(_) => "plain",
             Shape::Json(_) => "json",
         }
     }
@@ -286,24 +286,24 @@ impl Shape {
             Shape::Worded(labels) => {
                 format!("names and values with words around, {}{}", fields(labels), signs(labels))
             }
-            Shape::Stacked(labels) => {
+            Shape::PerLine(labels) => {
                 format!("one labelled field a line, {} a row{}", labels.labels.len(), signs(labels))
             }
             Shape::Json(labels) => format!("JSON a line, {}", count(labels.labels.len(), "value")),
-            Shape::Bare(bare) => {
-                let mut text = match (bare.fields, bare.lines) {
-                    (1, 1) => "one bare number a line".to_owned(),
-                    (1, lines) => format!("bare numbers in turn, {lines} lines a row"),
-                    (fields, 1) => format!("{fields} bare numbers, {} between", bare.delimiter.name()),
+            Shape::Plain(plain) => {
+                let mut text = match (plain.fields, plain.lines) {
+                    (1, 1) => "one plain number a line".to_owned(),
+                    (1, lines) => format!("plain numbers that alternate, {lines} lines a row"),
+                    (fields, 1) => format!("{fields} plain numbers, {} between", plain.delimiter.name()),
                     (fields, lines) => {
-                        format!("{fields} bare numbers, {} between, {lines} lines a row", bare.delimiter.name())
+                        format!("{fields} plain numbers, {} between, {lines} lines a row", plain.delimiter.name())
                     }
                 };
                 for (holds, words) in [
-                    (bare.brackets, ", in brackets"),
-                    (bare.comma, ", decimal comma"),
-                    (!bare.names.is_empty(), ", named by a header line"),
-                    (bare.indexed, ", a block counted by its first column"),
+                    (plain.brackets, ", in brackets"),
+                    (plain.comma, ", decimal comma"),
+                    (!plain.names.is_empty(), ", named by a header line"),
+                    (plain.indexed, ", a block counted by its first column"),
                 ] {
                     text.push_str(if holds { words } else { "" });
                 }
@@ -323,7 +323,7 @@ impl Shape {
                     Some((token, column(labels, label)?))
                 })
                 .collect(),
-            Shape::Worded(labels) | Shape::Stacked(labels) => words::scan(line, labels.style())
+            Shape::Worded(labels) | Shape::PerLine(labels) => words::scan(line, labels.style())
                 .slots
                 .into_iter()
                 .filter_map(|slot| Some((slot.whole, column(labels, slot.label.as_bytes())?)))
@@ -334,17 +334,17 @@ impl Shape {
                 let _ = json::scan(line, |path, at, _| spans.extend(column(labels, path).map(|column| (at, column))));
                 spans
             }
-            Shape::Bare(bare) => {
+            Shape::Plain(plain) => {
                 let inner = bare_text(line);
-                let cells = bare.delimiter.cells(&line[inner.clone()]);
+                let cells = plain.delimiter.cells(&line[inner.clone()]);
                 let cells = cells.map(|cell| cell.start + inner.start..cell.end + inner.start);
-                cells.take(bare.fields).zip(first..).collect()
+                cells.take(plain.fields).zip(first..).collect()
             }
         }
     }
 }
 
-/// The part of a line of bare numbers that holds them: without a prompt in front, brackets around, or a delimiter
+/// The part of a line of plain numbers that holds them: without a prompt in front, brackets around, or a delimiter
 /// behind the last that only ends the line.
 pub(super) fn bare_text(line: &[u8]) -> Range<usize> {
     let (mut start, mut end) = (prompt(line), line.len());

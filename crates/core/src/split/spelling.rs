@@ -1,6 +1,6 @@
-//! A shape as a person types it: `bare comma 3`, `bare spaces 1 lines 2`, `labelled gauge bed`, `json bed.p on ...`.
+//! A shape as a person types it: `plain comma 3`, `plain spaces 1 lines 2`, `labelled gauge bed`, `json bed.p on ...`.
 
-use super::shape::{Bare, Comma, Delimiter, Labels, MAX_FIELDS, Shape};
+use super::shape::{Comma, Delimiter, Labels, MAX_FIELDS, Plain, Shape};
 use std::fmt;
 use std::str::FromStr;
 
@@ -26,10 +26,10 @@ impl fmt::Display for Shape {
     /// As it would be typed.
     fn fmt(&self, to: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(to, "{}", self.kind())?;
-        let Shape::Bare(bare) = self else {
+        let Shape::Plain(plain) = self else {
             let Some(labels) = self.labels() else { return Ok(()) };
             labels.labels.iter().try_for_each(|label| write!(to, " {label}"))?;
-            let not_all = !labels.complete && !matches!(self, Shape::Stacked(_));
+            let not_all = !labels.complete && !matches!(self, Shape::PerLine(_));
             if not_all {
                 write!(to, " {NOT_ALL}")?;
             }
@@ -38,16 +38,17 @@ impl fmt::Display for Shape {
                 FLAGS.iter().filter(|(_, comma, minus)| style == (*comma, *minus)).map(|f| f.0).collect();
             return flags.first().map_or(Ok(()), |flag| write!(to, " {WITH} {flag}"));
         };
-        write!(to, " {} {}", bare.delimiter.name(), bare.fields)?;
-        if bare.lines > 1 {
-            write!(to, " lines {}", bare.lines)?;
+        write!(to, " {} {}", plain.delimiter.name(), plain.fields)?;
+        if plain.lines > 1 {
+            write!(to, " lines {}", plain.lines)?;
         }
-        for (holds, word) in [(bare.comma, "decimal-comma"), (bare.brackets, "brackets"), (bare.indexed, "indexed")] {
+        for (holds, word) in [(plain.comma, "decimal-comma"), (plain.brackets, "brackets"), (plain.indexed, "indexed")]
+        {
             if holds {
                 write!(to, " {word}")?;
             }
         }
-        if bare.names.is_empty() { Ok(()) } else { write!(to, " named {}", bare.names.join(",")) }
+        if plain.names.is_empty() { Ok(()) } else { write!(to, " named {}", plain.names.join(",")) }
     }
 }
 
@@ -58,8 +59,8 @@ impl FromStr for Shape {
         let wrong = |text: String| Err(NotAShape(text));
         let mut words = text.split_whitespace();
         let kind = words.next().unwrap_or_default();
-        if kind == "bare" {
-            return bare(words);
+        if kind == "plain" {
+            return plain(words);
         }
         let mut labels: Vec<String> = words.map(str::to_owned).collect();
         let style = match labels.iter().rposition(|word| word == WITH) {
@@ -80,10 +81,10 @@ impl FromStr for Shape {
         let shape = match kind {
             "labelled" => Shape::Labelled(labels),
             "worded" => Shape::Worded(labels),
-            "stacked" => Shape::Stacked(labels),
+            "per-line" => Shape::PerLine(labels),
             "json" => Shape::Json(labels),
             _ => {
-                return wrong(format!("'{kind}' is no shape: type labelled, worded, stacked, json or bare"));
+                return wrong(format!("'{kind}' is no shape: type labelled, worded, per-line, json or plain"));
             }
         };
         match count {
@@ -93,26 +94,26 @@ impl FromStr for Shape {
     }
 }
 
-fn bare<'a>(mut words: impl Iterator<Item = &'a str>) -> Result<Shape, NotAShape> {
+fn plain<'a>(mut words: impl Iterator<Item = &'a str>) -> Result<Shape, NotAShape> {
     let wrong = |text: String| Err(NotAShape(text));
     let number = |word: Option<&str>| word.and_then(|word| word.parse::<usize>().ok());
     let Some(delimiter) = words.next().and_then(|word| Delimiter::ALL.into_iter().find(|d| d.name() == word)) else {
-        return wrong("type comma, semicolon, tab or spaces behind 'bare', as in: bare comma 3".into());
+        return wrong("type comma, semicolon, tab or spaces behind 'plain', as in: plain comma 3".into());
     };
     let Some(fields) = number(words.next()) else {
-        return wrong(format!("type how many numbers are on a line, as in: bare {} 3", delimiter.name()));
+        return wrong(format!("type how many numbers are on a line, as in: plain {} 3", delimiter.name()));
     };
-    let mut bare = Bare::new(delimiter, fields);
+    let mut plain = Plain::new(delimiter, fields);
     while let Some(word) = words.next() {
         match word {
             "lines" => match number(words.next()) {
-                Some(lines) => bare.lines = lines,
-                None => return wrong("type how many lines make a row, as in: bare spaces 1 lines 2".into()),
+                Some(lines) => plain.lines = lines,
+                None => return wrong("type how many lines make a row, as in: plain spaces 1 lines 2".into()),
             },
-            "decimal-comma" => bare.comma = true,
-            "brackets" => bare.brackets = true,
-            "indexed" => bare.indexed = true,
-            "named" => bare.names = words.next().unwrap_or_default().split(',').map(str::to_owned).collect(),
+            "decimal-comma" => plain.comma = true,
+            "brackets" => plain.brackets = true,
+            "indexed" => plain.indexed = true,
+            "named" => plain.names = words.next().unwrap_or_default().split(',').map(str::to_owned).collect(),
             _ => {
                 return wrong(format!(
                     "'{word}' is not known here: lines N, decimal-comma, brackets, indexed, named A,B"
@@ -120,14 +121,14 @@ fn bare<'a>(mut words: impl Iterator<Item = &'a str>) -> Result<Shape, NotAShape
             }
         }
     }
-    let columns = bare.fields.saturating_mul(bare.lines);
+    let columns = plain.fields.saturating_mul(plain.lines);
     if !(1..=MAX_FIELDS).contains(&columns) {
         return wrong(format!("a row has 1 to {MAX_FIELDS} numbers, this would have {columns}"));
     }
-    if !bare.names.is_empty() && bare.names.len() != columns {
-        return wrong(format!("{} names for {columns} numbers", bare.names.len()));
+    if !plain.names.is_empty() && plain.names.len() != columns {
+        return wrong(format!("{} names for {columns} numbers", plain.names.len()));
     }
-    Ok(Shape::Bare(bare))
+    Ok(Shape::Plain(plain))
 }
 
 #[cfg(test)]
@@ -137,19 +138,21 @@ mod tests {
     #[test]
     fn what_is_shown_can_be_typed() {
         for text in [
-            "bare comma 3",
-            "bare spaces 1 lines 2",
-            "bare semicolon 2 decimal-comma brackets indexed named a,b",
+            "plain comma 3",
+            "plain spaces 1 lines 2",
+            "plain semicolon 2 decimal-comma brackets indexed named a,b",
             "labelled gauge bed",
             "worded gauge ...",
             "worded S S_2 with comma-between",
             "worded x ... with comma-thousands minus-apart",
-            "stacked x y z",
+            "per-line x y z",
             "json bed.p on",
         ] {
             assert_eq!(text.parse::<Shape>().unwrap().to_string(), text);
         }
-        for wrong in ["", "csv", "bare", "bare comma", "bare comma 0", "bare comma 9 lines 9", "labelled", "json a a"] {
+        for wrong in
+            ["", "csv", "plain", "plain comma", "plain comma 0", "plain comma 9 lines 9", "labelled", "json a a"]
+        {
             assert!(wrong.parse::<Shape>().is_err(), "{wrong}");
         }
     }

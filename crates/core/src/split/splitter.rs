@@ -1,34 +1,34 @@
-//! The stage as a whole: bytes in; rows, messages and refusals out.
+//! The stage as a whole: bytes in; rows, messages and rejections out.
 
-use super::fate::{Fate, Refusal, Sink};
-use super::form::carries_numbers;
 use super::frame::{self, Frame, Framing};
 use super::learn::{Learning, MOST_HELD};
+use super::line_shape::carries_numbers;
+use super::outcome::{LineOutcome, Rejection, Sink};
 use super::read::{Column, legible};
-use super::reading::{Better, Offer, Reading, refuse};
 use super::shape::Shape;
+use super::shape_reader::{Better, Proposal, ShapeReader, reject};
 use super::trial::{RowCount, Trial, read};
 use super::turns::Turns;
 use crate::Stamp;
 
 /// How sure it is that the shape in force is the stream's.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Sure {
+pub enum Confidence {
     /// There is another reading, or much does not fit.
     Unsure,
     /// Few lines so far, all or nearly all of which fit.
     Likely,
     /// Many lines, nearly all of which fit; or it was pinned.
-    Sure,
+    Confidence,
 }
 
-impl Sure {
+impl Confidence {
     /// A word for it.
     pub fn name(self) -> &'static str {
         match self {
-            Sure::Unsure => "unsure",
-            Sure::Likely => "likely",
-            Sure::Sure => "sure",
+            Confidence::Unsure => "unsure",
+            Confidence::Likely => "likely",
+            Confidence::Confidence => "sure",
         }
     }
 }
@@ -48,10 +48,10 @@ pub struct Waiting<'a> {
 
 /// How a splitter stood when the source was opened.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Standing {
-    /// Lines wait for the shape to be found.
+pub struct OpeningState {
+    /// SplitState wait for the shape to be found.
     pub waits: bool,
-    /// Lines are kept that may be read again, as rows of another shape.
+    /// SplitState are kept that may be read again, as rows of another shape.
     pub is_on_trial: bool,
     /// The link was broken behind these lines.
     pub is_broken_behind: bool,
@@ -62,9 +62,9 @@ enum State {
     /// No shape is known.
     Learning(Learning),
     /// One is, but few lines speak for it yet: the lines so far are read again when another one does better.
-    Trial(Box<Reading>),
+    Trial(Box<ShapeReader>),
     /// It stays.
-    Settled(Box<Reading>),
+    FinalTimes(Box<ShapeReader>),
 }
 
 /// Bytes to rows. Deterministic: the same bytes give the same rows however they are cut into pieces.
@@ -73,12 +73,12 @@ enum State {
 /// splitter gives nothing before the shape is settled. Both give the same rows in the end.
 #[derive(Clone, Debug)]
 pub struct Splitter {
-    framing: frame::Lines,
-    lines: Lines,
+    framing: frame::LineFraming,
+    lines: SplitState,
 }
 
 #[derive(Clone, Debug)]
-struct Lines {
+struct SplitState {
     state: State,
     half: bool,
     trial: Trial,
@@ -90,11 +90,11 @@ impl Splitter {
     /// line; call [`Splitter::join`] where that is not sure.
     pub fn new(shape: Option<Shape>) -> Self {
         let state = match shape {
-            Some(shape) => State::Settled(Box::new(Reading::new(shape, true))),
+            Some(shape) => State::FinalTimes(Box::new(ShapeReader::new(shape, true))),
             None => State::Learning(Learning::default()),
         };
-        let lines = Lines { state, half: false, trial: Trial::default(), patient: false };
-        Splitter { framing: frame::Lines::default(), lines }
+        let lines = SplitState { state, half: false, trial: Trial::default(), patient: false };
+        Splitter { framing: frame::LineFraming::default(), lines }
     }
 
     /// The same, but it gives no shape and no row before it is settled which shape that is.
@@ -105,11 +105,11 @@ impl Splitter {
 
     /// The next byte may lie within a line, because bytes before it were never seen. Forgets an unfinished line and
     /// gives the number of its bytes.
-    pub fn join(&mut self) -> usize {
+    pub fn break_off(&mut self) -> usize {
         self.lines.half = true;
         self.lines.trial.break_off();
-        if let State::Trial(reading) | State::Settled(reading) = &mut self.lines.state {
-            reading.turns.iter_mut().for_each(Turns::join);
+        if let State::Trial(reading) | State::FinalTimes(reading) = &mut self.lines.state {
+            reading.turns.iter_mut().for_each(Turns::break_off);
         }
         self.framing.reset()
     }
@@ -124,20 +124,20 @@ impl Splitter {
     /// The next byte begins a line, and does not follow from the bytes before. Gives the number of bytes of an
     /// unfinished line that is forgotten.
     pub fn begin(&mut self) -> usize {
-        let lost = self.join();
+        let lost = self.break_off();
         self.lines.half = false;
         lost
     }
 
     /// The source was opened: what comes next does not follow from what came before. `within`: it may begin within a
     /// line. Gives the number of bytes of an unfinished line that is forgotten, and how things stood before.
-    pub fn open(&mut self, within: bool) -> (usize, Standing) {
-        let standing = Standing {
+    pub fn open(&mut self, within: bool) -> (usize, OpeningState) {
+        let standing = OpeningState {
             waits: self.waits(),
             is_on_trial: !self.lines.trial.is_empty(),
             is_broken_behind: self.lines.trial.is_broken_behind(),
         };
-        (if within { self.join() } else { self.begin() }, standing)
+        (if within { self.break_off() } else { self.begin() }, standing)
     }
 
     /// The lines that wait for the shape to be found.
@@ -161,16 +161,16 @@ impl Splitter {
         self.lines.half = other.lines.half;
     }
 
-    fn reading(&self) -> Option<&Reading> {
+    fn reading(&self) -> Option<&ShapeReader> {
         match &self.lines.state {
             State::Learning(_) => None,
-            State::Trial(reading) | State::Settled(reading) => Some(reading),
+            State::Trial(reading) | State::FinalTimes(reading) => Some(reading),
         }
     }
 
     /// Whether the shape in force stays, whatever comes: another one is offered and never taken.
-    pub fn is_settled(&self) -> bool {
-        matches!(self.lines.state, State::Settled(_))
+    pub fn is_decided(&self) -> bool {
+        matches!(self.lines.state, State::FinalTimes(_))
     }
 
     /// The shape in force, once it is known.
@@ -179,25 +179,25 @@ impl Splitter {
     }
 
     /// The shape, once it is settled, with all that is needed to find the place in a stream again, as a take needs it.
-    pub fn settled_shape(&self) -> Option<Shape> {
-        let reading = self.reading().filter(|_| self.is_settled())?;
+    pub fn decided_shape(&self) -> Option<Shape> {
+        let reading = self.reading().filter(|_| self.is_decided())?;
         let mut shape = reading.reader.shape().clone();
-        if let (Shape::Bare(bare), Some(turns)) = (&mut shape, &reading.turns) {
-            bare.typical = turns.typical();
+        if let (Shape::Plain(plain), Some(turns)) = (&mut shape, &reading.turns) {
+            plain.typical = turns.typical();
         }
         Some(shape)
     }
 
     /// How sure the shape is; `None` while there is none.
-    pub fn sure(&self) -> Option<Sure> {
+    pub fn sure(&self) -> Option<Confidence> {
         let reading = self.reading()?;
         let fit = self.fit().unwrap_or(1.0);
         Some(match (reading.fits, fit) {
-            _ if self.offer().is_some() => Sure::Unsure,
-            _ if reading.pinned => Sure::Sure,
-            (20.., 0.9..) => Sure::Sure,
-            (4.., 0.7..) => Sure::Likely,
-            _ => Sure::Unsure,
+            _ if self.proposal().is_some() => Confidence::Unsure,
+            _ if reading.pinned => Confidence::Confidence,
+            (20.., 0.9..) => Confidence::Confidence,
+            (4.., 0.7..) => Confidence::Likely,
+            _ => Confidence::Unsure,
         })
     }
 
@@ -209,9 +209,9 @@ impl Splitter {
     }
 
     /// Another shape that may be the right one.
-    pub fn offer(&self) -> Option<&Offer> {
+    pub fn proposal(&self) -> Option<&Proposal> {
         let reading = self.reading()?;
-        reading.offer.as_ref().or(reading.doubts.offer.as_ref())
+        reading.proposal.as_ref().or(reading.doubts.proposal.as_ref())
     }
 
     /// What each column states of itself; empty while no shape is known.
@@ -248,12 +248,12 @@ impl Splitter {
     }
 }
 
-impl Lines {
+impl SplitState {
     #[inline]
     fn take(&mut self, at: Stamp, frame: Frame<'_>, sink: &mut impl Sink) {
         let half = std::mem::take(&mut self.half);
         match &mut self.state {
-            State::Settled(reading) => {
+            State::FinalTimes(reading) => {
                 // Another shape is offered by now, and not given.
                 let _ = read(reading, at, half, frame, sink);
             }
@@ -271,10 +271,10 @@ impl Lines {
                 match told {
                     Frame::Whole(line) if legible(line) => {
                         learning.hear(line);
-                        sink.line(at, Fate::Message, line);
+                        sink.line(at, LineOutcome::Message, line);
                     }
-                    Frame::Whole(line) => refuse(at, half, Refusal::Unreadable, line, sink),
-                    Frame::Bad(why, head) => sink.line(at, Fate::Refused(why), head),
+                    Frame::Whole(line) => reject(at, half, Rejection::Unreadable, line, sink),
+                    Frame::Bad(why, head) => sink.line(at, LineOutcome::Rejected(why), head),
                 }
                 if !self.trial.is_empty() {
                     self.trial.push(at, half, told, true);
@@ -308,23 +308,23 @@ impl Lines {
             }
             return self.begin(reading, sink);
         }
-        if reading.is_settled() || self.trial.is_full() {
-            self.settle(sink);
+        if reading.is_decided() || self.trial.is_full() {
+            self.decide(sink);
         }
     }
 
     /// Goes by the shape of `reading`, which has read the lines so far.
-    fn begin(&mut self, reading: Reading, sink: &mut impl Sink) {
-        let settled = reading.is_settled() || self.trial.is_full();
+    fn begin(&mut self, reading: ShapeReader, sink: &mut impl Sink) {
+        let settled = reading.is_decided() || self.trial.is_full();
         let reading = if self.patient { reading } else { self.trial.give(reading.reader.shape().clone(), sink) };
         self.state = State::Trial(Box::new(reading));
         if settled {
-            self.settle(sink);
+            self.decide(sink);
         }
     }
 
     /// The shape on trial stays.
-    fn settle(&mut self, sink: &mut impl Sink) {
+    fn decide(&mut self, sink: &mut impl Sink) {
         let state = std::mem::replace(&mut self.state, State::Learning(Learning::default()));
         let State::Trial(mut reading) = state else { return };
         if self.patient {
@@ -332,7 +332,7 @@ impl Lines {
         }
         reading.settled = true;
         self.trial = Trial::default();
-        self.state = State::Settled(reading);
+        self.state = State::FinalTimes(reading);
     }
 
     fn finish(&mut self, sink: &mut impl Sink) {
@@ -343,8 +343,8 @@ impl Lines {
                     self.trial.give_up_oldest(sink);
                 }
             }
-            State::Trial(_) => self.settle(sink),
-            State::Settled(_) => {}
+            State::Trial(_) => self.decide(sink),
+            State::FinalTimes(_) => {}
         }
     }
 }

@@ -1,7 +1,7 @@
 //! The stage fed whole, a byte at a time and cut at random, over clean and damaged streams.
 
 use super::*;
-use crate::split::{Bare, Delimiter, MAX_LINE};
+use crate::split::{Delimiter, MAX_LINE, Plain};
 use proptest::prelude::*;
 
 #[derive(Debug, Default, PartialEq)]
@@ -12,12 +12,12 @@ impl Sink for Log {
         self.0.push(format!("shape {}", shape.sentence()));
     }
 
-    fn line(&mut self, _: Stamp, fate: Fate, line: &[u8]) {
-        let kind = match fate {
-            Fate::Row(_) | Fate::Sent => return,
-            Fate::Message => "message",
-            Fate::Half => "half",
-            Fate::Refused(why) => why.text(),
+    fn line(&mut self, _: Stamp, outcome: LineOutcome, line: &[u8]) {
+        let kind = match outcome {
+            LineOutcome::Row(_) | LineOutcome::Sent => return,
+            LineOutcome::Message => "message",
+            LineOutcome::Half => "half",
+            LineOutcome::Rejected(why) => why.text(),
         };
         self.0.push(format!("{kind} {}", String::from_utf8_lossy(&line[..line.len().min(60)])));
     }
@@ -35,7 +35,7 @@ impl Sink for Log {
 fn split(shape: Option<Shape>, join: bool, pieces: &[&[u8]]) -> Vec<String> {
     let mut splitter = Splitter::new(shape);
     if join {
-        splitter.join();
+        splitter.break_off();
     }
     let mut log = Log::default();
     for piece in pieces {
@@ -73,7 +73,7 @@ fn bare_numbers_with_each_delimiter() {
     {
         let stream: String = (0..4).map(|i| format!("{i}{text}{}\n", i * 10)).collect();
         let log = split(None, false, &[stream.as_bytes()]);
-        let shape = Shape::Bare(Bare::new(delimiter, 2)).sentence();
+        let shape = Shape::Plain(Plain::new(delimiter, 2)).sentence();
         assert_eq!(log[0], format!("shape {shape}"));
         assert_eq!(log[4], "row [3.0, 30.0]");
     }
@@ -94,9 +94,9 @@ fn bare_numbers_with_each_delimiter() {
 fn the_first_half_line_is_no_damage_and_no_row() {
     let labelled = split(None, true, &[b"e_a=10 b=2\na=1 b=2\na=3 b=4\n"]);
     assert_eq!(labelled[1], "half e_a=10 b=2");
-    // "10" may have been "210": a bare number cannot tell, so it is not used.
-    let bare = split(None, true, &[b"10\n211\n212\n213\n"]);
-    assert_eq!(bare[1..], ["half 10", "row [211.0]", "row [212.0]", "row [213.0]"]);
+    // "10" may have been "210": a plain number cannot tell, so it is not used.
+    let plain = split(None, true, &[b"10\n211\n212\n213\n"]);
+    assert_eq!(plain[1..], ["half 10", "row [211.0]", "row [212.0]", "row [213.0]"]);
     // A labelled line that is complete is surely whole.
     let whole = split(None, true, &[b"a=1 b=2\na=3 b=4\na=5 b=6\n"]);
     assert_eq!(whole[1], "row [1.0, 2.0]");
@@ -104,7 +104,7 @@ fn the_first_half_line_is_no_damage_and_no_row() {
 
 #[test]
 fn a_new_label_becomes_a_column_once_it_is_no_accident() {
-    // Once the shape is settled, lines that were refused stay refused.
+    // Once the shape is settled, lines that were rejected stay rejected.
     let settled: String = (0..8).map(|i| format!("a={i}\n")).collect();
     let log = split(None, false, &[settled.as_bytes(), b"a=3 c=1\na=4 c=2\na=5 c=3\na=6\n"]);
     assert_eq!(
@@ -197,14 +197,14 @@ fn another_shape_is_offered_and_never_mixed_in() {
     let mut splitter = Splitter::new(None);
     let mut log = Log::default();
     splitter.feed(Stamp(0), before.as_bytes(), &mut log);
-    assert_eq!((splitter.sure(), splitter.offer()), (Some(Sure::Sure), None));
+    assert_eq!((splitter.sure(), splitter.proposal()), (Some(Confidence::Confidence), None));
     splitter.feed(Stamp(0), after.as_bytes(), &mut log);
     assert_eq!(log.0.iter().filter(|l| l.starts_with("row")).count(), 30);
-    assert_eq!(splitter.sure(), Some(Sure::Unsure));
-    assert_eq!(splitter.offer().map(|offer| &offer.shape), Some(&Shape::labelled(["gauge", "bed"], true)));
+    assert_eq!(splitter.sure(), Some(Confidence::Unsure));
+    assert_eq!(splitter.proposal().map(|offer| &offer.shape), Some(&Shape::labelled(["gauge", "bed"], true)));
     // The old program is back: the offer goes.
     splitter.feed(Stamp(0), before.as_bytes(), &mut log);
-    assert_eq!(splitter.offer(), None);
+    assert_eq!(splitter.proposal(), None);
     // A shape that was found in the first lines by accident gives way by itself.
     let log = split(None, false, &[b"1 2\n3 4\n5 6\n", after.as_bytes()]);
     assert!(log.iter().filter(|l| l.starts_with("row")).count() > 15, "{log:?}");
@@ -212,7 +212,7 @@ fn another_shape_is_offered_and_never_mixed_in() {
 
 #[test]
 fn numbers_in_turn_find_their_place_again_after_a_lost_line() {
-    let pinned = |typical| Shape::Bare(Bare { lines: 2, typical, ..Bare::new(Delimiter::Spaces, 1) });
+    let pinned = |typical| Shape::Plain(Plain { lines: 2, typical, ..Plain::new(Delimiter::Spaces, 1) });
     let line = |i: usize| format!("{}\n", if i.is_multiple_of(2) { i / 2 % 2 } else { 640 + i % 5 });
     let stream: String = (0..80).filter(|i| ![31, 50].contains(i)).map(line).collect();
     for (typical, join) in [(vec![], false), (vec![0.5, 642.0], true), (vec![0.5, 642.0], false)] {
@@ -227,11 +227,11 @@ fn numbers_in_turn_find_their_place_again_after_a_lost_line() {
 #[test]
 fn a_stacked_row_begins_behind_the_pause() {
     let mut splitter = Splitter::new(None);
-    splitter.join();
+    splitter.break_off();
     for (i, line) in (1..).zip(["=3", "b=1", "a=2", "y=3", "b=4", "a=5", "y=6", "b=7", "a=8", "y=9"]) {
         splitter.feed(Stamp(i / 3 * 1_000_000 + i), format!("{line}\n").as_bytes(), &mut Log::default());
     }
-    assert_eq!(splitter.shape().map(ToString::to_string).as_deref(), Some("stacked a y b"));
+    assert_eq!(splitter.shape().map(ToString::to_string).as_deref(), Some("per-line a y b"));
 }
 
 #[test]
@@ -291,12 +291,12 @@ fn commas_and_signs_that_may_mean_something_else_are_never_sure_and_the_rival_is
         (&|i| format!("{},{:02}", 1 + i / 50, 70 + i % 9), "decimal-comma", "[1.71]"),
     ] {
         let (splitter, _) = after(line, None);
-        assert_eq!(splitter.sure(), Some(Sure::Unsure), "{}", line(1));
-        let rival = splitter.offer().unwrap();
+        assert_eq!(splitter.sure(), Some(Confidence::Unsure), "{}", line(1));
+        let rival = splitter.proposal().unwrap();
         let typed = rival.shape.to_string();
         assert!(typed.contains(offer), "{}: {typed}", line(1));
         let (pinned, rows) = after(line, Some(typed.parse().unwrap()));
-        assert_eq!((pinned.sure(), pinned.offer()), (Some(Sure::Sure), None));
+        assert_eq!((pinned.sure(), pinned.proposal()), (Some(Confidence::Confidence), None));
         assert_eq!(rows[1], format!("row {row}"), "{}", line(1));
     }
     // Where other lines tell, nothing is doubted.
@@ -309,7 +309,7 @@ fn commas_and_signs_that_may_mean_something_else_are_never_sure_and_the_rival_is
         (&|i| format!("{},{}", 900 + i, i % 2), "[901.0, 1.0]"),
     ] {
         let (splitter, rows) = after(line, None);
-        assert_eq!((splitter.sure(), splitter.offer()), (Some(Sure::Sure), None), "{}", line(1));
+        assert_eq!((splitter.sure(), splitter.proposal()), (Some(Confidence::Confidence), None), "{}", line(1));
         assert_eq!(rows[2], format!("row {row}"), "{}", line(1));
     }
 }
@@ -325,5 +325,5 @@ fn labels_without_end_are_bounded_and_told() {
     }
     splitter.finish(&mut log);
     assert_eq!(splitter.shape().map(Shape::columns), Some(crate::split::MAX_FIELDS));
-    assert!(log.0.iter().any(|entry| entry.starts_with(Refusal::TooManyLabels.text())), "{:?}", log.0.last());
+    assert!(log.0.iter().any(|entry| entry.starts_with(Rejection::TooManyLabels.text())), "{:?}", log.0.last());
 }

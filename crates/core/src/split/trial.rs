@@ -1,9 +1,9 @@
 //! The lines that came while the shape was being found and tried: when another shape does better, they are read again.
 
-use super::fate::{Fate, Nothing, Refusal, Sink};
 use super::frame::Frame;
-use super::reading::{Better, Reading, refuse};
+use super::outcome::{LineOutcome, Nothing, Rejection, Sink};
 use super::shape::Shape;
+use super::shape_reader::{Better, ShapeReader, reject};
 use super::splitter::Waiting;
 use super::turns::Turns;
 use crate::Stamp;
@@ -21,7 +21,7 @@ struct Line {
     /// What became of it was given before any shape was known, and stays.
     told: bool,
     /// Why it is no whole line, if it is none.
-    bad: Option<Refusal>,
+    bad: Option<Rejection>,
     bytes: Vec<u8>,
 }
 
@@ -40,7 +40,7 @@ pub(super) struct RowCount<'a>(pub(super) &'a mut u64);
 
 impl Sink for RowCount<'_> {
     fn shape(&mut self, _: &Shape) {}
-    fn line(&mut self, _: Stamp, _: Fate, _: &[u8]) {}
+    fn line(&mut self, _: Stamp, _: LineOutcome, _: &[u8]) {}
     fn row(&mut self, _: Stamp, _: &[f64]) {
         *self.0 += 1;
     }
@@ -89,7 +89,7 @@ impl Trial {
         if oldest.broken {
             sink.gap();
         }
-        refuse(oldest.at, oldest.half, Refusal::NoShape, &oldest.bytes, sink);
+        reject(oldest.at, oldest.half, Rejection::NoShape, &oldest.bytes, sink);
         // A trial begins with a line of which nothing was given.
         while self.lines.front().is_some_and(|line| line.told) {
             self.lines.pop_front();
@@ -100,7 +100,7 @@ impl Trial {
     }
 
     /// Reads all lines as rows of `shape`, and of the fields that are found to belong to it.
-    pub(super) fn read_as(&mut self, shape: Shape) -> Reading {
+    pub(super) fn read_as(&mut self, shape: Shape) -> ShapeReader {
         let mut shape = shape;
         loop {
             self.rows = 0;
@@ -125,7 +125,7 @@ impl Trial {
     }
 
     /// The same, giving what it finds, and `shape` first; gives how it reads on.
-    pub(super) fn give(&mut self, shape: Shape, sink: &mut impl Sink) -> Reading {
+    pub(super) fn give(&mut self, shape: Shape, sink: &mut impl Sink) -> ShapeReader {
         self.rows = 0;
         sink.shape(&shape);
         let mut reading = self.begin_reading(shape);
@@ -141,19 +141,19 @@ impl Trial {
         reading
     }
 
-    fn begin_reading(&self, shape: Shape) -> Reading {
-        let mut reading = Reading::new(shape, false);
+    fn begin_reading(&self, shape: Shape) -> ShapeReader {
+        let mut reading = ShapeReader::new(shape, false);
         if let (Some(turns), true) = (&mut reading.turns, self.lines.front().is_some_and(|line| line.half)) {
-            turns.join();
+            turns.break_off();
         }
         reading
     }
 }
 
 impl Line {
-    fn read(&self, reading: &mut Reading, sink: &mut impl Sink) -> Option<Better> {
+    fn read(&self, reading: &mut ShapeReader, sink: &mut impl Sink) -> Option<Better> {
         if self.broken {
-            reading.turns.iter_mut().for_each(Turns::join);
+            reading.turns.iter_mut().for_each(Turns::break_off);
         }
         let frame = self.bad.map_or(Frame::Whole(&self.bytes), |why| Frame::Bad(why, &self.bytes));
         read(reading, self.at, self.half, frame, sink)
@@ -163,7 +163,7 @@ impl Line {
 /// Reads a line, or what there is of a bad one.
 #[inline]
 pub(super) fn read(
-    reading: &mut Reading,
+    reading: &mut ShapeReader,
     at: Stamp,
     half: bool,
     frame: Frame<'_>,
@@ -172,7 +172,7 @@ pub(super) fn read(
     match frame {
         Frame::Whole(line) => reading.take(at, half, line, sink),
         Frame::Bad(why, head) => {
-            sink.line(at, Fate::Refused(why), head);
+            sink.line(at, LineOutcome::Rejected(why), head);
             None
         }
     }

@@ -1,7 +1,7 @@
 //! Rows of several lines: which line of the row it is, and when the row is complete.
 
-use super::fate::Refusal;
-use super::shape::{Bare, Shape};
+use super::outcome::Rejection;
+use super::shape::{Plain, Shape};
 use crate::Stamp;
 
 /// Means apart by so many times their spread belong to columns that can be told apart.
@@ -32,7 +32,7 @@ pub(super) struct Turns {
 
 /// What a line of a row of several lines did.
 #[derive(Debug, PartialEq)]
-pub(super) enum Step {
+pub(super) enum TurnStep {
     /// The row goes on, or was completed by this line.
     Taken {
         /// The row is complete.
@@ -41,7 +41,7 @@ pub(super) enum Step {
     /// The line's row began before anyone listened.
     Half,
     /// The row is given up.
-    Refused(Refusal),
+    Rejected(Rejection),
 }
 
 impl Turns {
@@ -49,28 +49,34 @@ impl Turns {
         let mut turns = Turns { values: vec![f64::NAN; shape.columns()], ..Turns::default() };
         turns.mean = vec![f64::NAN; turns.values.len()];
         turns.spread = vec![0.0; turns.values.len()];
-        if let Shape::Bare(bare) = shape
-            && bare.typical.len() == turns.mean.len()
+        if let Shape::Plain(plain) = shape
+            && plain.typical.len() == turns.mean.len()
         {
-            turns.mean.clone_from(&bare.typical);
+            turns.mean.clone_from(&plain.typical);
             turns.rows = TRUSTED;
-            turns.lost = bare.lines > 1;
+            turns.lost = plain.lines > 1;
         }
         turns
     }
 
     /// What comes next does not follow from what came before: an unfinished row is given up.
-    pub(super) fn join(&mut self) {
+    pub(super) fn break_off(&mut self) {
         self.filled = 0;
         self.turn = 0;
         self.lost = true;
     }
 
     /// The labelled line that fills `filled` columns of `line` comes; `emit` gets a row that it shows to be over.
-    pub(super) fn labelled(&mut self, at: Stamp, line: &[f64], filled: u64, emit: impl FnOnce(Stamp, &[f64])) -> Step {
+    pub(super) fn labelled(
+        &mut self,
+        at: Stamp,
+        line: &[f64],
+        filled: u64,
+        emit: impl FnOnce(Stamp, &[f64]),
+    ) -> TurnStep {
         if std::mem::take(&mut self.lost) && filled & 1 == 0 {
             self.lost = true;
-            return Step::Half;
+            return TurnStep::Half;
         }
         if self.filled & filled != 0 {
             emit(self.at, &self.values);
@@ -87,35 +93,35 @@ impl Turns {
         self.at = at;
         let complete = self.filled.count_ones() as usize == line.len();
         self.filled = if complete { 0 } else { self.filled };
-        Step::Taken { complete }
+        TurnStep::Taken { complete }
     }
 
-    /// The next line of bare numbers in turn; NaN for one that was damaged. The column that it begins with is
+    /// The next line of plain numbers in turn; NaN for one that was damaged. The column that it begins with is
     /// `turn * fields` before the call.
-    pub(super) fn bare(&mut self, bare: &Bare, line: &[f64]) -> Step {
+    pub(super) fn plain(&mut self, plain: &Plain, line: &[f64]) -> TurnStep {
         if self.lost && self.rows >= TRUSTED && self.told_apart() {
             let nearest = |value: f64| {
-                let distance = |turn: usize| (self.mean[turn * bare.fields] - value).abs();
-                (0..bare.lines).min_by(|a, b| distance(*a).total_cmp(&distance(*b))).unwrap_or(0)
+                let distance = |turn: usize| (self.mean[turn * plain.fields] - value).abs();
+                (0..plain.lines).min_by(|a, b| distance(*a).total_cmp(&distance(*b))).unwrap_or(0)
             };
             match line.first() {
                 Some(value) if !value.is_nan() && nearest(*value) == 0 => self.turn = 0,
-                _ => return Step::Half,
+                _ => return TurnStep::Half,
             }
         }
         self.lost = false;
-        let first = self.turn * bare.fields;
+        let first = self.turn * plain.fields;
         self.values[first..first + line.len()].copy_from_slice(line);
-        self.turn = (self.turn + 1) % bare.lines;
+        self.turn = (self.turn + 1) % plain.lines;
         if self.turn != 0 {
-            return Step::Taken { complete: false };
+            return TurnStep::Taken { complete: false };
         }
         if self.rows >= TRUSTED && self.told_apart() && self.out_of_turn() {
             self.lost = true;
-            return Step::Refused(Refusal::OutOfTurn);
+            return TurnStep::Rejected(Rejection::OutOfTurn);
         }
         self.learn();
-        Step::Taken { complete: true }
+        TurnStep::Taken { complete: true }
     }
 
     fn learn(&mut self) {
@@ -150,7 +156,7 @@ impl Turns {
     }
 }
 
-/// Finds out whether bare numbers come in turn: by values that fall into separate families by their order.
+/// Finds out whether plain numbers come in turn: by values that fall into separate families by their order.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Families {
     values: Vec<f64>,

@@ -5,12 +5,12 @@
 //! blocks of [`BLOCK`] rows, and are let go of a block at a time. Raw values and times are kept in the narrowest form that
 //! gives them back to the bit.
 
-mod held;
 mod packed;
 mod series;
+mod spill;
 
-pub use held::{Elsewhere, Put};
 pub use series::Series;
+pub use spill::{Put, Spill};
 
 use crate::Stamp;
 use packed::Queue;
@@ -49,7 +49,7 @@ pub struct Store {
     arrivals: Queue<Stamp>,
     columns: Vec<Queue<f64>>,
     breaks: VecDeque<u64>,
-    /// Before which rows how many lines with numbers were refused.
+    /// Before which rows how many lines with numbers were rejected.
     missed: VecDeque<(u64, u32)>,
     limits: Limits,
 }
@@ -177,7 +177,7 @@ impl Store {
         }
     }
 
-    /// A line was refused that may have been the next row.
+    /// A line was rejected that may have been the next row.
     pub fn mark_missed(&mut self) {
         let Range { start, end } = self.rows();
         match self.missed.back_mut().filter(|(row, _)| *row == end) {
@@ -187,7 +187,7 @@ impl Store {
         }
     }
 
-    /// Lines that were refused between row `row` and the one before, which may have been rows.
+    /// Lines that were rejected between row `row` and the one before, which may have been rows.
     pub fn missed_before(&self, row: u64) -> u32 {
         self.missed.binary_search_by_key(&row, |(at, _)| *at).map_or(0, |place| self.missed[place].1)
     }
@@ -253,14 +253,14 @@ impl Store {
     }
 
     /// Moves the full blocks away, as far as there is room.
-    pub fn move_away(&mut self, to: &mut dyn Elsewhere) {
+    pub fn move_away(&mut self, to: &mut dyn Spill) {
         self.times.move_away(to);
         self.arrivals.move_away(to);
         self.columns.iter_mut().for_each(|column| column.move_away(to));
     }
 
     /// The same for the blocks of `series`, after those of column `column`, whose rows it has.
-    pub(crate) fn move_series_away(&self, column: usize, series: &mut Series, to: &mut dyn Elsewhere) {
+    pub(crate) fn move_series_away(&self, column: usize, series: &mut Series, to: &mut dyn Spill) {
         if let Some(column) = self.columns.get(column) {
             series.move_away(column, to);
         }

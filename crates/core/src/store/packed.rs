@@ -3,7 +3,7 @@
 //! copy costs little.
 
 use super::BLOCK;
-use super::held::{Elsewhere, Held};
+use super::spill::{Held, Spill};
 use crate::Stamp;
 use std::collections::VecDeque;
 use std::ops::Range;
@@ -26,8 +26,8 @@ pub(super) trait Narrow: Copy {
     /// Adds the values at these places of the block to `out`.
     fn unpack(packed: &Self::Packed, places: Range<usize>, out: &mut Vec<Self>);
 
-    /// The same block elsewhere; `None` where it is there already or there is no room.
-    fn moved(packed: &Self::Packed, to: &mut dyn Elsewhere) -> Option<Self::Packed>;
+    /// The same block spill; `None` where it is there already or there is no room.
+    fn moved(packed: &Self::Packed, to: &mut dyn Spill) -> Option<Self::Packed>;
 
     /// The bytes that it takes in memory.
     fn size(packed: &Self::Packed) -> usize;
@@ -135,7 +135,7 @@ impl<T: Narrow> Queue<T> {
     }
 
     /// Moves the full blocks away, as far as there is room.
-    pub(super) fn move_away(&mut self, to: &mut dyn Elsewhere) {
+    pub(super) fn move_away(&mut self, to: &mut dyn Spill) {
         for block in &mut self.full {
             if let Some(moved) = T::moved(block, to) {
                 *block = Arc::new(moved);
@@ -248,7 +248,7 @@ impl Narrow for f64 {
         }
     }
 
-    fn moved(packed: &Numbers, to: &mut dyn Elsewhere) -> Option<Numbers> {
+    fn moved(packed: &Numbers, to: &mut dyn Spill) -> Option<Numbers> {
         Some(match packed {
             Numbers::Two(numbers, power) => Numbers::Two(numbers.moved(to)?, *power),
             Numbers::Four(numbers, power) => Numbers::Four(numbers.moved(to)?, *power),
@@ -302,7 +302,7 @@ impl Narrow for Stamp {
         }
     }
 
-    fn moved(packed: &Times, to: &mut dyn Elsewhere) -> Option<Times> {
+    fn moved(packed: &Times, to: &mut dyn Spill) -> Option<Times> {
         Some(match packed {
             Times::Later(bases, later) => Times::Later(bases.moved(to)?, later.moved(to)?),
             Times::Full(times) => Times::Full(times.moved(to)?),

@@ -1,8 +1,8 @@
 //! A derived series in single precision, with the least and most of every 16, 256 and 4096 rows beside it.
 
 use super::BLOCK;
-use super::held::{Elsewhere, Held};
 use super::packed::{Narrow, Numbers, Queue};
+use super::spill::{Held, Spill};
 use std::collections::VecDeque;
 use std::ops::Range;
 use std::sync::Arc;
@@ -16,7 +16,7 @@ type Span = (f32, f32);
 const NOTHING: Span = (f32::INFINITY, f32::NEG_INFINITY);
 
 #[inline]
-fn join(a: Span, b: Span) -> Span {
+fn merged(a: Span, b: Span) -> Span {
     (a.0.min(b.0), a.1.max(b.1))
 }
 
@@ -88,7 +88,7 @@ impl Series {
     }
 
     /// Moves the full blocks away, as far as there is room; those of `column`, whose blocks this may share, have been.
-    pub(super) fn move_away(&mut self, column: &Queue<f64>, to: &mut dyn Elsewhere) {
+    pub(super) fn move_away(&mut self, column: &Queue<f64>, to: &mut dyn Spill) {
         let first = self.block_in(column);
         for (block, full) in self.full.iter_mut().enumerate() {
             let shared = first.and_then(|first| column.full().get(first + block));
@@ -152,9 +152,9 @@ impl Series {
         while at < end {
             let to = end.min((at / FINE + 1) * FINE);
             // `f32::min` and `max` give the other operand for NaN, so gaps change nothing.
-            let span = self.tail[at..to].iter().fold(NOTHING, |span, value| join(span, (*value, *value)));
+            let span = self.tail[at..to].iter().fold(NOTHING, |span, value| merged(span, (*value, *value)));
             for known in [&mut summary.fine[at / FINE], &mut summary.coarse[at / COARSE], &mut summary.whole] {
-                *known = join(*known, span);
+                *known = merged(*known, span);
             }
             at = to;
         }
@@ -194,7 +194,7 @@ impl Series {
     }
 
     /// Least and most over `rows`, gaps left out; `None` when there is no value among them.
-    pub fn least_most(&self, rows: Range<u64>) -> Option<(f32, f32)> {
+    pub fn min_max(&self, rows: Range<u64>) -> Option<(f32, f32)> {
         let kept = self.range();
         let (mut at, end) = (rows.start.max(kept.start), rows.end.min(kept.end));
         let mut span = NOTHING;
@@ -202,7 +202,7 @@ impl Series {
             let offset = (at - kept.start) as usize;
             let (block, from) = (offset / BLOCK, offset % BLOCK);
             let to = (from + (end - at) as usize).min(BLOCK);
-            span = join(span, self.within(block, from..to));
+            span = merged(span, self.within(block, from..to));
             at += (to - from) as u64;
         }
         (span.0 <= span.1).then_some(span)
@@ -217,23 +217,23 @@ impl Series {
         if range == (0..BLOCK) {
             return whole;
         }
-        let scan = |spans: &[Span]| spans.iter().fold(NOTHING, |a, b| join(a, *b));
-        let read = |r: Range<usize>| r.map(value).fold(NOTHING, |a, v| join(a, (v, v)));
+        let scan = |spans: &[Span]| spans.iter().fold(NOTHING, |a, b| merged(a, *b));
+        let read = |r: Range<usize>| r.map(value).fold(NOTHING, |a, v| merged(a, (v, v)));
         let scan_fine = |g: Range<usize>| match full {
             None => scan(&self.summary.fine[g]),
             Some(full) => {
                 let pairs = full.fine[2 * g.start..2 * g.end].chunks_exact(2);
-                pairs.fold(NOTHING, |span, pair| join(span, (pair[0], pair[1])))
+                pairs.fold(NOTHING, |span, pair| merged(span, (pair[0], pair[1])))
             }
         };
         let fine = |r: Range<usize>| match whole_groups(&r, FINE) {
             None => read(r),
-            Some(g) => join(join(read(r.start..g.start * FINE), read(g.end * FINE..r.end)), scan_fine(g)),
+            Some(g) => merged(merged(read(r.start..g.start * FINE), read(g.end * FINE..r.end)), scan_fine(g)),
         };
         match whole_groups(&range, COARSE) {
             None => fine(range),
             Some(g) => {
-                join(join(fine(range.start..g.start * COARSE), fine(g.end * COARSE..range.end)), scan(&coarse[g]))
+                merged(merged(fine(range.start..g.start * COARSE), fine(g.end * COARSE..range.end)), scan(&coarse[g]))
             }
         }
     }
@@ -268,8 +268,8 @@ mod tests {
             let pick = |x: f64| (x * length as f64) as u64;
             let rows = pick(a.min(b))..pick(a.max(b)) + 1;
             let scan = rows.clone().filter(|r| kept.contains(r)).map(|r| value(r) as f32).filter(|v| !v.is_nan())
-                .fold(None, |s: Option<Span>, v| Some(s.map_or((v, v), |s| join(s, (v, v)))));
-            prop_assert_eq!(series.least_most(rows), scan);
+                .fold(None, |s: Option<Span>, v| Some(s.map_or((v, v), |s| merged(s, (v, v)))));
+            prop_assert_eq!(series.min_max(rows), scan);
         }
     }
 

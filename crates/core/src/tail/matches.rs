@@ -80,14 +80,14 @@ impl Matches {
 mod tests {
     use super::*;
     use crate::Stamp;
-    use crate::split::Fate;
+    use crate::split::LineOutcome;
 
     #[test]
     fn what_is_found_bit_by_bit_is_what_a_search_of_all_finds() {
         let filter = Filter::parse("7").unwrap();
         let (mut tail, mut matches) = (Tail::default(), Matches::default());
         for i in 0..90_000u64 {
-            tail.push(Stamp(i as i64), Fate::Row(0), format!("gauge={i}").as_bytes());
+            tail.push(Stamp(i as i64), LineOutcome::Row(0), format!("gauge={i}").as_bytes());
             // Seldom enough that there is more than is looked at in one go.
             if i % 30_000 == 29_999 {
                 let end = tail.numbers().end;

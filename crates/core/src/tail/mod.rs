@@ -5,7 +5,7 @@ mod matches;
 pub use matches::Matches;
 
 use crate::Stamp;
-use crate::split::{Fate, MAX_LINE, Shape, Sink, Splitter};
+use crate::split::{LineOutcome, MAX_LINE, Shape, Sink, Splitter};
 use regex::bytes::{Regex, RegexBuilder};
 use std::collections::VecDeque;
 use std::ops::Range;
@@ -29,7 +29,7 @@ pub struct TailLine<'a> {
     /// When its last byte arrived.
     pub at: Stamp,
     /// What became of it.
-    pub fate: Fate,
+    pub outcome: LineOutcome,
     /// Its first bytes, as they came: pass them through [`visible`] before they go anywhere near a terminal.
     pub bytes: &'a [u8],
     /// Bytes that are not in `bytes`.
@@ -44,7 +44,7 @@ pub struct KeptLine {
     /// As in [`TailLine`].
     pub at: Stamp,
     /// As in [`TailLine`].
-    pub fate: Fate,
+    pub outcome: LineOutcome,
     /// As in [`TailLine`].
     pub bytes: Vec<u8>,
     /// As in [`TailLine`].
@@ -54,26 +54,26 @@ pub struct KeptLine {
 impl TailLine<'_> {
     /// A copy that stays.
     pub fn kept(&self) -> KeptLine {
-        KeptLine { number: self.number, at: self.at, fate: self.fate, bytes: self.bytes.to_vec(), cut: self.cut }
+        KeptLine { number: self.number, at: self.at, outcome: self.outcome, bytes: self.bytes.to_vec(), cut: self.cut }
     }
 }
 
 impl KeptLine {
     /// The line for those who only look at it.
     pub fn borrowed(&self) -> TailLine<'_> {
-        TailLine { number: self.number, at: self.at, fate: self.fate, bytes: &self.bytes, cut: self.cut }
+        TailLine { number: self.number, at: self.at, outcome: self.outcome, bytes: &self.bytes, cut: self.cut }
     }
 }
 
 #[derive(Clone, Copy, Debug)]
 struct Entry {
     at: Stamp,
-    fate: Fate,
+    outcome: LineOutcome,
     end: u32,
     cut: u32,
 }
 
-/// Lines that follow one another, with their bytes in one piece.
+/// ReplayedLines that follow one another, with their bytes in one piece.
 #[derive(Clone, Debug, Default)]
 struct Part {
     first: u64,
@@ -93,7 +93,7 @@ impl Part {
         Some(TailLine {
             number: self.first + index as u64,
             at: entry.at,
-            fate: entry.fate,
+            outcome: entry.outcome,
             bytes,
             cut: entry.cut as usize,
         })
@@ -105,14 +105,14 @@ impl Part {
 pub struct Tail {
     parts: VecDeque<Arc<Part>>,
     next: u64,
-    /// Lines before which the link was broken.
+    /// ReplayedLines before which the link was broken.
     breaks: VecDeque<u64>,
 }
 
 impl Tail {
     /// Adds a line; the oldest give way, and their memory is used again.
     #[inline]
-    pub fn push(&mut self, at: Stamp, fate: Fate, line: &[u8]) {
+    pub fn push(&mut self, at: Stamp, outcome: LineOutcome, line: &[u8]) {
         let kept = &line[..line.len().min(BYTES)];
         if self.parts.back().is_none_or(|part| part.size() + kept.len() > PART) {
             self.begin_part();
@@ -120,7 +120,7 @@ impl Tail {
         let Some(part) = self.parts.back_mut().map(Arc::make_mut) else { return };
         part.bytes.extend_from_slice(kept);
         // A part is far smaller than 4 GB; of an endless line only its head is ever known.
-        part.entries.push(Entry { at, fate, end: part.bytes.len() as u32, cut: (line.len() - kept.len()) as u32 });
+        part.entries.push(Entry { at, outcome, end: part.bytes.len() as u32, cut: (line.len() - kept.len()) as u32 });
         self.next += 1;
     }
 
@@ -265,22 +265,22 @@ impl Filter {
 /// bytes `begin` at the start of a line.
 pub fn replay<'a>(shape: Option<Shape>, begin: bool, pieces: impl Iterator<Item = (Stamp, &'a [u8])>) -> Tail {
     let mut splitter = Splitter::new(shape);
-    let mut lines = Lines { tail: Tail::default(), skip: !begin };
+    let mut lines = ReplayedLines { tail: Tail::default(), skip: !begin };
     pieces.for_each(|(at, bytes)| splitter.feed(at, bytes, &mut lines));
     lines.tail
 }
 
-struct Lines {
+struct ReplayedLines {
     tail: Tail,
     skip: bool,
 }
 
-impl Sink for Lines {
+impl Sink for ReplayedLines {
     fn shape(&mut self, _: &Shape) {}
 
-    fn line(&mut self, at: Stamp, fate: Fate, line: &[u8]) {
+    fn line(&mut self, at: Stamp, outcome: LineOutcome, line: &[u8]) {
         if !std::mem::take(&mut self.skip) {
-            self.tail.push(at, fate, line);
+            self.tail.push(at, outcome, line);
         }
     }
 
@@ -317,7 +317,7 @@ pub fn visible_char(c: char) -> char {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::split::Refusal;
+    use crate::split::Rejection;
     use proptest::prelude::*;
 
     #[test]
@@ -344,9 +344,10 @@ mod tests {
                 begin,
                 [(Stamp(1), &b"7\na=1\nhi"[..]), (Stamp(2), b"!\na=x\n")].into_iter(),
             );
-            tail.lines().map(|line| (line.at.0, line.fate)).collect::<Vec<_>>()
+            tail.lines().map(|line| (line.at.0, line.outcome)).collect::<Vec<_>>()
         };
-        let rest = [(1, Fate::Row(0)), (2, Fate::Message), (2, Fate::Refused(Refusal::NotANumber))];
+        let rest =
+            [(1, LineOutcome::Row(0)), (2, LineOutcome::Message), (2, LineOutcome::Rejected(Rejection::NotANumber))];
         assert_eq!(lines(false), rest);
         assert_eq!((lines(true).len(), &lines(true)[1..]), (4, &rest[..]));
     }
@@ -355,7 +356,7 @@ mod tests {
     fn the_tail_is_bounded() {
         let mut tail = Tail::default();
         for i in 0..20_000 {
-            tail.push(Stamp(i), Fate::Row(0), &vec![b'x'; 40_000]);
+            tail.push(Stamp(i), LineOutcome::Row(0), &vec![b'x'; 40_000]);
         }
         let last = tail.lines().next_back().unwrap();
         assert_eq!((last.at, last.bytes.len(), last.cut), (Stamp(19_999), BYTES, 40_000 - BYTES));
@@ -370,7 +371,7 @@ mod tests {
     fn lines_are_found_by_text_and_by_pattern() {
         let mut tail = Tail::default();
         for line in ["gauge=1", "Board hot", "gauge=22", "gauge=3"] {
-            tail.push(Stamp(0), Fate::Message, line.as_bytes());
+            tail.push(Stamp(0), LineOutcome::Message, line.as_bytes());
         }
         let found = |text: &str, from| tail.before(from, &Filter::parse(text).unwrap()).map(|line| line.number);
         assert_eq!(
@@ -390,7 +391,7 @@ mod tests {
                 tail.mark_break();
                 tail.mark_break();
             }
-            tail.push(Stamp(i as i64), Fate::Row(0), &[b'x'; 2000]);
+            tail.push(Stamp(i as i64), LineOutcome::Row(0), &[b'x'; 2000]);
         }
         let numbers = tail.numbers();
         assert!(numbers.start > 20_000);

@@ -5,13 +5,13 @@
 use amber_core::Stamp;
 use amber_core::bench::Bench;
 use amber_core::formula::Program;
-use amber_core::split::{Fate, Frame, Framing, Lines, MAX_FIELDS, MAX_LINE, Shape, Sink, Splitter};
+use amber_core::split::{Frame, Framing, LineFraming, LineOutcome, MAX_FIELDS, MAX_LINE, Shape, Sink, Splitter};
 
 /// Lines are cut alike however the bytes come, and none is too long.
 pub(crate) fn framer(data: &[u8]) {
     let Some((size, bytes)) = data.split_first() else { return };
     let frames = |size: usize| {
-        let (mut lines, mut out) = (Lines::default(), Vec::new());
+        let (mut lines, mut out) = (LineFraming::default(), Vec::new());
         for mut piece in bytes.chunks(size) {
             while let (used, Some(frame)) = lines.step(piece) {
                 let (line, whole) = match frame {
@@ -35,7 +35,7 @@ struct Seen {
     /// Those before the first shape, which stay when it is given up.
     lines_before: u64,
     rows: Vec<Vec<u64>>,
-    fates: Vec<Fate>,
+    outcomes: Vec<LineOutcome>,
 }
 
 impl Sink for Seen {
@@ -49,9 +49,9 @@ impl Sink for Seen {
         assert!(!shape.sentence().is_empty());
     }
 
-    fn line(&mut self, _: Stamp, fate: Fate, _: &[u8]) {
+    fn line(&mut self, _: Stamp, outcome: LineOutcome, _: &[u8]) {
         self.lines += 1;
-        self.fates.push(fate);
+        self.outcomes.push(outcome);
     }
 
     fn row(&mut self, _: Stamp, values: &[f64]) {
@@ -60,8 +60,8 @@ impl Sink for Seen {
     }
 
     fn restart(&mut self) {
-        let (lines, fates) = (self.lines_before, self.fates[..self.lines_before as usize].to_vec());
-        *self = Seen { lines, fates, ..Seen::default() };
+        let (lines, outcomes) = (self.lines_before, self.outcomes[..self.lines_before as usize].to_vec());
+        *self = Seen { lines, outcomes, ..Seen::default() };
     }
 }
 
@@ -71,7 +71,7 @@ pub(crate) fn splitter(data: &[u8]) {
     let split = |size: usize| {
         let mut splitter = Splitter::new(None);
         if size.is_multiple_of(2) {
-            splitter.join();
+            splitter.break_off();
         }
         let mut seen = Seen::default();
         bytes.chunks(size.max(1)).for_each(|piece| splitter.feed(Stamp(0), piece, &mut seen));
@@ -81,7 +81,7 @@ pub(crate) fn splitter(data: &[u8]) {
     let even = usize::from(*size).is_multiple_of(2);
     let whole = bytes.len().max(2).next_multiple_of(2) + usize::from(!even);
     assert_eq!(seen, split(whole).1);
-    let Some(shape) = splitter.settled_shape() else { return };
+    let Some(shape) = splitter.decided_shape() else { return };
     let typed: Result<Shape, _> = shape.to_string().parse();
     assert_eq!(typed.map(|typed| typed.columns()).ok(), Some(shape.columns()), "{shape}");
     for line in bytes.split(|b| *b == b'\n').take(20) {
@@ -91,7 +91,7 @@ pub(crate) fn splitter(data: &[u8]) {
     Splitter::new(Some(shape)).feed(Stamp(0), bytes, &mut pinned);
 }
 
-/// Any text is a formula that runs over any rows, or is refused at a place within it.
+/// Any text is a formula that runs over any rows, or is rejected at a place within it.
 pub(crate) fn formula(data: &[u8]) {
     let Ok(text) = std::str::from_utf8(data) else { return };
     match Program::parse(text) {

@@ -36,7 +36,7 @@ pub(crate) fn part<P: Listed + std::fmt::Debug>() -> impl Strategy<Value = P> {
                 0 if !view.examples.is_empty() => {
                     part.set(index, view.examples[example.index(view.examples.len())]).unwrap()
                 }
-                // What does not fit is refused, and the part stays as it was.
+                // What does not fit is rejected, and the part stays as it was.
                 1 => drop(part.set(index, text)),
                 2 => part.nudge(index, *by, 0.001),
                 _ => {}

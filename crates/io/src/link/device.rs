@@ -1,12 +1,12 @@
 //! What a link needs of ports, so that it can be driven without one.
 
 use crate::serial::Problem;
-use amber_core::bench::Source;
+use amber_core::bench::WireSettings;
 use std::io::{self, Read, Write};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-/// A port that is open. Reading returns as soon as there is something, and with `TimedOut` when nothing came for a while;
+/// A port that is open. ChannelValues returns as soon as there is something, and with `TimedOut` when nothing came for a while;
 /// 0 bytes and other errors mean that the port is gone.
 pub(crate) trait Device: Read + Write {
     /// Runs at another speed from now on.
@@ -34,7 +34,7 @@ pub(crate) trait Ports {
     ///
     /// # Errors
     /// Why not, and what to do about it.
-    fn open(&self, path: &Path, source: &Source, baud: u32) -> Result<Box<dyn Device>, Problem>;
+    fn open(&self, path: &Path, source: &WireSettings, baud: u32) -> Result<Box<dyn Device>, Problem>;
 
     /// Whether there is something at `path`.
     fn is_there(&self, path: &Path) -> bool;

@@ -1,6 +1,6 @@
 //! What a link watches.
 
-use amber_core::bench::Source;
+use amber_core::bench::WireSettings;
 use std::any::Any;
 use std::fmt;
 use std::path::{Path, PathBuf};
@@ -14,14 +14,14 @@ pub enum Endpoint {
         /// The device.
         path: PathBuf,
         /// How the wire is set.
-        source: Source,
+        source: WireSettings,
     },
     /// A simulated board behind a pseudo-terminal.
     Simulated {
         /// The board.
         board: Simulated,
         /// How the wire is set.
-        source: Source,
+        source: WireSettings,
     },
     /// A text file.
     Text {
@@ -61,7 +61,7 @@ impl fmt::Debug for Simulated {
 
 impl Endpoint {
     /// What `source` names, which may be the simulated board `board`.
-    pub fn of(source: &Source, board: Option<Simulated>) -> Endpoint {
+    pub fn of(source: &WireSettings, board: Option<Simulated>) -> Endpoint {
         let source = source.clone();
         let path = PathBuf::from(&source.port);
         let is_file = || std::fs::metadata(&path).is_ok_and(|meta| meta.is_file());
@@ -92,7 +92,7 @@ mod tests {
         let dir = tempfile::tempdir().unwrap();
         let file = dir.path().join("text.csv");
         std::fs::write(&file, "1\n").unwrap();
-        let of = |port: &str, board: Option<Simulated>| Endpoint::of(&Source::at(port), board);
+        let of = |port: &str, board: Option<Simulated>| Endpoint::of(&WireSettings::at(port), board);
         assert!(matches!(of("-", None), Endpoint::Input));
         let text = of(&file.to_string_lossy(), None);
         assert!(matches!(&text, Endpoint::Text { path, grows: true } if *path == file));

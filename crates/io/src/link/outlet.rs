@@ -167,7 +167,7 @@ impl Outlet {
     }
 
     /// Says that a command is not carried out, and why.
-    pub(super) fn refuse(&mut self, command: &Command, why: &str) -> Result<(), Halt> {
+    pub(super) fn reject(&mut self, command: &Command, why: &str) -> Result<(), Halt> {
         let what = match command {
             Command::Send(_) => "not sent",
             Command::Reset => "not reset",

@@ -4,7 +4,7 @@ use super::device::{Device, Ports};
 use super::outlet::{Halt, Outlet};
 use super::{Command, Feed, LinkState, Tried, find};
 use crate::serial::Problem;
-use amber_core::bench::Source;
+use amber_core::bench::WireSettings;
 use std::io::ErrorKind;
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -32,7 +32,7 @@ const SENDING: Duration = Duration::from_secs(1);
 pub(super) struct Port<'a> {
     ports: &'a dyn Ports,
     path: PathBuf,
-    source: Source,
+    source: WireSettings,
     /// The speed that was found, and how.
     found: Vec<Tried>,
     /// Bytes came since the port was opened.
@@ -52,7 +52,7 @@ enum Next {
 }
 
 impl<'a> Port<'a> {
-    pub(super) fn new(ports: &'a dyn Ports, path: PathBuf, source: Source) -> Port<'a> {
+    pub(super) fn new(ports: &'a dyn Ports, path: PathBuf, source: WireSettings) -> Port<'a> {
         Port { ports, path, source, found: Vec::new(), heard: false }
     }
 
@@ -101,7 +101,7 @@ impl<'a> Port<'a> {
         Ok(())
     }
 
-    /// Waits while the port is closed; a command that needs it is refused for this reason.
+    /// Waits while the port is closed; a command that needs it is rejected for this reason.
     fn pause(&mut self, pause: Duration, why: &str, outlet: &mut Outlet) -> Result<(), Halt> {
         let until = Instant::now() + pause;
         while let Some(command) = outlet.sleep(until.saturating_duration_since(Instant::now()))? {
@@ -110,7 +110,7 @@ impl<'a> Port<'a> {
                 // The next try comes at once.
                 Command::TakeBack => return Ok(()),
                 Command::FindBaud => self.forget_speed(),
-                command => outlet.refuse(&command, why)?,
+                command => outlet.reject(&command, why)?,
             }
         }
         Ok(())
@@ -143,7 +143,7 @@ impl<'a> Port<'a> {
 
     /// Reads until the port is closed.
     fn read(&mut self, mut port: Box<dyn Device>, outlet: &mut Outlet) -> Result<Next, Halt> {
-        if self.source.reset {
+        if self.source.reset_on_open {
             // Opening starts most boards anew, but not those that were left running by another program.
             let _ = port.reset(RESET);
         }
@@ -211,7 +211,7 @@ impl<'a> Port<'a> {
                     Err(_) => Some(Next::Pause(RESET)),
                 });
             }
-            Command::TakeBack => outlet.refuse(&command, "the port is not lent")?,
+            Command::TakeBack => outlet.reject(&command, "the port is not lent")?,
             // Told as a halt.
             Command::Open(_) => {}
         }
@@ -255,7 +255,7 @@ impl<'a> Port<'a> {
             match outlet.sleep(LOOK)? {
                 Some(Command::TakeBack) => return Ok(()),
                 Some(Command::Lend { back }) => return self.lend(back, outlet),
-                Some(command) => outlet.refuse(&command, "the port is lent")?,
+                Some(command) => outlet.reject(&command, "the port is lent")?,
                 None => {}
             }
         }

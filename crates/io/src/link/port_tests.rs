@@ -78,7 +78,7 @@ impl Device for FakePort {
 }
 
 impl Ports for Fake {
-    fn open(&self, path: &Path, _: &Source, _: u32) -> Result<Box<dyn Device>, Problem> {
+    fn open(&self, path: &Path, _: &WireSettings, _: u32) -> Result<Box<dyn Device>, Problem> {
         let next = self.openings.lock().unwrap().pop_front().unwrap_or(Err(Problem::Missing(path.into())));
         Ok(Box::new(FakePort { steps: next?.into(), takes: self.takes }))
     }
@@ -116,7 +116,7 @@ fn watch(fake: Fake, room_for_engine: usize) -> Rig {
     let stop = Arc::new(AtomicBool::new(false));
     let mut outlet = Outlet::new(HostClock::start(), to_engine, to_keeper, orders, Arc::clone(&stop));
     std::thread::spawn(move || {
-        let source = Source { baud: Some(9600), ..Source::default() };
+        let source = WireSettings { baud: Some(9600), ..WireSettings::default() };
         Port::new(&fake, "/dev/made-up".into(), source).watch(&mut outlet);
     });
     Rig { engine, keeper, commands, stop }

@@ -27,8 +27,8 @@ fn open() -> LinkState {
 }
 
 /// A text hears nothing.
-fn refuse(command: Option<Command>, outlet: &mut Outlet) -> Result<(), Halt> {
-    command.map_or(Ok(()), |command| outlet.refuse(&command, "this source is a text and hears nothing"))
+fn reject(command: Option<Command>, outlet: &mut Outlet) -> Result<(), Halt> {
+    command.map_or(Ok(()), |command| outlet.reject(&command, "this source is a text and hears nothing"))
 }
 
 /// Watches a file: first what is in it, then, where it may grow, what is added. A file that was cut or replaced is begun
@@ -52,7 +52,7 @@ fn fail(path: &Path, error: &io::Error, outlet: &mut Outlet) -> Result<(), Halt>
     };
     outlet.state(LinkState::Waiting { problem, pause: PAUSE })?;
     let command = outlet.sleep(PAUSE)?;
-    refuse(command, outlet)
+    reject(command, outlet)
 }
 
 fn begin(arrives: bool, outlet: &mut Outlet) -> Result<(), Halt> {
@@ -67,7 +67,7 @@ fn end(outlet: &mut Outlet) -> Result<(), Halt> {
     outlet.state(LinkState::Ended)?;
     loop {
         let command = outlet.sleep(LOOK)?;
-        refuse(command, outlet)?;
+        reject(command, outlet)?;
     }
 }
 
@@ -87,7 +87,7 @@ fn follow(path: &Path, mut file: File, grows: bool, outlet: &mut Outlet) -> Resu
                 }
                 all_read = true;
                 let command = outlet.sleep(LOOK)?;
-                refuse(command, outlet)?;
+                reject(command, outlet)?;
                 continue;
             }
             Ok(size) => size,
@@ -102,7 +102,7 @@ fn follow(path: &Path, mut file: File, grows: bool, outlet: &mut Outlet) -> Resu
         read += size as u64;
         outlet.pass_patiently(&buffer[..size], None)?;
         let command = outlet.command()?;
-        refuse(command, outlet)?;
+        reject(command, outlet)?;
     }
 }
 
@@ -145,7 +145,7 @@ pub(super) fn watch_input(outlet: &mut Outlet) -> Halt {
                 Err(crossbeam_channel::RecvTimeoutError::Disconnected) => return end(outlet),
             }
             let command = outlet.command()?;
-            refuse(command, outlet)?;
+            reject(command, outlet)?;
         }
     };
     match watched(outlet) {

@@ -15,12 +15,12 @@ const AHEAD: usize = 1 << 20;
 /// Bytes, on the disk or in memory; copies share them.
 #[derive(Clone, Debug)]
 pub struct Bytes {
-    place: Place,
+    place: Location,
     length: usize,
 }
 
 #[derive(Clone, Debug)]
-enum Place {
+enum Location {
     Disk(Arc<File>),
     Memory(Arc<[u8]>),
 }
@@ -30,11 +30,11 @@ impl Bytes {
     pub(super) fn of_file(path: &Path) -> io::Result<Bytes> {
         let file = disk::open(path, OFlags::NOFOLLOW)?;
         let length = usize::try_from(file.metadata()?.len()).map_err(io::Error::other)?;
-        Ok(Bytes { place: Place::Disk(Arc::new(file)), length })
+        Ok(Bytes { place: Location::Disk(Arc::new(file)), length })
     }
 
     pub(super) fn in_memory(bytes: Vec<u8>) -> Bytes {
-        Bytes { length: bytes.len(), place: Place::Memory(bytes.into()) }
+        Bytes { length: bytes.len(), place: Location::Memory(bytes.into()) }
     }
 
     /// How many they are.
@@ -63,12 +63,12 @@ impl Bytes {
     /// What the system says: the file may have become shorter, or its disk be gone. `out` is as it was then.
     pub fn read(&self, range: Range<usize>, out: &mut Vec<u8>) -> io::Result<()> {
         match &self.place {
-            Place::Memory(bytes) => {
+            Location::Memory(bytes) => {
                 let part = bytes.get(range).ok_or(io::ErrorKind::UnexpectedEof)?;
                 out.extend_from_slice(part);
                 Ok(())
             }
-            Place::Disk(file) => {
+            Location::Disk(file) => {
                 let (begin, from) = (out.len(), range.start as u64);
                 out.resize(begin + range.len(), 0);
                 file.read_exact_at(&mut out[begin..], from).inspect_err(|_| out.truncate(begin))

@@ -4,10 +4,10 @@ use super::when::{self, WallClock};
 use super::wire::Event;
 use amber_core::Stamp;
 use amber_core::bench::{Bench, ChannelSettings, Words};
-use amber_core::derive::{Derived, Now};
+use amber_core::derive::{Derived, LastValues};
 use amber_core::digits::{write_decimal, write_shortest};
 use amber_core::interpret::{Interpreter, Layout, RowSink, Rows};
-use amber_core::split::Fate;
+use amber_core::split::LineOutcome;
 
 /// The number of the way in which bytes become a table; another one may make another table of the same bytes.
 pub const DECODER: u32 = 1;
@@ -17,8 +17,8 @@ pub const DECODER: u32 = 1;
 pub struct Tally {
     /// Rows, those included that wait for their times.
     pub rows: u64,
-    /// Lines refused.
-    pub refused: u64,
+    /// Lines rejected.
+    pub rejected: u64,
     /// The board's own words, in lines.
     pub messages: u64,
     /// Fields that are in `wire.bin` alone, because their label came after the header was written.
@@ -48,12 +48,12 @@ pub(super) struct Column {
     /// As it came, rather than scaled.
     raw: bool,
     words: Words,
-    form: Form,
+    form: ColumnFormat,
 }
 
 /// How the numbers of a column are written.
 #[derive(Clone, Copy, Debug)]
-enum Form {
+enum ColumnFormat {
     /// With so many decimals.
     Decimals(usize),
     /// The shortest text that reads back as the same number.
@@ -65,10 +65,10 @@ enum Form {
 impl Column {
     fn new(settings: &ChannelSettings, channel: usize, raw: bool) -> Column {
         let form = match settings.scale.file_decimals() {
-            _ if raw && settings.formula.is_none() => Form::Shortest,
-            Some(places) if !raw => Form::Decimals(places),
-            None if settings.formula.is_none() && settings.scale.is_plain() => Form::Shortest,
-            _ => Form::Computed,
+            _ if raw && settings.formula.is_none() => ColumnFormat::Shortest,
+            Some(places) if !raw => ColumnFormat::Decimals(places),
+            None if settings.formula.is_none() && settings.scale.is_plain() => ColumnFormat::Shortest,
+            _ => ColumnFormat::Computed,
         };
         let title = settings.title();
         Column {
@@ -86,13 +86,13 @@ impl Column {
         if self.words.is_empty() { "number" } else { "string" }
     }
 
-    fn write(&self, now: Now, out: &mut Vec<u8>) {
+    fn write(&self, now: LastValues, out: &mut Vec<u8>) {
         let value = if self.raw { now.raw } else { now.quantity };
         match (self.words.word(value), self.form) {
             (Some(word), _) => out.extend_from_slice(word.as_bytes()),
-            (None, Form::Decimals(places)) => write_number(value, Some(places), out),
-            (None, Form::Shortest) => write_number(value, None, out),
-            (None, Form::Computed) => write_number(format!("{value:.8e}").parse().unwrap_or(value), None, out),
+            (None, ColumnFormat::Decimals(places)) => write_number(value, Some(places), out),
+            (None, ColumnFormat::Shortest) => write_number(value, None, out),
+            (None, ColumnFormat::Computed) => write_number(format!("{value:.8e}").parse().unwrap_or(value), None, out),
         }
     }
 }
@@ -282,11 +282,11 @@ impl RowSink for Table {
         self.derived.deriver_mut().break_off();
     }
 
-    fn line(&mut self, _: Stamp, fate: Fate, _: &[u8]) {
-        match fate {
-            Fate::Message => self.tally.messages += 1,
-            Fate::Refused(_) => self.tally.refused += 1,
-            Fate::Row(_) | Fate::Half | Fate::Sent => {}
+    fn line(&mut self, _: Stamp, outcome: LineOutcome, _: &[u8]) {
+        match outcome {
+            LineOutcome::Message => self.tally.messages += 1,
+            LineOutcome::Rejected(_) => self.tally.rejected += 1,
+            LineOutcome::Row(_) | LineOutcome::Half | LineOutcome::Sent => {}
         }
     }
 }
@@ -358,7 +358,7 @@ mod tests {
             ]
         );
         let tally = decoder.tally();
-        assert_eq!((tally.rows, tally.refused, tally.messages, tally.late_fields), (9, 3, 1, 0));
+        assert_eq!((tally.rows, tally.rejected, tally.messages, tally.late_fields), (9, 3, 1, 0));
         // Once the header is written there is no more room.
         decoder.feed(start.plus(2.0), "a=1 b=2 d=9\n".repeat(5).as_bytes());
         assert_eq!((decoder.tally().rows, decoder.tally().late_fields), (12, 3));

@@ -3,14 +3,14 @@
 //! Between takes it remembers the unfinished line, so that a take begins at the start of one.
 
 use super::wire::Event;
-use super::writer::{Place, Summary, Writer};
+use super::writer::{Summary, TakePlace, Writer};
 use super::{CHECKPOINT, TakeError};
 use crate::clock::HostClock;
 use crate::link::Feed;
 use amber_core::Stamp;
 use amber_core::bench::Bench;
 use amber_core::clock::Opening;
-use amber_core::split::{Framing, Lines};
+use amber_core::split::{Framing, LineFraming};
 use crossbeam_channel::{Receiver, Sender, bounded};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::PathBuf;
@@ -26,7 +26,7 @@ pub enum Order {
     /// Begin a take with these settings.
     Start {
         /// Where.
-        place: Place,
+        place: TakePlace,
         /// The settings, which hold for the whole take.
         bench: Box<Bench>,
         /// From when on.
@@ -119,16 +119,16 @@ impl Keeper {
     pub fn start_with(feed: Receiver<Feed>, clock: HostClock, first: Option<Order>) -> std::io::Result<Keeper> {
         let (orders, to_do) = bounded(64);
         let (say, reports) = bounded(1024);
-        let mut desk = Desk { clock, say, take: None, wanted: None, line: Unfinished::default() };
+        let mut thread = KeeperThread { clock, say, take: None, wanted: None, line: Unfinished::default() };
         let thread = std::thread::Builder::new().name("keeper".into()).spawn(move || {
             let work = || {
-                first.into_iter().for_each(|order| desk.obey(order));
-                desk.run(&feed, &to_do);
+                first.into_iter().for_each(|order| thread.obey(order));
+                thread.run(&feed, &to_do);
             };
-            // What a fault leaves of the desk is only used to write what had come before it.
+            // What a fault leaves of the thread is only used to write what had come before it.
             if catch_unwind(AssertUnwindSafe(work)).is_err() {
-                let kept = desk.take.take().map(|take| take.writer.rescue());
-                desk.tell(Report::Failed { error: TakeError::Fault, kept });
+                let kept = thread.take.take().map(|take| take.writer.rescue());
+                thread.tell(Report::Failed { error: TakeError::Fault, kept });
             }
         })?;
         Ok(Keeper { orders, reports, thread: Some(thread) })
@@ -177,7 +177,7 @@ impl Unfinished {
             // What is added to a text from now on arrives.
             self.opening = Opening::Link;
         }
-        let rest = match Lines::boundary(bytes) {
+        let rest = match LineFraming::boundary(bytes) {
             None => bytes,
             Some(begin) => {
                 self.bytes.clear();
@@ -185,7 +185,7 @@ impl Unfinished {
                 &bytes[begin..]
             }
         };
-        if self.bytes.len() + rest.len() > Lines::LONGEST {
+        if self.bytes.len() + rest.len() > LineFraming::LONGEST {
             self.bytes.clear();
             self.within = true;
         } else if !rest.is_empty() {
@@ -206,12 +206,12 @@ impl Unfinished {
     }
 }
 
-struct Desk {
+struct KeeperThread {
     clock: HostClock,
     say: Sender<Report>,
     take: Option<Running>,
     /// A take that begins when the source is opened.
-    wanted: Option<(Place, Bench, Option<u64>)>,
+    wanted: Option<(TakePlace, Bench, Option<u64>)>,
     line: Unfinished,
 }
 
@@ -221,7 +221,7 @@ struct Running {
     synced: Instant,
 }
 
-impl Desk {
+impl KeeperThread {
     fn run(&mut self, feed: &Receiver<Feed>, orders: &Receiver<Order>) {
         loop {
             crossbeam_channel::select! {
@@ -261,7 +261,7 @@ impl Desk {
         }
     }
 
-    fn start(&mut self, place: &Place, bench: &Bench, rows: Option<u64>) {
+    fn start(&mut self, place: &TakePlace, bench: &Bench, rows: Option<u64>) {
         if self.take.is_some() {
             return;
         }
@@ -374,8 +374,12 @@ mod tests {
         let dir = tempfile::tempdir().unwrap();
         let (give, feed) = bounded(64);
         let clock = HostClock::start();
-        let start =
-            Order::Start { place: Place::Next(dir.path().into()), bench: Box::default(), from: From::Now, rows: None };
+        let start = Order::Start {
+            place: TakePlace::Next(dir.path().into()),
+            bench: Box::default(),
+            from: From::Now,
+            rows: None,
+        };
         let keeper = Keeper::start_with(feed, clock, Some(start)).unwrap();
         let chunk = |bytes: &[u8]| Feed::Chunk(Chunk { at: clock.now(), bytes: bytes.into(), skipped: 0 });
         for i in 0..20 {

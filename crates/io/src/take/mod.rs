@@ -37,11 +37,11 @@ pub use decode::{DECODER, Decoder, Tally};
 pub use keeper::{From, Keeper, Order, Report};
 pub use marks::Mark;
 pub use mend::{Mending, Repair, mend_all};
-pub use reader::{OpenedTake, Replay, Step, open, open_all};
+pub use reader::{OpenedTake, Replay, ReplayItem, open, open_all};
 pub use sent::Sent;
 pub use when::iso8601;
 pub use wire::{Event, Piece};
-pub use writer::{Place, Summary, Writer, next_folder};
+pub use writer::{Summary, TakePlace, Writer, next_folder};
 
 use amber_core::Stamp;
 use std::io;

@@ -77,9 +77,9 @@ impl OpenedTake {
         let mut replay = self.replay();
         while let Some(step) = replay.next_step()? {
             match step {
-                Step::Event(at, event) => decoder.apply(at, event),
-                Step::Bytes(at, bytes) => decoder.feed(at, bytes),
-                Step::Sent(_) => {}
+                ReplayItem::Event(at, event) => decoder.apply(at, event),
+                ReplayItem::Bytes(at, bytes) => decoder.feed(at, bytes),
+                ReplayItem::Sent(_) => {}
             }
         }
         decoder.finish();
@@ -104,7 +104,7 @@ pub struct Replay {
 
 /// Something that came.
 #[derive(Debug)]
-pub enum Step<'a> {
+pub enum ReplayItem<'a> {
     /// Something was sent to the board.
     Sent(&'a Sent),
     /// Something happened to the source.
@@ -118,15 +118,15 @@ impl Replay {
     ///
     /// # Errors
     /// When bytes cannot be read: nothing of them is given.
-    pub fn next_step(&mut self) -> io::Result<Option<Step<'_>>> {
+    pub fn next_step(&mut self) -> io::Result<Option<ReplayItem<'_>>> {
         while let Some(piece) = self.pieces.get(self.next) {
             if let Some(sent) = self.sent.get(self.sent_next).filter(|sent| sent.at <= piece.at) {
                 self.sent_next += 1;
-                return Ok(Some(Step::Sent(sent)));
+                return Ok(Some(ReplayItem::Sent(sent)));
             }
             if let Some(event) = piece.event.filter(|_| !self.told) {
                 self.told = true;
-                return Ok(Some(Step::Event(piece.at, event)));
+                return Ok(Some(ReplayItem::Event(piece.at, event)));
             }
             let rest = piece.bytes.start + self.offset..piece.bytes.end;
             if rest.is_empty() {
@@ -136,7 +136,7 @@ impl Replay {
             let at = piece.at;
             let part = self.bytes.first_of(rest)?;
             self.offset += part.len();
-            return Ok(Some(Step::Bytes(at, part)));
+            return Ok(Some(ReplayItem::Bytes(at, part)));
         }
         Ok(None)
     }

@@ -8,7 +8,7 @@ use amber_core::split::{Labels, Shape};
 use serde_json::{Map, Number, Value};
 
 /// A table as a text of lines that split into its rows.
-pub(super) struct Lines {
+pub(super) struct TableLines {
     pub(super) bytes: Vec<u8>,
     /// When its time counts from.
     pub(super) start: Stamp,
@@ -22,7 +22,7 @@ pub(super) struct Lines {
 const TIME: &str = "time_s";
 
 /// Reads a table; nothing when it has no column of times, or no other.
-pub(super) fn read(text: &[u8]) -> Option<Lines> {
+pub(super) fn read(text: &[u8]) -> Option<TableLines> {
     let mut reader = csv::ReaderBuilder::new().flexible(true).from_reader(text);
     let names: Vec<String> =
         reader.byte_headers().ok()?.iter().map(|n| String::from_utf8_lossy(n).into_owned()).collect();
@@ -70,5 +70,5 @@ pub(super) fn read(text: &[u8]) -> Option<Lines> {
         time: Time::Board { channel: TIME.into(), tick: Tick::S, bits: None },
         ..SourceSettings::default()
     });
-    (!bytes.is_empty()).then_some(Lines { bytes, start: start.unwrap_or(Stamp(0)), bench, damaged })
+    (!bytes.is_empty()).then_some(TableLines { bytes, start: start.unwrap_or(Stamp(0)), bench, damaged })
 }

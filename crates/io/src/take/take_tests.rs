@@ -1,7 +1,7 @@
 //! Takes written, broken in every way that a kill can break them, and opened again.
 
 use super::*;
-use crate::take::{Event, Place, Writer, mend_all};
+use crate::take::{Event, TakePlace, Writer, mend_all};
 use amber_boards::{Board, Flume, Programme};
 use std::fs::{File, OpenOptions};
 use std::io::Write;
@@ -17,7 +17,7 @@ fn written(folder: &Path, seconds: u64) -> Writer {
         "[[channel]]\nname = \"gauge_a\"\nscale = { steps = [{ is = \"converter\", bits = 12, reference = 3.3 }] }",
     )
     .unwrap();
-    let mut writer = Writer::create(&Place::Exactly(folder.into()), &bench, start, Event::JOIN, None).unwrap();
+    let mut writer = Writer::create(&TakePlace::Exactly(folder.into()), &bench, start, Event::JOIN, None).unwrap();
     for (i, piece) in bytes.chunks(97).enumerate() {
         let at = start.plus(i as f64 * 0.0123);
         if i == 40 {
@@ -43,7 +43,7 @@ fn decoding_again_gives_the_same_readings_byte_for_byte() {
     let dir = tempfile::tempdir().unwrap();
     let folder = dir.path().join("deep/take");
     let summary = written(&folder, 12).finish(Stamp(1_750_000_012_000_000_000)).unwrap();
-    assert!(summary.tally.rows > 1100 && summary.tally.messages == 3 && summary.tally.refused <= 1, "{summary:?}");
+    assert!(summary.tally.rows > 1100 && summary.tally.messages == 3 && summary.tally.rejected <= 1, "{summary:?}");
     let take = open(&folder).unwrap();
     assert_eq!(take.told, Vec::<String>::new());
     assert_eq!(take.decode().unwrap(), fs::read(folder.join(READINGS)).unwrap());
@@ -56,7 +56,7 @@ fn decoding_again_gives_the_same_readings_byte_for_byte() {
     assert_eq!(table.headers().unwrap().len(), 9);
     assert_eq!(table.records().filter(Result::is_ok).count() as u64, summary.tally.rows);
     // The same place is never written again.
-    let again = Writer::create(&Place::Exactly(folder.clone()), &Bench::default(), Stamp(0), Event::BEGIN, None);
+    let again = Writer::create(&TakePlace::Exactly(folder.clone()), &Bench::default(), Stamp(0), Event::BEGIN, None);
     assert!(matches!(again, Err(TakeError::Exists(_))));
 }
 

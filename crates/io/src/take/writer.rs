@@ -14,7 +14,7 @@ use std::path::{Path, PathBuf};
 
 /// Where a take goes.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Place {
+pub enum TakePlace {
     /// Into a new folder below this one: `take-0001`, `take-0002` …, whichever is next.
     Next(PathBuf),
     /// Into this folder, which must be new or empty.
@@ -115,7 +115,7 @@ impl Writer {
     /// # Errors
     /// When the place is taken or cannot be written; nothing that was there is touched.
     pub fn create(
-        place: &Place,
+        place: &TakePlace,
         bench: &Bench,
         start: Stamp,
         event: Event,
@@ -328,10 +328,10 @@ fn write_new(path: &Path, bytes: &[u8]) -> io::Result<()> {
     OpenOptions::new().write(true).create_new(true).open(path)?.write_all(bytes)
 }
 
-fn make_folder(place: &Place) -> Result<PathBuf, TakeError> {
+fn make_folder(place: &TakePlace) -> Result<PathBuf, TakeError> {
     let create = "cannot create";
     match place {
-        Place::Exactly(folder) => {
+        TakePlace::Exactly(folder) => {
             let parent = folder.parent().filter(|parent| !parent.as_os_str().is_empty());
             if let Some(parent) = parent {
                 fs::create_dir_all(parent).map_err(TakeError::io(create, parent))?;
@@ -344,7 +344,7 @@ fn make_folder(place: &Place) -> Result<PathBuf, TakeError> {
                 made => made.map(|()| folder.clone()).map_err(TakeError::io(create, folder)),
             }
         }
-        Place::Next(parent) => next_folder(parent),
+        TakePlace::Next(parent) => next_folder(parent),
     }
 }
 

@@ -12,7 +12,7 @@ mod takes;
 use amber_boards::Pty;
 use amber_core::Stamp;
 use amber_core::bench::Bench;
-use amber_io::take::{Event, Place, Writer};
+use amber_io::take::{Event, TakePlace, Writer};
 use portable_pty::{Child, CommandBuilder, MasterPty, PtySize, native_pty_system};
 use std::error::Error;
 use std::io::{Read, Write};
@@ -229,7 +229,7 @@ fn load(folder: &Path) -> Outcome {
 fn frame(folder: &Path) -> Outcome {
     let take = folder.join("million");
     let start = Stamp(1_780_000_000_000_000_000);
-    let mut writer = Writer::create(&Place::Exactly(take.clone()), &Bench::default(), start, Event::BEGIN, None)?;
+    let mut writer = Writer::create(&TakePlace::Exactly(take.clone()), &Bench::default(), start, Event::BEGIN, None)?;
     for n in 0..1_000_000u64 {
         writer.chunk(start.plus(n as f64 * 0.001), line(n + 1).as_bytes())?;
     }

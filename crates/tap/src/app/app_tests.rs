@@ -8,7 +8,7 @@ use amber_boards::Board;
 use amber_core::chain::Chain;
 use amber_core::store::Limits;
 use amber_io::LinkState;
-use amber_io::take::Place as TakePlace;
+use amber_io::take::TakePlace;
 use amber_io::take::{Summary, TakeError, Tally};
 use amber_io::{Chunk, Problem};
 use crossterm::event::{KeyCode, KeyModifiers, MouseButton, MouseEventKind};
@@ -267,7 +267,7 @@ fn a_list_of_parts_says_what_does_not_go() {
     press(&mut app, KeyCode::Char('a'));
     assert!(app.overlays.is_empty());
     assert_eq!(app.session.notice.as_ref().unwrap().text, "there are at most 8 filters");
-    // A wrong entry is refused with what it can be, which the prompt has said before.
+    // A wrong entry is rejected with what it can be, which the prompt has said before.
     press(&mut app, KeyCode::Down);
     press(&mut app, KeyCode::Down);
     press(&mut app, KeyCode::Enter);
@@ -379,7 +379,7 @@ fn a_take_is_ordered_marked_and_ended() {
     assert_eq!(press(&mut app, KeyCode::Char('q')), [Request::Quit]);
     press(&mut app, KeyCode::Esc);
     assert_eq!(press(&mut app, KeyCode::Char('t')), [Request::StopTake]);
-    let tally = Tally { rows: 75_122, refused: 2, ..Tally::default() };
+    let tally = Tally { rows: 75_122, rejected: 2, ..Tally::default() };
     let summary = Summary {
         folder: "out/take-0007".into(),
         bytes: 5_600_000,
@@ -421,7 +421,7 @@ fn hostile_bytes_come_to_the_screen_as_symbols() {
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("␛]0;owned␇␛[2J␛[31mred␀▯▯▯") && text.contains("line too long"), "{text}");
     assert!(!text.chars().any(|c| c.is_control() && c != '\n'));
-    assert_eq!(app.session.chain().counts().refused(), 3);
+    assert_eq!(app.session.chain().counts().rejected(), 3);
     assert_eq!(app.session.chain().counts().rows, 201);
 }
 

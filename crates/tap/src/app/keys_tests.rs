@@ -5,7 +5,7 @@ use super::*;
 use crate::session::*;
 use amber_core::chain::Chain;
 use amber_io::LinkState;
-use amber_io::take::Place as TakePlace;
+use amber_io::take::TakePlace;
 use crossterm::event::{KeyCode, KeyModifiers};
 use jiff::tz::TimeZone;
 

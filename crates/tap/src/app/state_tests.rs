@@ -88,7 +88,8 @@ fn what_is_typed_wrong_for_the_wire_says_why_and_changes_nothing() {
 #[test]
 fn the_mouse_takes_another_source_to_hand() {
     let source = |name: &str| {
-        let source = amber_core::bench::Source { name: name.into(), ..amber_core::bench::Source::at("/dev/x") };
+        let source =
+            amber_core::bench::WireSettings { name: name.into(), ..amber_core::bench::WireSettings::at("/dev/x") };
         Chain::new(
             &Bench::of(amber_core::bench::SourceSettings { wire: source, ..Default::default() }),
             0,

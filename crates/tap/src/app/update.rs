@@ -21,13 +21,13 @@ impl App {
                 let is_esc = key.code == KeyCode::Esc && self.side().is_none() && self.overlays.is_empty();
                 let dismissed = if is_esc && self.view == RoomId::Chart { self.dismiss_hints() } else { None };
                 let effects = self.key(key);
-                let mut requests = self.settle(effects);
+                let mut requests = self.dispatch(effects);
                 requests.extend(dismissed.or_else(|| self.follow_hints()));
                 return requests;
             }
             Message::Mouse(mouse) => {
                 let effects = self.mouse(mouse);
-                return self.settle(effects);
+                return self.dispatch(effects);
             }
             Message::Feed(place, feed) => {
                 session.feed(place, feed);
@@ -163,7 +163,7 @@ impl App {
     }
 
     /// Does what was asked for within the program, and gives the rest.
-    fn settle(&mut self, effects: Vec<Effect>) -> Vec<Request> {
+    fn dispatch(&mut self, effects: Vec<Effect>) -> Vec<Request> {
         let mut requests = Vec::new();
         for effect in effects {
             match effect {

@@ -28,7 +28,8 @@ fn keys(app: &mut App, keys: &str) {
 #[test]
 fn two_sources_share_the_chart_and_each_keeps_its_own_wire() {
     let source = |name: &str| {
-        let source = amber_core::bench::Source { name: name.into(), ..amber_core::bench::Source::at("/dev/x") };
+        let source =
+            amber_core::bench::WireSettings { name: name.into(), ..amber_core::bench::WireSettings::at("/dev/x") };
         Chain::new(
             &Bench::of(amber_core::bench::SourceSettings { wire: source, ..Default::default() }),
             0,
@@ -64,7 +65,7 @@ fn two_sources_share_the_chart_and_each_keeps_its_own_wire() {
     assert_eq!((app.session.selected, app.session.own(0)), (ChannelId { source: 1, channel: 0 }, app.session.selected));
     keys(&mut app, "2");
     let text = picture(&mut app, 160, 47);
-    assert!(text.contains("2 bare numbers, comma between") && text.contains("of far"), "{text}");
+    assert!(text.contains("2 plain numbers, comma between") && text.contains("of far"), "{text}");
     keys(&mut app, "3a");
     press(&mut app, KeyCode::Enter);
     let bench = app.session.bench();
@@ -166,7 +167,7 @@ fn what_is_said_to_the_board_is_sent_kept_with_a_name_and_repeated() {
     };
     control(&mut app, 'n');
     replace(&mut app, "long waves");
-    assert_eq!(app.session.bench().shared.say[0].name, "long waves");
+    assert_eq!(app.session.bench().shared.command[0].name, "long waves");
     press(&mut app, KeyCode::Down);
     control(&mut app, 'e');
     replace(&mut app, "0.5");
@@ -203,7 +204,7 @@ fn an_offered_shape_is_taken_channels_are_named_moved_and_given_words() {
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("values alternate between 2 signals") && text.contains("2 o reads it as"), "{text}");
     keys(&mut app, "2o");
-    assert!(matches!(app.session.chain().shape(), Some(Shape::Bare(bare)) if bare.lines == 2));
+    assert!(matches!(app.session.chain().shape(), Some(Shape::Plain(bare)) if bare.lines == 2));
     assert_eq!(app.session.chain().store().rows().end, 40, "the history was split again");
     // The panel's first settings are those of the shape; then each channel.
     app.go_to_row(Stage::Split, "A field1");
@@ -229,16 +230,16 @@ fn an_offered_shape_is_taken_channels_are_named_moved_and_given_words() {
     );
     let bench = app.session.bench();
     assert_eq!(
-        (bench.first().channel[1].called.as_str(), bench.first().channel[1].words.word(2.0)),
+        (bench.first().channel[1].title.as_str(), bench.first().channel[1].words.word(2.0)),
         ("valve", Some("open wide"))
     );
     assert!(app.session.unsaved());
     // A shape can be typed, and what is no shape says why.
     app.go_to_row(Stage::Split, "pinned shape");
     press(&mut app, KeyCode::Enter);
-    replace(&mut app, "bare comma");
+    replace(&mut app, "plain comma");
     assert!(picture(&mut app, 160, 47).contains("how many numbers are on a line"));
-    replace(&mut app, "bare spaces 1");
+    replace(&mut app, "plain spaces 1");
     assert_eq!(app.session.chain().store().rows().end, 80);
 }
 
@@ -267,9 +268,9 @@ fn the_wire_panel_sets_the_line_tells_the_time_and_lends_the_port() {
     assert!(matches!(&effects[..], [Request::Open(0, source)] if source.framing() == "8E1"), "{effects:?}");
     app.go_to_row(Stage::Wire, "row time");
     (0..2).for_each(|_| drop(press(&mut app, KeyCode::Right)));
-    assert_eq!(app.session.chain().timer().set(), &Time::Even);
+    assert_eq!(app.session.chain().timer().rule(), &Time::Even);
     (0..2).for_each(|_| drop(press(&mut app, KeyCode::Right)));
-    assert_eq!(app.session.chain().timer().set(), &Time::Rate { hz: 100.0 });
+    assert_eq!(app.session.chain().timer().rule(), &Time::Rate { hz: 100.0 });
     let heard = amber_core::split::judge(b"\na=1\na=2\n");
     let tried = vec![Tried { baud: 9600, heard }];
     app.update(
@@ -348,7 +349,7 @@ fn hostile_lines_are_safe_in_every_view() {
 #[test]
 fn a_take_of_a_stream_with_sendings_and_another_shape_opens_the_same() {
     let dir = tempfile::tempdir().unwrap();
-    let place = amber_io::take::Place::Exactly(dir.path().join("x"));
+    let place = amber_io::take::TakePlace::Exactly(dir.path().join("x"));
     let mut writer =
         amber_io::take::Writer::create(&place, &Bench::default(), START, amber_io::take::Event::BEGIN, None).unwrap();
     for i in 0..30 {
@@ -381,7 +382,8 @@ fn a_take_of_a_stream_with_sendings_and_another_shape_opens_the_same() {
 #[test]
 fn a_figure_of_two_sources_has_the_traces_of_both() {
     let source = |name: &str| {
-        let source = amber_core::bench::Source { name: name.into(), ..amber_core::bench::Source::at("/dev/x") };
+        let source =
+            amber_core::bench::WireSettings { name: name.into(), ..amber_core::bench::WireSettings::at("/dev/x") };
         Chain::new(
             &Bench::of(amber_core::bench::SourceSettings { wire: source, ..Default::default() }),
             0,

@@ -4,7 +4,7 @@ use crate::print::{aside, line};
 use crate::shell::Signals;
 use amber_core::bench::Bench;
 use amber_core::digits::{bytes, clock as clock_text, counted, fixed, grouped};
-use amber_io::take::{From, Keeper, Order, Place, Report, Summary};
+use amber_io::take::{From, Keeper, Order, Report, Summary, TakePlace};
 use amber_io::{Feed, HostClock, Link, LinkState};
 use anyhow::{Context, bail};
 use crossbeam_channel::{Sender, bounded};
@@ -31,7 +31,7 @@ pub(super) fn run(
     let signals = Signals::watch()?;
     let endpoint = super::endpoint(&bench.first().wire)?.to_its_end();
     let link = Link::start(endpoint, clock).context("no thread for the port")?;
-    let place = out.map_or_else(|| Place::Next(".".into()), Place::Exactly);
+    let place = out.map_or_else(|| TakePlace::Next(".".into()), TakePlace::Exactly);
     let start = Order::Start { place, bench: Box::new(bench), from: From::Opening, rows };
     let keeper = Keeper::start_with(link.keeper.clone(), clock, Some(start)).context("no thread for the take")?;
     let begun = Begun { opened: Instant::now(), take: None, heard: false };
@@ -179,8 +179,9 @@ impl Log<'_> {
             (Some(_), _) => tally.rows,
             _ => elapsed.as_millis() as u64,
         };
-        let refused = if tally.refused > 0 { format!(", {} refused", grouped(tally.refused)) } else { String::new() };
-        let message = format!("{}  {}{refused}", clock_text(elapsed.as_secs_f64()), counted(tally.rows, "row"));
+        let rejected =
+            if tally.rejected > 0 { format!(", {} rejected", grouped(tally.rejected)) } else { String::new() };
+        let message = format!("{}  {}{rejected}", clock_text(elapsed.as_secs_f64()), counted(tally.rows, "row"));
         self.progress.tell(Told::Done(done, message));
     }
 }
@@ -260,7 +261,7 @@ fn print(summary: &Summary) -> anyhow::Result<()> {
         format!("rows      {}{over}{rate}", grouped(tally.rows)),
         format!("bytes     {}", bytes(summary.bytes)),
         format!("messages  {}", grouped(tally.messages)),
-        format!("refused   {}", grouped(tally.refused)),
+        format!("rejected   {}", grouped(tally.rejected)),
     ];
     if tally.late_fields > 0 {
         let fields = counted(tally.late_fields, "field");

@@ -15,7 +15,7 @@ use crate::recent::Recent;
 use crate::session::Session;
 use crate::shell::{Ended, Front, Signals};
 use crate::{figure, shell};
-use amber_core::bench::{Bench, Source, SourceSettings};
+use amber_core::bench::{Bench, SourceSettings, WireSettings};
 use amber_core::chain::Chain;
 use amber_core::store::Limits;
 use amber_io::disk;
@@ -185,7 +185,7 @@ fn with_sources(mut bench: Bench, ports: &[String], baud: Option<u32>) -> anyhow
 }
 
 /// What a source names: a port, a text, standard input, or a simulated board by its name, which begins to run.
-pub(crate) fn endpoint(source: &Source) -> anyhow::Result<Endpoint> {
+pub(crate) fn endpoint(source: &WireSettings) -> anyhow::Result<Endpoint> {
     let board = match amber_boards::by_name(&source.port, SEED) {
         None => None,
         Some(board) => {

@@ -3,12 +3,12 @@
 use super::unreadable;
 use crate::print::{aside, printed};
 use amber_core::Stamp;
-use amber_core::bench::{Bench, Source, SourceSettings, Split};
+use amber_core::bench::{Bench, SourceSettings, Split, WireSettings};
 use amber_core::chain::Chain;
 use amber_core::clock::Time;
 use amber_core::digits::{are_shortest, counted, write_shortest};
 use amber_core::interpret::{self, Interpreter, Layout, RowSink};
-use amber_core::split::{Fate, Refusal, STATE_WORDS, Shape};
+use amber_core::split::{LineOutcome, Rejection, STATE_WORDS, Shape};
 use amber_core::store::Limits;
 use amber_core::tail::visible;
 use serde_json::json;
@@ -29,7 +29,7 @@ const EXAMPLES: usize = 5;
 
 /// Splits `file` (`-` is standard input) and prints its rows.
 pub(super) fn run(file: &Path, shape: Option<Shape>, as_json: bool) -> anyhow::Result<u8> {
-    let mut input: Box<dyn Read> = if file == Path::new(Source::INPUT) {
+    let mut input: Box<dyn Read> = if file == Path::new(WireSettings::INPUT) {
         Box::new(io::stdin().lock())
     } else {
         Box::new(File::open(file).map_err(|error| unreadable(file, &error))?)
@@ -79,8 +79,8 @@ struct Rows<W> {
     count: u64,
     messages: u64,
     message_lines: Vec<String>,
-    refused: [u64; Refusal::ALL.len()],
-    refused_lines: Vec<(Refusal, String)>,
+    rejected: [u64; Rejection::ALL.len()],
+    refused_lines: Vec<(Rejection, String)>,
     /// Values of columns that came after the header was printed.
     late: u64,
     /// Each line is a row, with commas between its numbers.
@@ -104,7 +104,7 @@ impl<W: Write> Found<W> {
             count: 0,
             messages: 0,
             message_lines: Vec::new(),
-            refused: [0; Refusal::ALL.len()],
+            rejected: [0; Rejection::ALL.len()],
             refused_lines: Vec::new(),
             late: 0,
             is_csv: false,
@@ -124,8 +124,8 @@ impl<W: Write> Found<W> {
         self.interpreter.feed(Stamp(0), bytes, &mut self.rows);
         // No row waits now, so that lines and rows stay side by side.
         self.rows.is_csv = !self.rows.as_json
-            && self.interpreter.splitter().is_settled()
-            && matches!(self.interpreter.splitter().shape(), Some(Shape::Bare(bare)) if bare.is_csv());
+            && self.interpreter.splitter().is_decided()
+            && matches!(self.interpreter.splitter().shape(), Some(Shape::Plain(bare)) if bare.is_csv());
         std::mem::replace(&mut self.rows.failed, Ok(()))
     }
 
@@ -143,17 +143,17 @@ impl<W: Write> Found<W> {
         };
         let sure = self.interpreter.splitter().sure().map_or("unsure", |sure| sure.name());
         let mut text = format!("{} ({sure}): {}", shape.sentence(), counted(self.rows.count, "row"));
-        let refused: u64 = self.rows.refused.iter().sum();
+        let rejected: u64 = self.rows.rejected.iter().sum();
         for (count, one, behind) in [
             (self.rows.messages, "message", ""),
-            (refused, "line", " refused"),
+            (rejected, "line", " rejected"),
             (self.rows.late, "late field", " left out"),
         ] {
             if count > 0 {
                 text += &format!(", {}{behind}", counted(count, one));
             }
         }
-        if let Some(offer) = self.interpreter.splitter().offer() {
+        if let Some(offer) = self.interpreter.splitter().proposal() {
             text += &format!("; {}: perhaps --shape '{}'", offer.why, offer.shape);
         }
         text
@@ -165,20 +165,20 @@ impl<W: Write> Found<W> {
             let words = channel.words().map(|pair| [STATE_WORDS[pair].0, STATE_WORDS[pair].1]);
             json!({ "name": channel.name(), "kind": channel.kind().name(), "unit": channel.settings().scale.unit(), "words": words })
         };
-        let reasons = Refusal::ALL.into_iter().filter(|why| self.rows.refused[*why as usize] > 0);
-        let refused = reasons.map(|why| {
+        let reasons = Rejection::ALL.into_iter().filter(|why| self.rows.rejected[*why as usize] > 0);
+        let rejected = reasons.map(|why| {
             let lines: Vec<_> =
                 self.rows.refused_lines.iter().filter(|(w, _)| *w == why).map(|(_, line)| line).collect();
-            json!({ "reason": why.text(), "count": self.rows.refused[why as usize], "examples": lines })
+            json!({ "reason": why.text(), "count": self.rows.rejected[why as usize], "examples": lines })
         });
         let document = json!({
             "shape": shape.map(|shape| json!({ "kind": shape.kind(), "spelled": shape.to_string(), "sentence": shape.sentence() })),
             "sure": self.interpreter.splitter().sure().map(|sure| sure.name()),
             "fit": self.interpreter.splitter().fit(),
-            "offer": self.interpreter.splitter().offer().map(|offer| json!({ "spelled": offer.shape.to_string(), "why": offer.why })),
+            "offer": self.interpreter.splitter().proposal().map(|offer| json!({ "spelled": offer.shape.to_string(), "why": offer.why })),
             "channels": chain.channels().iter().map(channel).collect::<Vec<_>>(),
             "messages": { "count": self.rows.messages, "examples": self.rows.message_lines },
-            "refused": refused.collect::<Vec<_>>(),
+            "rejected": rejected.collect::<Vec<_>>(),
         });
         // The rows stand before it, printed as they came.
         let (begin, rest) = (if self.rows.count == 0 { "{\"rows\":[" } else { "" }, document.to_string());
@@ -231,27 +231,27 @@ impl<W: Write> RowSink for Rows<W> {
 
     fn gap(&mut self) {}
 
-    fn line(&mut self, _: Stamp, fate: Fate, line: &[u8]) {
-        match fate {
-            Fate::Message => {
+    fn line(&mut self, _: Stamp, outcome: LineOutcome, line: &[u8]) {
+        match outcome {
+            LineOutcome::Message => {
                 self.messages += 1;
                 if self.message_lines.len() < EXAMPLES {
                     self.message_lines.push(visible(line));
                 }
             }
-            Fate::Refused(why) => {
-                self.refused[why as usize] += 1;
-                if self.refused[why as usize] <= EXAMPLES as u64 {
+            LineOutcome::Rejected(why) => {
+                self.rejected[why as usize] += 1;
+                if self.rejected[why as usize] <= EXAMPLES as u64 {
                     self.refused_lines.push((why, visible(&line[..line.len().min(200)])));
                 }
             }
-            Fate::Row(_) if self.is_csv => {
+            LineOutcome::Row(_) if self.is_csv => {
                 if are_shortest(line) {
                     self.lines.extend_from_slice(line);
                 }
                 self.ends.push(self.lines.len());
             }
-            Fate::Row(_) | Fate::Half | Fate::Sent => {}
+            LineOutcome::Row(_) | LineOutcome::Half | LineOutcome::Sent => {}
         }
     }
 

@@ -29,7 +29,7 @@ use crate::session::{Request, Session};
 use crate::theme::Theme;
 use crossterm::event::KeyEvent;
 use list::List;
-use panel::{Panel, Plain, Row};
+use panel::{Panel, Row, SingleSetting};
 use prompt::Prompt;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -128,7 +128,7 @@ pub(crate) trait Room: Default {
     }
 
     /// The settings of a panel that stand alone.
-    fn settings() -> Vec<&'static Plain> {
+    fn settings() -> Vec<&'static SingleSetting> {
         Vec::new()
     }
 
@@ -249,7 +249,7 @@ macro_rules! rooms {
             }
 
             /// Its settings that stand alone, where it is a panel.
-            pub(crate) fn settings(self) -> Vec<&'static Plain> {
+            pub(crate) fn settings(self) -> Vec<&'static SingleSetting> {
                 match self {
                     $(RoomId::$name => <$room as Room>::settings()),+
                 }

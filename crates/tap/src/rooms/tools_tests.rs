@@ -4,7 +4,7 @@ use super::tests::{START, app, feed, picture, press, replace, typed, watched};
 use super::*;
 use crate::session::*;
 use amber_core::chain::Chain;
-use amber_core::doctor::Complaint;
+use amber_core::checkup::FaultKind;
 use amber_core::part::Listed;
 use amber_core::scale::{Curve, Offset, Sign, Step};
 use amber_core::store::Limits;
@@ -120,7 +120,7 @@ fn nudges_of_one_setting_are_one_change_and_the_wire_is_undone_too() {
         press(&mut app, KeyCode::Right);
     }
     let offset = |app: &App| app.session.channel().unwrap().settings().scale.steps[1].clone();
-    assert_eq!(offset(&app), Offset { by: 0.585 }.into());
+    assert_eq!(offset(&app), Offset { subtract: 0.585 }.into());
     keys(&mut app, "u");
     assert_eq!(app.session.bench(), before);
     keys(&mut app, "1");
@@ -161,20 +161,20 @@ fn zero_is_the_mean_of_a_level_and_refused_while_the_channel_moves() {
 #[test]
 fn formulas_are_typed_refused_by_column_and_by_name_and_follow_the_scale() {
     let mut app = watched(4);
-    let mut refused = |text: &str| {
+    let mut rejected = |text: &str| {
         app.bring(RoomId::Scale);
         keys(&mut app, "F");
         replace(&mut app, text);
         let Some(Overlay::Prompt(prompt)) = app.overlays.pop() else { panic!("{text} was taken") };
         prompt.wrong.unwrap()
     };
-    assert!(refused("slope").contains("NAME = FORMULA"));
-    assert!(refused("slope = gauge_a +").contains("column 18: the formula ends"));
+    assert!(rejected("slope").contains("NAME = FORMULA"));
+    assert!(rejected("slope = gauge_a +").contains("column 18: the formula ends"));
     assert!(
-        refused("slope = gauge_a + gauge_c")
+        rejected("slope = gauge_a + gauge_c")
             .contains("column 19: there is no channel 'gauge_c'; there are t_us, gauge_a")
     );
-    assert!(refused("bed = gauge_a").contains("a channel bed already"));
+    assert!(rejected("bed = gauge_a").contains("a channel bed already"));
     press(&mut app, KeyCode::Esc);
     keys(&mut app, "3F");
     replace(&mut app, "head = gauge_a - 100");
@@ -288,13 +288,18 @@ fn the_desk_is_surveyed_examined_and_its_thermistor_advised() {
     assert!(replace(&mut app, "-135 135 °").is_empty());
     let ends = app.session.channel().unwrap().settings().scale.full_scale().unwrap();
     assert!((ends.1 - 135.0).abs() < 1.0 && ends.0 < -130.0, "{ends:?}");
-    // The doctor: each finding with its evidence, told once.
+    // The checkup: each finding with its evidence, told once.
     keys(&mut app, "3d");
-    let found: Vec<(String, Complaint)> =
-        app.rooms.checkup.findings.iter().map(|(id, finding)| (app.session.title(*id), finding.complaint)).collect();
-    let has = |name: &str, complaint| found.contains(&(name.to_owned(), complaint));
-    assert!(has("spare", Complaint::Together) && has("load", Complaint::Unpowered), "{found:?}");
-    assert!(has("probe", Complaint::Floating) && has("knob", Complaint::Clipped), "{found:?}");
+    let found: Vec<(String, FaultKind)> = app
+        .rooms
+        .checkup
+        .findings
+        .iter()
+        .map(|(id, finding)| (app.session.title(*id), finding.kind_of_fault))
+        .collect();
+    let has = |name: &str, kind_of_fault| found.contains(&(name.to_owned(), kind_of_fault));
+    assert!(has("spare", FaultKind::Together) && has("load", FaultKind::Unpowered), "{found:?}");
+    assert!(has("probe", FaultKind::Floating) && has("knob", FaultKind::Clipped), "{found:?}");
     assert_eq!(found.len(), 4, "and nothing else: {found:?}");
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("4 findings (3 d)") && text.contains("a sensor without power"), "{text}");

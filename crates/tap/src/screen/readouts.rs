@@ -16,7 +16,7 @@ const SETTLED: &str = "=";
 
 /// How much of a channel is shown.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Form {
+enum Detail {
     /// Name, large digits, bar, least and most, state, a blank row.
     Large,
     /// Name and number, bar, least and most, state.
@@ -27,19 +27,19 @@ enum Form {
     Line,
 }
 
-fn height(form: Form, kind: Kind) -> u16 {
+fn height(form: Detail, kind: Kind) -> u16 {
     match (form, kind) {
-        (Form::Large, Kind::Digital) => 2,
+        (Detail::Large, Kind::Digital) => 2,
         (_, Kind::Digital) => 1,
-        (Form::Large, _) => 8,
-        (Form::Middle, _) => 4,
-        (Form::Small, _) => 2,
-        (Form::Line, _) => 1,
+        (Detail::Large, _) => 8,
+        (Detail::Middle, _) => 4,
+        (Detail::Small, _) => 2,
+        (Detail::Line, _) => 1,
     }
 }
 
 /// The channels with their rows: the richest form for all that fits, the selected one a step richer where it does not.
-fn places(session: &Session, rows: u16) -> Vec<(ChannelId, Form, u16)> {
+fn places(session: &Session, rows: u16) -> Vec<(ChannelId, Detail, u16)> {
     let channels: Vec<(ChannelId, Kind)> = session
         .channel_ids()
         .map(|index| (index, session.channel_at(index)))
@@ -52,18 +52,18 @@ fn places(session: &Session, rows: u16) -> Vec<(ChannelId, Form, u16)> {
         })
         .collect();
     let plans = [
-        (Form::Large, Form::Large),
-        (Form::Large, Form::Middle),
-        (Form::Middle, Form::Middle),
-        (Form::Large, Form::Small),
-        (Form::Middle, Form::Small),
-        (Form::Small, Form::Small),
-        (Form::Middle, Form::Line),
-        (Form::Line, Form::Line),
+        (Detail::Large, Detail::Large),
+        (Detail::Large, Detail::Middle),
+        (Detail::Middle, Detail::Middle),
+        (Detail::Large, Detail::Small),
+        (Detail::Middle, Detail::Small),
+        (Detail::Small, Detail::Small),
+        (Detail::Middle, Detail::Line),
+        (Detail::Line, Detail::Line),
     ];
-    let form = |plan: (Form, Form), index: ChannelId| if index == session.selected { plan.0 } else { plan.1 };
+    let form = |plan: (Detail, Detail), index: ChannelId| if index == session.selected { plan.0 } else { plan.1 };
     let needs = |plan| channels.iter().map(|(index, kind)| height(form(plan, *index), *kind)).sum::<u16>();
-    let plan = plans.into_iter().find(|plan| needs(*plan) <= rows).unwrap_or((Form::Line, Form::Line));
+    let plan = plans.into_iter().find(|plan| needs(*plan) <= rows).unwrap_or((Detail::Line, Detail::Line));
     let mut y = 0;
     let mut out = Vec::new();
     for (index, kind) in channels {
@@ -124,7 +124,7 @@ pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buf
             continue;
         }
         let unit = form_of.unit.as_str();
-        let large = form == Form::Large && digits_wide(&number) <= block.width.saturating_sub(2);
+        let large = form == Detail::Large && digits_wide(&number) <= block.width.saturating_sub(2);
         let strong = if chosen { Ink::Chosen } else { Ink::Bright };
         let raw = raw_beside(session, channel, shown);
         if large {
@@ -143,19 +143,19 @@ pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buf
             let text = fitting(room, [format!("{raw}{number} "), format!("{number} ")]);
             put_right(buffer, name_row, 0, &text, theme.style(strong));
         }
-        if form == Form::Line {
+        if form == Detail::Line {
             continue;
         }
-        let below = if form == Form::Large { 4 } else { 1 };
+        let below = if form == Detail::Large { 4 } else { 1 };
         let rest = Rect { y: block.y + below, height: block.height.saturating_sub(below), ..block };
         draw_bar(session, index, shown, theme, &lanes, rest, buffer);
-        if form != Form::Small {
+        if form != Detail::Small {
             draw_facts(channel, &form_of, shown, theme, rest, buffer);
         }
     }
 }
 
-fn number(form: &digits::Form, shown: ChannelSnapshot) -> String {
+fn number(form: &digits::NumberFormat, shown: ChannelSnapshot) -> String {
     shown.reading.map_or("–".into(), |reading| form.number(reading.smoothed, 0))
 }
 
@@ -240,7 +240,7 @@ fn draw_bar(
 
 fn draw_facts(
     channel: &Channel,
-    form: &digits::Form,
+    form: &digits::NumberFormat,
     shown: ChannelSnapshot,
     theme: Theme,
     area: Rect,

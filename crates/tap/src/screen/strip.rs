@@ -6,7 +6,7 @@ use crate::session::{Session, Source, Stage, Taking, name_of};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
-use amber_core::digits::{self, Form, counted, duration, fixed, grouped, measured, with_unit};
+use amber_core::digits::{self, NumberFormat, counted, duration, fixed, grouped, measured, with_unit};
 use amber_core::part::Listed;
 use amber_core::scale::Step;
 use amber_core::smooth::{Filter, delay, noise_gain, smooths};
@@ -52,7 +52,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
 }
 
 /// A stage's setting and value.
-fn texts(session: &Session, form: Option<&Form>, stage: Stage, room: u16) -> (String, String) {
+fn texts(session: &Session, form: Option<&NumberFormat>, stage: Stage, room: u16) -> (String, String) {
     let none = || ("".to_owned(), "–".to_owned());
     match stage {
         Stage::Wire => wire(session, room),
@@ -92,7 +92,7 @@ fn wire(session: &Session, room: u16) -> (String, String) {
     (set, last.unwrap_or_else(first))
 }
 
-fn scale(session: &Session, channel: &Channel, form: &Form, room: u16) -> (String, String) {
+fn scale(session: &Session, channel: &Channel, form: &NumberFormat, room: u16) -> (String, String) {
     let scale = &channel.settings().scale;
     let plain = scale.is_plain();
     let formula = channel.settings().formula.as_ref().map(|formula| format!("= {}", formula.text()));
@@ -116,7 +116,7 @@ fn scale(session: &Session, channel: &Channel, form: &Form, room: u16) -> (Strin
     (set, value)
 }
 
-fn smooth(session: &Session, channel: &Channel, form: &Form, room: u16) -> (String, String) {
+fn smooth(session: &Session, channel: &Channel, form: &NumberFormat, room: u16) -> (String, String) {
     let unit = form.unit.as_str();
     let value = session.reading(session.selected).map(|r| form.number(r.smoothed, 0));
     let Some(value) = value else { return ("".into(), "–".into()) };

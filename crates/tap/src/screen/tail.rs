@@ -4,7 +4,7 @@ use super::text::{cut, put, put_right};
 use crate::session::{ChannelId, Session};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
-use amber_core::split::Fate;
+use amber_core::split::LineOutcome;
 use amber_core::tail::{TailLine, visible};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -36,13 +36,13 @@ pub(super) fn draw(session: &Session, has_names: bool, theme: Theme, area: Rect,
     let rows = usize::from(area.height.saturating_sub(1 + u16::from(names)));
     let skip = session.snapshot.lines.len().saturating_sub(rows);
     let shown = &session.snapshot.lines[skip..];
-    let named = shown.iter().rposition(|line| names && matches!(line.fate, Fate::Row(_)));
+    let named = shown.iter().rposition(|line| names && matches!(line.outcome, LineOutcome::Row(_)));
     let mut y = 1;
     for (i, line) in shown.iter().enumerate() {
         let row = Rect { y: area.y + y, height: 1, ..area };
         let time = session.wall(line.at, "%H:%M:%S%.3f");
         let x = put(buffer, row, 1, 0, &time, theme.style(Ink::Dim)) + 1;
-        let x = sign(theme, line.fate, row, x, buffer);
+        let x = sign(theme, line.outcome, row, x, buffer);
         draw_text(session, theme, line.borrowed(), row, x, buffer);
         y += 1;
         if named == Some(i) {
@@ -54,7 +54,7 @@ pub(super) fn draw(session: &Session, has_names: bool, theme: Theme, area: Rect,
 
 /// Each field's name where the field stands in the line above, cut where the next one begins.
 fn field_names(session: &Session, theme: Theme, line: TailLine<'_>, row: Rect, x: u16, buffer: &mut Buffer) {
-    let (Fate::Row(first), Some(shape)) = (line.fate, session.chain().shape()) else { return };
+    let (LineOutcome::Row(first), Some(shape)) = (line.outcome, session.chain().shape()) else { return };
     put(buffer, row, 1, 0, "its fields", theme.style(Ink::Dim));
     let place = |at: usize| x + visible(&line.bytes[..at.min(line.bytes.len())]).chars().count() as u16;
     let spans = shape.spans(line.bytes, usize::from(first));
@@ -75,22 +75,22 @@ fn id_of_column(session: &Session, column: usize) -> Option<ChannelId> {
 }
 
 /// What became of a line: a sign, and the reason where it was not used. Gives the column behind it.
-pub(crate) fn sign(theme: Theme, fate: Fate, row: Rect, x: u16, buffer: &mut Buffer) -> u16 {
-    let (sign, note) = match fate {
-        Fate::Row(_) => (" ", String::new()),
-        Fate::Message => ("»", String::new()),
-        Fate::Sent => ("←", "sent".into()),
-        Fate::Half => ("…", "half a line, not used".into()),
-        Fate::Refused(why) => ("▲", format!("rejected: {}", why.text())),
+pub(crate) fn sign(theme: Theme, outcome: LineOutcome, row: Rect, x: u16, buffer: &mut Buffer) -> u16 {
+    let (sign, note) = match outcome {
+        LineOutcome::Row(_) => (" ", String::new()),
+        LineOutcome::Message => ("»", String::new()),
+        LineOutcome::Sent => ("←", "sent".into()),
+        LineOutcome::Half => ("…", "half a line, not used".into()),
+        LineOutcome::Rejected(why) => ("▲", format!("rejected: {}", why.text())),
     };
-    let strong = matches!(fate, Fate::Refused(_));
+    let strong = matches!(outcome, LineOutcome::Rejected(_));
     let x = put(buffer, row, x, 0, sign, theme.style(if strong { Ink::Bright } else { Ink::Dim })) + 1;
     if note.is_empty() {
         return x;
     }
-    let ink = match fate {
-        Fate::Refused(_) => Ink::Alert,
-        Fate::Sent => Ink::Chosen,
+    let ink = match outcome {
+        LineOutcome::Rejected(_) => Ink::Alert,
+        LineOutcome::Sent => Ink::Chosen,
         _ => Ink::Dim,
     };
     put(buffer, row, x, 0, &format!(" {note} "), theme.style(ink)) + 1
@@ -106,11 +106,15 @@ pub(crate) fn draw_text(
     buffer: &mut Buffer,
 ) {
     let cut = if line.cut > 0 { format!(" … {} more bytes", line.cut) } else { String::new() };
-    let spans = match (line.fate, session.chain().shape()) {
-        (Fate::Row(first), Some(shape)) => shape.spans(line.bytes, usize::from(first)),
+    let spans = match (line.outcome, session.chain().shape()) {
+        (LineOutcome::Row(first), Some(shape)) => shape.spans(line.bytes, usize::from(first)),
         _ => Vec::new(),
     };
-    let plain = theme.style(if matches!(line.fate, Fate::Message | Fate::Sent) { Ink::Text } else { Ink::Dim });
+    let plain = theme.style(if matches!(line.outcome, LineOutcome::Message | LineOutcome::Sent) {
+        Ink::Text
+    } else {
+        Ink::Dim
+    });
     let mut at = 0;
     for (range, column) in spans {
         // A line that was read by another shape may have its fields in any order.

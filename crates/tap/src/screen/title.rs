@@ -81,9 +81,9 @@ fn right_parts(app: &App) -> Vec<(Ink, String)> {
         let word = if count == 1 { "finding" } else { "findings" };
         parts.push((Ink::Text, format!("{count} {word} (3 d)")));
     }
-    let refused: u64 = app.session.chains().map(|chain| chain.counts().refused()).sum();
-    let ink = if refused > 0 { Ink::Bright } else { Ink::Dim };
-    parts.push((ink, format!("rejected {}", grouped(refused))));
+    let rejected: u64 = app.session.chains().map(|chain| chain.counts().rejected()).sum();
+    let ink = if rejected > 0 { Ink::Bright } else { Ink::Dim };
+    parts.push((ink, format!("rejected {}", grouped(rejected))));
     let skipped: u64 = app.session.chains().map(|chain| chain.counts().skipped).sum();
     if skipped > 0 {
         parts.push((Ink::Alert, format!(" skipped {} ", amber_core::digits::bytes(skipped))));

@@ -2,7 +2,7 @@
 
 use super::{ChannelId, Request, Session};
 use amber_core::axis::Rule;
-use amber_core::bench::{ChannelSettings, Kind, Shared, Source};
+use amber_core::bench::{ChannelSettings, Kind, Shared, WireSettings};
 use amber_core::chain::Chain;
 use amber_core::clock::Time;
 use std::path::PathBuf;
@@ -50,7 +50,7 @@ impl Session {
     }
 
     /// Changes how the selected source is opened; it is opened anew when that is a change.
-    pub(crate) fn edit_source(&mut self, edit: impl FnOnce(&mut Source)) -> Vec<Request> {
+    pub(crate) fn edit_source(&mut self, edit: impl FnOnce(&mut WireSettings)) -> Vec<Request> {
         let mut source = self.chain().settings().wire.clone();
         edit(&mut source);
         if source == self.chain().settings().wire {

@@ -4,7 +4,7 @@ use super::{ChannelId, Session};
 use amber_core::Stamp;
 use amber_core::axis::{FitAxis, Rule};
 use amber_core::bench::Kind;
-use amber_core::digits::Form;
+use amber_core::digits::NumberFormat;
 
 /// Channels of one unit.
 #[derive(Clone, Debug, PartialEq)]
@@ -62,11 +62,11 @@ impl Session {
     }
 
     /// How the numbers of channel `id` are written: as its lane needs it.
-    pub(crate) fn form(&self, id: ChannelId, lanes: &Lanes) -> Form {
+    pub(crate) fn form(&self, id: ChannelId, lanes: &Lanes) -> NumberFormat {
         let channel = self.channel_at(id);
         let lane = lanes.analog.iter().find(|lane| lane.channels.contains(&id));
         let size = lane.map_or(1.0, |lane| lane.limits.0.abs().max(lane.limits.1.abs()));
-        Form::new(size, channel.decimals(), channel.settings().scale.unit())
+        NumberFormat::new(size, channel.decimals(), channel.settings().scale.unit())
     }
 
     /// The converter's full scale, widest of the channels; `None` when no channel says its bits.
@@ -81,7 +81,7 @@ impl Session {
             let channels = || lane.channels.iter().map(|index| self.channel_at(*index));
             let span = |id: &ChannelId| {
                 let rows = self.viewport.rows_of(id.source);
-                self.channel_at(*id).scaled().least_most(rows)
+                self.channel_at(*id).scaled().min_max(rows)
             };
             let spans = lane.channels.iter().filter_map(span);
             let data = spans.reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)));

@@ -7,8 +7,8 @@ use amber_core::chain::{Chain, Finder, Found};
 use amber_core::store::Limits;
 use amber_core::tail::MEMORY;
 use amber_core::work::{Cancelled, Ticket};
-use amber_io::Attic;
-use amber_io::take::{Event, OpenedTake, Replay, Step};
+use amber_io::SpillFile;
+use amber_io::take::{Event, OpenedTake, Replay, ReplayItem};
 use crossbeam_channel::{Sender, bounded};
 use std::io;
 
@@ -27,7 +27,7 @@ pub(crate) struct TakeLoader {
     chain: Chain,
     finder: Finder,
     replay: Replay,
-    attic: Attic,
+    spill_file: SpillFile,
     in_memory: usize,
 }
 
@@ -48,7 +48,7 @@ impl TakeLoader {
             finder: chain.finder(),
             chain,
             replay: take.replay(),
-            attic: Attic::default(),
+            spill_file: SpillFile::default(),
             in_memory: IN_MEMORY,
         }
     }
@@ -61,7 +61,7 @@ impl TakeLoader {
 
     /// Reads on, `most` bytes or a little more: one thread finds rows, another one takes them in.
     pub(super) fn read(&mut self, most: u64, ticket: &Ticket) -> Result<Read, Cancelled> {
-        let TakeLoader { chain, finder, replay, attic, in_memory } = self;
+        let TakeLoader { chain, finder, replay, spill_file, in_memory } = self;
         let stop = replay.given().0.saturating_add(most);
         let (hand_over, found) = bounded::<Found>(8);
         let read = std::thread::scope(|scope| {
@@ -69,7 +69,7 @@ impl TakeLoader {
                 for found in found {
                     chain.gather(found);
                 }
-                chain.move_away(*in_memory, attic);
+                chain.move_away(*in_memory, spill_file);
             });
             let read = find(finder, replay, stop, ticket, &hand_over);
             // It ends when nothing can be handed over any more.
@@ -103,11 +103,11 @@ fn find(
             break Read::Part;
         }
         match replay.next_step() {
-            Ok(Some(Step::Sent(sent))) => finder.sent(sent.at, &sent.bytes),
-            Ok(Some(Step::Event(_, Event::Opened { opening, within }))) => finder.open(opening, within),
-            Ok(Some(Step::Event(_, Event::Ended))) => finder.end(),
-            Ok(Some(Step::Event(_, Event::Stopped))) => {}
-            Ok(Some(Step::Bytes(at, bytes))) => finder.feed(at, bytes),
+            Ok(Some(ReplayItem::Sent(sent))) => finder.sent(sent.at, &sent.bytes),
+            Ok(Some(ReplayItem::Event(_, Event::Opened { opening, within }))) => finder.open(opening, within),
+            Ok(Some(ReplayItem::Event(_, Event::Ended))) => finder.end(),
+            Ok(Some(ReplayItem::Event(_, Event::Stopped))) => {}
+            Ok(Some(ReplayItem::Bytes(at, bytes))) => finder.feed(at, bytes),
             Ok(None) => {
                 finder.finish();
                 break Read::Whole;
@@ -133,7 +133,7 @@ impl TakeLoader {
     /// The whole, and the bytes of it that went to the disk.
     pub(crate) fn whole(mut self) -> (Chain, u64) {
         self.read(u64::MAX, &Ticket::default()).unwrap();
-        (self.chain, self.attic.used())
+        (self.chain, self.spill_file.used())
     }
 }
 
@@ -193,7 +193,7 @@ impl Session {
         match read {
             Read::Part => self.do_task(Task::Read { place, reading, ticket }),
             Read::Whole => {
-                if let Some(why) = reading.attic.failed() {
+                if let Some(why) = reading.spill_file.failed() {
                     self.say(format!("the history stays in memory, there is no room for it at {why}"), true);
                 }
             }

@@ -36,7 +36,7 @@ use crate::screen::text::more;
 use amber_core::Stamp;
 use amber_core::axis::FitAxis;
 use amber_core::bench::{Bench, Kind, Shared};
-use amber_core::chain::{Chain, Channel, Reading};
+use amber_core::chain::{Chain, Channel, ChannelValues};
 use amber_io::LinkState;
 use amber_io::take::{Mark, OpenedTake};
 use jiff::tz::TimeZone;
@@ -189,11 +189,11 @@ impl Session {
     }
 
     /// What the screen shows of channel `id`, if it has shown anything of it.
-    pub(crate) fn reading(&self, id: ChannelId) -> Option<Reading> {
+    pub(crate) fn reading(&self, id: ChannelId) -> Option<ChannelValues> {
         self.snapshot.of(id).reading
     }
 
-    /// What the reference of channel `id`'s converter says, where that is a channel; NaN elsewhere.
+    /// What the reference of channel `id`'s converter says, where that is a channel; NaN spill.
     pub(crate) fn reference(&self, id: ChannelId) -> f64 {
         self.reading(id).and_then(|reading| reading.reference).unwrap_or(f64::NAN)
     }

@@ -1,8 +1,8 @@
 //! What the session wants done outside: on ports, disks and the terminal.
 
 use amber_core::Stamp;
-use amber_core::bench::{Bench, Source};
-use amber_io::take::Place;
+use amber_core::bench::{Bench, WireSettings};
+use amber_io::take::TakePlace;
 use std::path::PathBuf;
 
 /// Something for the shell to do.
@@ -10,7 +10,7 @@ use std::path::PathBuf;
 pub(crate) enum Request {
     /// Start a take, with the settings of each source.
     StartTake {
-        place: Place,
+        place: TakePlace,
         benches: Vec<Bench>,
     },
     StopTake,
@@ -27,7 +27,7 @@ pub(crate) enum Request {
         may_replace: bool,
     },
     /// Close the source at this place and open this one.
-    Open(usize, Source),
+    Open(usize, WireSettings),
     /// Tell the link of the source at this place to do something.
     Tell(usize, LinkOrder),
     /// Ring the terminal's bell.

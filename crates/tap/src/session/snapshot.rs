@@ -3,7 +3,7 @@
 
 use super::{ChannelId, Session, Source, Viewport};
 use amber_core::Stamp;
-use amber_core::chain::Reading;
+use amber_core::chain::ChannelValues;
 use amber_core::split::Shape;
 use amber_core::tail::{KeptLine, Tail};
 use amber_core::watch::WatchState;
@@ -16,7 +16,7 @@ const LINES: usize = 60;
 #[derive(Clone, Copy, Debug, Default)]
 pub(crate) struct ChannelSnapshot {
     /// The values at each stage; `None` before the first row.
-    pub(crate) reading: Option<Reading>,
+    pub(crate) reading: Option<ChannelValues>,
     /// Minimum and maximum of the smoothed value in view.
     pub(crate) min_max: Option<(f64, f64)>,
     /// The side of its threshold, and the crossings up to then.
@@ -77,7 +77,7 @@ impl Session {
             let (rows, row) = (self.viewport.rows_of(place), self.viewport.row(place));
             let shown = chain.channels().iter().enumerate().map(|(index, channel)| ChannelSnapshot {
                 reading: row.and_then(|row| chain.reading(index, row)),
-                min_max: channel.output().least_most(rows.clone()).map(|(a, b)| (f64::from(a), f64::from(b))),
+                min_max: channel.output().min_max(rows.clone()).map(|(a, b)| (f64::from(a), f64::from(b))),
                 watch: row.map_or_else(WatchState::default, |row| channel.watcher().at(row)),
             });
             sources.push(shown.collect());
@@ -88,7 +88,7 @@ impl Session {
     /// Whether the numbers' time has come.
     pub(crate) fn numbers_due(&self, now: Stamp) -> bool {
         // Frames come a sixtieth of a second apart: a refresh that is nearly due is due.
-        let pace = 1.0 / self.shared.screen.pace - 0.5 / 60.0;
+        let pace = 1.0 / self.shared.screen.refresh_rate - 0.5 / 60.0;
         self.snapshot.at.is_none_or(|at| now.seconds_since(at) >= pace || now < at)
     }
 

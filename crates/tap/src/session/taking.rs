@@ -4,7 +4,7 @@ use super::{Request, Session, Source};
 use amber_core::Stamp;
 use amber_core::bench::Split;
 use amber_core::digits;
-use amber_io::take::{Mark, Place, Report, Summary, TakeError};
+use amber_io::take::{Mark, Report, Summary, TakeError, TakePlace};
 use std::path::{Path, PathBuf};
 
 /// Whether a take runs.
@@ -71,7 +71,7 @@ impl Session {
         }
         self.taking = Taking::Starting;
         self.stopped = 0;
-        let place = Place::Next(self.folder.clone());
+        let place = TakePlace::Next(self.folder.clone());
         vec![Request::StartTake { place, benches: self.pinned_benches() }]
     }
 
@@ -124,7 +124,7 @@ impl Session {
         let sum = self.summaries.iter().flatten().cloned().reduce(|mut all, one| {
             all.bytes += one.bytes;
             all.tally.rows += one.tally.rows;
-            all.tally.refused += one.tally.refused;
+            all.tally.rejected += one.tally.rejected;
             all.tally.messages += one.tally.messages;
             all.tally.late_fields += one.tally.late_fields;
             all.seconds = all.seconds.max(one.seconds);
@@ -146,8 +146,8 @@ pub(crate) fn in_words(summary: &Summary) -> String {
     let tally = summary.tally;
     let mut text = format!("{}, {}", digits::counted(tally.rows, "row"), digits::bytes(summary.bytes));
     text += &format!(", {}", digits::duration(summary.seconds.round()));
-    if tally.refused > 0 {
-        text += &format!(", {} rejected", digits::counted(tally.refused, "line"));
+    if tally.rejected > 0 {
+        text += &format!(", {} rejected", digits::counted(tally.rejected, "line"));
     }
     if tally.late_fields > 0 {
         text += &format!(", {} of late channels only in wire.bin", digits::counted(tally.late_fields, "field"));

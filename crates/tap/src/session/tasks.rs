@@ -6,7 +6,7 @@ use amber_core::Stamp;
 use amber_core::chain::Work;
 use amber_core::tail::{Filter, Tail};
 use amber_core::work::Ticket;
-use amber_io::Attic;
+use amber_io::SpillFile;
 
 /// How long work goes on before the screen says so, in seconds.
 const UNNOTICED: f64 = 0.2;
@@ -107,7 +107,7 @@ impl Task {
         match self {
             Task::Anew { place, mut work, ticket } => {
                 work.run(&ticket).ok()?;
-                work.move_away(IN_MEMORY, &mut Attic::default());
+                work.move_away(IN_MEMORY, &mut SpillFile::default());
                 Some(Done::Anew { place, work, ticket })
             }
             Task::Read { place, reading, ticket } => read_part(place, reading, ticket).map(Done::Read),

@@ -6,7 +6,7 @@ use crate::app::{App, Message};
 use amber_core::chain::Chain;
 use amber_io::Feed;
 use amber_io::LinkState;
-use amber_io::take::Place as TakePlace;
+use amber_io::take::TakePlace;
 use crossterm::event::KeyCode;
 use jiff::tz::TimeZone;
 
@@ -178,7 +178,7 @@ fn what_has_no_room_in_memory_is_read_from_the_disk() {
     for _ in 0..2 {
         let spans = |chain: &Chain| {
             let series = chain.channels().iter().map(|channel| channel.output());
-            let span = |rows: std::ops::Range<u64>| series.clone().map(move |one| one.least_most(rows.clone()));
+            let span = |rows: std::ops::Range<u64>| series.clone().map(move |one| one.min_max(rows.clone()));
             (0..300).flat_map(|i| span(i * 333..i * 333 + 1 + i * 7)).collect::<Vec<_>>()
         };
         assert_eq!(spans(&away), spans(&held));

@@ -192,7 +192,7 @@ fn difference(a: &Bench, b: &Bench) -> String {
     let (a, b) = (&a.shared, &b.shared);
     let parts = [
         (a.lane != b.lane, "y axis"),
-        (a.say != b.say, "lines to send"),
+        (a.command != b.command, "lines to send"),
         (a.name != b.name, "name of the bench"),
         (a.history != b.history, "history"),
         (a.levels != b.levels, "levels"),

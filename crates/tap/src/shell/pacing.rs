@@ -19,13 +19,13 @@ const PATIENCE: Duration = Duration::from_millis(14);
 pub(super) struct Pacer {
     allowance: f64,
     counted: Instant,
-    /// When the oldest change that is not drawn yet was refused.
-    refused: Option<Instant>,
+    /// When the oldest change that is not drawn yet was rejected.
+    rejected: Option<Instant>,
 }
 
 impl Pacer {
     pub(super) fn new(now: Instant) -> Self {
-        Pacer { allowance: SAVED, counted: now, refused: None }
+        Pacer { allowance: SAVED, counted: now, rejected: None }
     }
 
     fn count(&mut self, now: Instant) {
@@ -38,15 +38,15 @@ impl Pacer {
         self.count(now);
         let may = self.allowance >= 1.0;
         self.allowance -= f64::from(may);
-        self.refused = if may { None } else { self.refused.or(Some(now)) };
+        self.rejected = if may { None } else { self.rejected.or(Some(now)) };
         may
     }
 
-    /// How long to wait for the next change before what was refused is drawn.
+    /// How long to wait for the next change before what was rejected is drawn.
     pub(super) fn wait(&mut self, now: Instant) -> Duration {
         self.count(now);
         let allowed = Duration::from_secs_f64(((1.0 - self.allowance) / RATE).max(0.0));
-        let patience = self.refused.map_or(Duration::ZERO, |since| (since + PATIENCE).saturating_duration_since(now));
+        let patience = self.rejected.map_or(Duration::ZERO, |since| (since + PATIENCE).saturating_duration_since(now));
         allowed.max(patience)
     }
 }

@@ -12,8 +12,8 @@ use crate::save::Saved;
 use crate::screen::{self, Change, Drawn};
 use crate::session::{Done, LinkOrder, Request, Task, TaskKind};
 use crate::theme::{Depth, Theme};
-use amber_core::bench::{Bench, Source};
-use amber_io::take::{From, Keeper, OpenedTake, Order, Place, Report, next_folder};
+use amber_core::bench::{Bench, WireSettings};
+use amber_io::take::{From, Keeper, OpenedTake, Order, Report, TakePlace, next_folder};
 use amber_io::{Command, Feed, HostClock, Link, LinkState};
 use anyhow::{Context, bail};
 use crossbeam_channel::{Receiver, Select, TryRecvError, bounded};
@@ -349,17 +349,17 @@ impl Shell<'_> {
     }
 
     /// Starts the keepers; several of them write below one folder.
-    fn start_take(&mut self, place: Place, benches: Vec<Bench>) -> anyhow::Result<()> {
+    fn start_take(&mut self, place: TakePlace, benches: Vec<Bench>) -> anyhow::Result<()> {
         let places = if self.live.len() == 1 {
             vec![place]
         } else {
             let folder = match &place {
-                Place::Next(parent) => next_folder(parent),
-                Place::Exactly(folder) => Ok(folder.clone()),
+                TakePlace::Next(parent) => next_folder(parent),
+                TakePlace::Exactly(folder) => Ok(folder.clone()),
             };
             match folder {
                 Ok(folder) => {
-                    self.app.session.source_names().iter().map(|name| Place::Exactly(folder.join(name))).collect()
+                    self.app.session.source_names().iter().map(|name| TakePlace::Exactly(folder.join(name))).collect()
                 }
                 Err(error) => {
                     self.tell(Message::Report(0, Report::Failed { error, kept: None }))?;
@@ -389,7 +389,7 @@ impl Shell<'_> {
         }
     }
 
-    fn open(&mut self, place: usize, source: &Source) {
+    fn open(&mut self, place: usize, source: &WireSettings) {
         match crate::commands::endpoint(source) {
             Ok(endpoint) => self.command(place, Command::Open(Box::new(endpoint))),
             Err(error) => self.app.session.say(format!("{error:#}"), true),

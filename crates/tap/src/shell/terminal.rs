@@ -84,7 +84,7 @@ impl Writer {
     }
 
     /// Waits until all is written, but not for ever. Whether it is.
-    fn settle(&mut self) -> bool {
+    fn catch_up(&mut self) -> bool {
         if self.busy {
             self.busy = matches!(self.written.recv_timeout(PATIENCE), Err(RecvTimeoutError::Timeout));
         }
@@ -108,12 +108,12 @@ impl Screen {
     /// Gives the terminal back, as far as it can be written to.
     fn give_back(&mut self) {
         // Frames that wait for ever are given up; the terminal's own settings go back in any case.
-        if self.writer.settle() {
+        if self.writer.catch_up() {
             let mut last = Vec::new();
             // Writing to a vector cannot fail.
             let _ = queue!(last, DisableBracketedPaste, DisableMouseCapture, LeaveAlternateScreen, Show);
             if self.writer.write(last).is_ok() {
-                self.writer.settle();
+                self.writer.catch_up();
             }
         }
         let _ = disable_raw_mode();

@@ -3,7 +3,7 @@
 use amber_boards::Pty;
 use amber_core::Stamp;
 use amber_core::bench::Bench;
-use amber_io::take::{Event, OpenedTake, Place, Writer, open};
+use amber_io::take::{Event, OpenedTake, TakePlace, Writer, open};
 use rand::rngs::StdRng;
 use rand::{RngExt, SeedableRng};
 use rustix::process::{Pid, Signal, kill_process};
@@ -436,7 +436,7 @@ pub(crate) fn damaged(rig: &mut Rig, times: usize) -> Outcome<Count> {
     let start = Stamp(1_780_000_000_000_000_000);
     let bench =
         Bench::parse("[[channel]]\nname = \"a\"\nscale = { steps = [{ is = \"gain\", by = 2.0, unit = \"m\" }] }")?;
-    let mut writer = Writer::create(&Place::Exactly(whole.clone()), &bench, start, Event::BEGIN, None)?;
+    let mut writer = Writer::create(&TakePlace::Exactly(whole.clone()), &bench, start, Event::BEGIN, None)?;
     for i in 0..400 {
         let at = start.plus(f64::from(i) * 0.01);
         writer.chunk(at, format!("t_ms={} a={} b={}\n", i * 10, i % 37, i % 5).as_bytes())?;

@@ -16,7 +16,7 @@ fn started_alone_it_lists_what_there_is_and_watches_what_is_chosen() {
     terminal.wait("nothing.bench.toml is not there");
     terminal.keys(&["p", "chatter", "Enter"]);
     terminal.wait("chatter at 57600 baud");
-    terminal.wait("stacked 3");
+    terminal.wait("per-line 3");
     terminal.keys(&["s", "C-u", "rail.bench.toml", "Enter"]);
     terminal.wait("bench saved");
     terminal.keys(&["q"]);
@@ -27,9 +27,9 @@ fn started_alone_it_lists_what_there_is_and_watches_what_is_chosen() {
     assert!(screen.contains("benches used lately") && screen.contains("chatter, "), "{screen}");
     again.keys(&["q"]);
     again.wait("[ended with 0]");
-    let elsewhere = tempfile::tempdir().unwrap();
+    let spill = tempfile::tempdir().unwrap();
     let state = format!("XDG_STATE_HOME={}/state", dir.path().display());
-    let named = Terminal::start(&state, &["bench", "rail"], elsewhere.path(), (120, 40));
+    let named = Terminal::start(&state, &["bench", "rail"], spill.path(), (120, 40));
     named.wait("chatter at 57600 baud");
 }
 

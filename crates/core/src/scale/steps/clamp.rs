@@ -9,14 +9,14 @@ use serde::{Deserialize, Serialize};
 #[serde(deny_unknown_fields)]
 pub struct Clamp {
     /// The minimum that comes out.
-    pub low: f64,
+    pub min: f64,
     /// The maximum that comes out; above `low`.
-    pub high: f64,
+    pub max: f64,
 }
 
 impl Default for Clamp {
     fn default() -> Self {
-        Clamp { low: 0.0, high: 100.0 }
+        Clamp { min: 0.0, max: 100.0 }
     }
 }
 
@@ -24,14 +24,14 @@ impl Part for Clamp {
     const KIND: &'static str = "clamp";
     const HELP: &'static str = "holds the value between two limits";
     const SETTINGS: &'static [Setting<Self>] = &[
-        Setting::<Self>::number("min", "what lies below becomes this", |step| step.low, |step, low| step.low = low)
+        Setting::<Self>::number("min", "what lies below becomes this", |step| step.min, |step, low| step.min = low)
             .unit(Unit::Input),
-        Setting::<Self>::number("max", "what lies above becomes this", |step| step.high, |step, high| step.high = high)
+        Setting::<Self>::number("max", "what lies above becomes this", |step| step.max, |step, high| step.max = high)
             .unit(Unit::Input),
     ];
 
     fn conflict(&self) -> Option<&'static str> {
-        (self.low >= self.high).then_some("min must lie below max")
+        (self.min >= self.max).then_some("min must lie below max")
     }
 }
 
@@ -39,10 +39,10 @@ impl Transform for Clamp {
     #[inline]
     fn apply(&self, x: f64, _reference: f64) -> f64 {
         // Unlike the standard library's clamp this never panics, and a gap stays a gap.
-        if x < self.low {
-            self.low
-        } else if x > self.high {
-            self.high
+        if x < self.min {
+            self.min
+        } else if x > self.max {
+            self.max
         } else {
             x
         }

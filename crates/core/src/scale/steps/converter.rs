@@ -16,7 +16,7 @@ pub struct Converter {
     pub reference: Reference,
     /// The top code stands for the whole reference; else for one code less, as most converters do.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
-    pub top: bool,
+    pub top_is_reference: bool,
 }
 
 /// What full scale stands for.
@@ -31,7 +31,7 @@ pub enum Reference {
 
 impl Default for Converter {
     fn default() -> Self {
-        Converter { bits: Some(12), reference: Reference::Volts(3.3), top: false }
+        Converter { bits: Some(12), reference: Reference::Volts(3.3), top_is_reference: false }
     }
 }
 
@@ -103,8 +103,8 @@ impl Part for Converter {
             "top code",
             "what the highest code stands for; most converters: reference − 1 LSB",
             &["= reference − 1 LSB", "= reference"],
-            |converter| usize::from(converter.top),
-            |converter, choice| converter.top = choice == 1,
+            |converter| usize::from(converter.top_is_reference),
+            |converter, choice| converter.top_is_reference = choice == 1,
         ),
     ];
 
@@ -126,7 +126,7 @@ impl Converter {
     pub fn share(&self) -> f64 {
         match self.bits {
             None => 1.0,
-            Some(bits) => (2f64.powi(i32::from(bits)) - f64::from(u8::from(self.top))).recip(),
+            Some(bits) => (2f64.powi(i32::from(bits)) - f64::from(u8::from(self.top_is_reference))).recip(),
         }
     }
 

@@ -14,15 +14,15 @@ pub struct Divider {
     pub supply: f64,
     /// The sensor stands between supply and tap; else between tap and ground.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
-    pub high: bool,
+    pub sensor_at_supply: bool,
     /// Ohms become volts; else volts become ohms.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
-    pub back: bool,
+    pub ohms_to_volts: bool,
 }
 
 impl Default for Divider {
     fn default() -> Self {
-        Divider { fixed: 10_000.0, supply: 3.3, high: false, back: false }
+        Divider { fixed: 10_000.0, supply: 3.3, sensor_at_supply: false, ohms_to_volts: false }
     }
 }
 
@@ -50,15 +50,15 @@ impl Part for Divider {
             "sensor is",
             "where the sensor stands: above the tap, or below it",
             &["at ground", "at the supply"],
-            |divider| usize::from(divider.high),
-            |divider, choice| divider.high = choice == 1,
+            |divider| usize::from(divider.sensor_at_supply),
+            |divider, choice| divider.sensor_at_supply = choice == 1,
         ),
         Setting::choice(
             "turns",
             "the way back shows what a sensor would give",
             &["volts into ohms", "ohms into volts"],
-            |divider| usize::from(divider.back),
-            |divider, choice| divider.back = choice == 1,
+            |divider| usize::from(divider.ohms_to_volts),
+            |divider, choice| divider.ohms_to_volts = choice == 1,
         ),
     ];
 }
@@ -66,14 +66,14 @@ impl Part for Divider {
 impl Divider {
     /// The volts at the tap for a sensor of `ohms`.
     pub fn volts(&self, ohms: f64) -> f64 {
-        let below = if self.high { self.fixed } else { ohms };
+        let below = if self.sensor_at_supply { self.fixed } else { ohms };
         self.supply * below / (self.fixed + ohms)
     }
 
     /// The sensor's ohms for `volts` at the tap; a gap where no resistor gives them.
     pub fn ohms(&self, volts: f64) -> f64 {
         let rest = self.supply - volts;
-        let ohms = if self.high { self.fixed * rest / volts } else { self.fixed * volts / rest };
+        let ohms = if self.sensor_at_supply { self.fixed * rest / volts } else { self.fixed * volts / rest };
         if ohms >= 0.0 && ohms.is_finite() { ohms } else { f64::NAN }
     }
 }
@@ -81,15 +81,15 @@ impl Divider {
 impl Transform for Divider {
     #[inline]
     fn apply(&self, x: f64, _reference: f64) -> f64 {
-        if self.back { self.volts(x) } else { self.ohms(x) }
+        if self.ohms_to_volts { self.volts(x) } else { self.ohms(x) }
     }
 
     fn inverse(&self, y: f64, _reference: f64) -> Option<f64> {
-        Some(if self.back { self.ohms(y) } else { self.volts(y) })
+        Some(if self.ohms_to_volts { self.ohms(y) } else { self.volts(y) })
     }
 
     fn unit(&self) -> &str {
-        ["Ω", "V"][usize::from(self.back)]
+        ["Ω", "V"][usize::from(self.ohms_to_volts)]
     }
 
     fn role(&self) -> Role {

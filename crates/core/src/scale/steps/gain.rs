@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 #[serde(deny_unknown_fields)]
 pub struct Gain {
     /// Units for each unit of the step before; not 0.
-    pub by: f64,
+    pub factor: f64,
     /// The unit behind it; empty: the same as before.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub unit: String,
@@ -17,7 +17,7 @@ pub struct Gain {
 
 impl Default for Gain {
     fn default() -> Self {
-        Gain { by: 1.0, unit: String::new() }
+        Gain { factor: 1.0, unit: String::new() }
     }
 }
 
@@ -28,25 +28,25 @@ impl Part for Gain {
         Setting::<Self>::number(
             "multiply by",
             "units for each unit before; type 1/0.04 to divide",
-            |step| step.by,
-            |step, by| step.by = by,
+            |step| step.factor,
+            |step, by| step.factor = by,
         )
         .range(Range::NotZero),
         Setting::output_unit(|step| &step.unit, |step, unit| step.unit = unit),
     ];
 
     fn short(&self) -> String {
-        format!("×{}", self.by)
+        format!("×{}", self.factor)
     }
 }
 
 impl Transform for Gain {
     fn apply(&self, x: f64, _reference: f64) -> f64 {
-        x * self.by
+        x * self.factor
     }
 
     fn line(&self, _reference: f64) -> Option<(f64, f64)> {
-        Some((self.by, 0.0))
+        Some((self.factor, 0.0))
     }
 
     fn unit(&self) -> &str {

@@ -87,7 +87,7 @@ pub(super) trait Transform: Debug {
 
 crate::part::kinds! {
     /// A step of a scale. Values come in the unit of the step before, and NaN, a gap, stays one.
-    enum Step as Transform, at most 32, "step" tagged "is":
+    enum Step as Transform, at most 32, "step":
     Converter, Offset, Gain, Sensitivity, Sign, Absolute, Clamp, Decimals, Zero, Divider, Table, Polynomial, Thermistor,
     Steinhart, Range, Calibration,
 }

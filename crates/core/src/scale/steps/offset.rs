@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 #[serde(deny_unknown_fields)]
 pub struct Offset {
     /// What is subtracted, in the unit of the step before.
-    pub by: f64,
+    pub subtract: f64,
 }
 
 impl Part for Offset {
@@ -18,23 +18,23 @@ impl Part for Offset {
     const SETTINGS: &'static [Setting<Self>] = &[Setting::<Self>::number(
         "subtract",
         "in the unit of the value before it",
-        |step| step.by,
-        |step, by| step.by = by,
+        |step| step.subtract,
+        |step, by| step.subtract = by,
     )
     .unit(Unit::Input)
     .nudged(Nudge::Input)];
 
     fn short(&self) -> String {
-        format!("{:+}", -self.by)
+        format!("{:+}", -self.subtract)
     }
 }
 
 impl Transform for Offset {
     fn apply(&self, x: f64, _reference: f64) -> f64 {
-        x - self.by
+        x - self.subtract
     }
 
     fn line(&self, _reference: f64) -> Option<(f64, f64)> {
-        Some((1.0, -self.by))
+        Some((1.0, -self.subtract))
     }
 }

@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 #[serde(deny_unknown_fields)]
 pub struct Sensitivity {
     /// Units of the step before for each unit behind it; not 0.
-    pub by: f64,
+    pub divisor: f64,
     /// The unit behind it; empty: the same as before.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub unit: String,
@@ -17,7 +17,7 @@ pub struct Sensitivity {
 
 impl Default for Sensitivity {
     fn default() -> Self {
-        Sensitivity { by: 1.0, unit: String::new() }
+        Sensitivity { divisor: 1.0, unit: String::new() }
     }
 }
 
@@ -28,8 +28,8 @@ impl Part for Sensitivity {
         Setting::<Self>::number(
             "divide by",
             "of the unit before for each output unit; 40m is 0.04",
-            |step| step.by,
-            |step, by| step.by = by,
+            |step| step.divisor,
+            |step, by| step.divisor = by,
         )
         .unit(Unit::Input)
         .range(Range::NotZero),
@@ -37,17 +37,17 @@ impl Part for Sensitivity {
     ];
 
     fn short(&self) -> String {
-        format!("÷{}", self.by)
+        format!("÷{}", self.divisor)
     }
 }
 
 impl Transform for Sensitivity {
     fn apply(&self, x: f64, _reference: f64) -> f64 {
-        x / self.by
+        x / self.divisor
     }
 
     fn line(&self, _reference: f64) -> Option<(f64, f64)> {
-        Some((self.by.recip(), 0.0))
+        Some((self.divisor.recip(), 0.0))
     }
 
     fn unit(&self) -> &str {

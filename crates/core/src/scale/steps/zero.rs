@@ -9,10 +9,10 @@ use serde::{Deserialize, Serialize};
 #[serde(deny_unknown_fields)]
 pub struct Zero {
     /// What is subtracted, in the unit of the step before.
-    pub by: f64,
+    pub subtract: f64,
     /// When it was taken, as text for a person; empty when it was typed.
     #[serde(default, skip_serializing_if = "String::is_empty")]
-    pub taken: String,
+    pub date: String,
 }
 
 impl Part for Zero {
@@ -22,18 +22,18 @@ impl Part for Zero {
         Setting::<Self>::number(
             "zero at",
             "what counts as zero; z takes the settled value",
-            |zero| zero.by,
-            |zero, by| zero.by = by,
+            |zero| zero.subtract,
+            |zero, by| zero.subtract = by,
         )
         .unit(Unit::Input)
         .nudged(Nudge::Input),
         Setting::<Self>::text(
-            "taken",
+            "date",
             "when the zero was taken; Enter notes something else",
-            |zero| &zero.taken,
-            |zero, taken| zero.taken = taken,
+            |zero| &zero.date,
+            |zero, date| zero.date = date,
         )
-        .when(|zero| !zero.taken.is_empty()),
+        .when(|zero| !zero.date.is_empty()),
     ];
 
     fn short(&self) -> String {
@@ -43,10 +43,10 @@ impl Part for Zero {
 
 impl Transform for Zero {
     fn apply(&self, x: f64, _reference: f64) -> f64 {
-        x - self.by
+        x - self.subtract
     }
 
     fn line(&self, _reference: f64) -> Option<(f64, f64)> {
-        Some((1.0, -self.by))
+        Some((1.0, -self.subtract))
     }
 }

@@ -6,7 +6,7 @@ use crate::session::{AnalogLane, ChannelId, Session};
 use crate::theme::{Ink, Theme};
 use amber_core::Stamp;
 use amber_core::axis::{Rule, ticks};
-use amber_core::digits::{Form, fixed};
+use amber_core::digits::{NumberFormat, fixed};
 use amber_core::levels::Level;
 use amber_core::window::{Columns, Grid, Logic, Span};
 use ratatui::buffer::Buffer;
@@ -20,8 +20,8 @@ pub(super) fn dot_row(value: f64, limits: (f64, f64), height: u16) -> usize {
 }
 
 /// How the numbers beside a lane are written.
-fn lane_form(lane: &AnalogLane) -> Form {
-    Form::new(lane.limits.0.abs().max(lane.limits.1.abs()), 0, &lane.unit)
+fn lane_form(lane: &AnalogLane) -> NumberFormat {
+    NumberFormat::new(lane.limits.0.abs().max(lane.limits.1.abs()), 0, &lane.unit)
 }
 
 /// The row above a plot: the unit, the channels, and what decides the axis.
@@ -114,7 +114,7 @@ pub(super) fn level_bars(session: &Session, lane: &AnalogLane, columns: &Columns
         let row = (dot_row(mean, lane.limits, height) / 4) as u16;
         // Above the trace, so that both are seen.
         let row = if row > 0 { row - 1 } else { row + 1 };
-        let text = Form::new(size, channel.decimals(), &lane.unit).number(mean, 0);
+        let text = NumberFormat::new(size, channel.decimals(), &lane.unit).number(mean, 0);
         let (from, to) = (place(level.from.max(Stamp(first)), 0), place(level.to, width.saturating_sub(1)));
         (inside && from <= to).then_some((from, to, row, text))
     };

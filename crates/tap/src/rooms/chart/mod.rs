@@ -177,13 +177,13 @@ pub(crate) fn look(session: &Session, view: &Viewport, area: Rect) -> Look {
         };
         for (index, channel) in lane.channels.iter().map(|index| (*index, session.channel_at(*index))) {
             for series in channel.smoothed().into_iter().chain([channel.scaled()]) {
-                let spans = rows_of(index).clone().map(|rows| series.least_most(rows).map(|(a, b)| (dots(a), dots(b))));
+                let spans = rows_of(index).clone().map(|rows| series.min_max(rows).map(|(a, b)| (dots(a), dots(b))));
                 spans.hash(&mut edge);
             }
         }
     }
     for index in &lanes.digital {
-        let span = session.channel_at(*index).scaled().least_most(rows_of(*index)[0].start..rows_of(*index)[1].end);
+        let span = session.channel_at(*index).scaled().min_max(rows_of(*index)[0].start..rows_of(*index)[1].end);
         let code = session.channel_at(*index).kind() == Kind::Code;
         let part = |value: f32| if code { value.to_bits() } else { u32::from(value >= 0.5) };
         span.map(|(a, b)| (part(a), part(b))).hash(&mut edge);
@@ -214,7 +214,7 @@ fn guide(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
             _ => "opening the port",
         }
         .into()
-    } else if counts.refused() > 0 {
+    } else if counts.rejected() > 0 {
         "bytes arrive, but no line reads as numbers: see below what comes, and why it is rejected (2)".into()
     } else {
         "bytes arrive: looking for the shape of the lines".into()

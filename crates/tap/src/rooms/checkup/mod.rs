@@ -9,7 +9,7 @@ use crate::session::{ChannelId, Session};
 use crate::theme::Theme;
 use amber_core::Stamp;
 use amber_core::bench::Kind;
-use amber_core::doctor::{Complaint, Finding, Patient, examine};
+use amber_core::checkup::{CheckedChannel, FaultKind, Finding, check_up};
 use crossterm::event::KeyCode::{Down, Esc, Up};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -31,9 +31,9 @@ pub(crate) struct Checkup {
     /// The channel, and what was found.
     pub(crate) findings: Vec<(ChannelId, Finding)>,
     /// When each of them was last confirmed.
-    seen: HashMap<(ChannelId, Complaint), Stamp>,
+    seen: HashMap<(ChannelId, FaultKind), Stamp>,
     /// What was told already.
-    told: HashSet<(String, Complaint)>,
+    told: HashSet<(String, FaultKind)>,
     looked: Option<Stamp>,
     /// Lines by which the list is moved up.
     scroll: u16,
@@ -116,14 +116,14 @@ impl Checkup {
             let Some((first_at, last_at)) = ends.filter(|_| recent.end - recent.start > 1) else { continue };
             let interval = last_at.seconds_since(first_at) / (recent.end - recent.start - 1) as f64;
             let mut ids = Vec::new();
-            let mut patients = Vec::new();
+            let mut channels_to_check = Vec::new();
             for (index, channel) in chain.channels().iter().enumerate() {
                 if channel.kind() != Kind::Analog || channel.settings().formula.is_some() {
                     continue;
                 }
                 let raw = recent.clone().filter_map(|row| chain.store().raw(index, row)).filter(|raw| !raw.is_nan());
                 let Some(ever) = channel.ends() else { continue };
-                patients.push(Patient {
+                channels_to_check.push(CheckedChannel {
                     name: channel.title(),
                     scale: &channel.settings().scale,
                     raw: raw.collect(),
@@ -133,28 +133,29 @@ impl Checkup {
                 });
                 ids.push(ChannelId { source: place, channel: index });
             }
-            looked_at += patients.len();
-            findings.extend(examine(&patients).into_iter().map(|finding| (ids[finding.channel], finding)));
+            looked_at += channels_to_check.len();
+            findings.extend(check_up(&channels_to_check).into_iter().map(|finding| (ids[finding.channel], finding)));
         }
         self.looked_at = looked_at;
         // What comes and goes at the edge of being worth a word stays for a while.
         let now = session.now;
         for (id, finding) in &findings {
-            self.seen.insert((*id, finding.complaint), now);
+            self.seen.insert((*id, finding.kind_of_fault), now);
         }
         self.seen.retain(|_, at| now.seconds_since(*at) < STAYS);
         for (id, old) in std::mem::take(&mut self.findings) {
-            let known = |(other, finding): &(ChannelId, Finding)| (*other, finding.complaint) == (id, old.complaint);
-            if self.seen.contains_key(&(id, old.complaint)) && !findings.iter().any(known) {
+            let known =
+                |(other, finding): &(ChannelId, Finding)| (*other, finding.kind_of_fault) == (id, old.kind_of_fault);
+            if self.seen.contains_key(&(id, old.kind_of_fault)) && !findings.iter().any(known) {
                 findings.push((id, old));
             }
         }
-        findings.sort_by_key(|(id, finding)| (*id, finding.complaint));
+        findings.sort_by_key(|(id, finding)| (*id, finding.kind_of_fault));
         // What is grave explains the rest, whichever look found it.
         let grave: Vec<ChannelId> =
-            findings.iter().filter(|(_, f)| f.complaint.is_grave()).map(|(id, _)| *id).collect();
-        let own = |complaint: Complaint| complaint.is_grave() || complaint == Complaint::Converter;
-        findings.retain(|(id, finding)| own(finding.complaint) || !grave.contains(id));
+            findings.iter().filter(|(_, f)| f.kind_of_fault.is_grave()).map(|(id, _)| *id).collect();
+        let own = |kind_of_fault: FaultKind| kind_of_fault.is_grave() || kind_of_fault == FaultKind::Converter;
+        findings.retain(|(id, finding)| own(finding.kind_of_fault) || !grave.contains(id));
         self.findings = findings;
     }
 
@@ -162,7 +163,7 @@ impl Checkup {
     fn tell_news(&mut self, session: &mut Session, is_open: bool) {
         let mut news = Vec::new();
         for (id, finding) in &self.findings {
-            let key = (session.title(*id), finding.complaint);
+            let key = (session.title(*id), finding.kind_of_fault);
             if !self.told.contains(&key) {
                 news.push((key, format!("{}: {}", session.title(*id), finding.evidence)));
             }

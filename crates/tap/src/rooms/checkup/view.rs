@@ -20,7 +20,7 @@ pub(super) fn draw(room: &Checkup, session: &Session, theme: Theme, area: Rect, 
             lines.push((Ink::Trace(session.ink(*id)), 0, format!("{} {}", session.letter(*id), session.title(*id))));
             last = Some(*id);
         }
-        lines.push((Ink::Bright, 2, format!("▲ {}", finding.complaint.name())));
+        lines.push((Ink::Bright, 2, format!("▲ {}", finding.kind_of_fault.name())));
         lines.extend(wrapped(&finding.evidence, width).into_iter().map(|line| (Ink::Text, 4, line)));
         let check = format!("→ {}", finding.check);
         lines.extend(wrapped(&check, width).into_iter().map(|line| (Ink::Dim, 4, line)));

@@ -127,7 +127,7 @@ fn commands(session: &Session) -> Vec<Item> {
     if session.is_take() {
         return Vec::new();
     }
-    let item = |command: &amber_core::talk::Saying| {
+    let item = |command: &amber_core::talk::BoardCommand| {
         let command = command.clone();
         let name = format!("command {}", command.name);
         let about = format!("sends {}", amber_core::tail::visible(command.text.as_bytes()));
@@ -143,7 +143,7 @@ fn commands(session: &Session) -> Vec<Item> {
         };
         Item::new(name, about, send)
     };
-    session.shared().say.iter().map(item).collect()
+    session.shared().command.iter().map(item).collect()
 }
 
 /// The takes in the folder: Enter opens one in place of what is watched.

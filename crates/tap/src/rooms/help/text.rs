@@ -110,7 +110,7 @@ fn sections(page: Page, rooms: &[RoomId]) -> Vec<Section> {
         }
     }
     let settings = RoomId::ALL.iter().flat_map(|id| id.settings()).filter(|setting| !setting.key.is_empty());
-    let setting = |setting: &super::super::panel::Plain| {
+    let setting = |setting: &super::super::panel::SingleSetting| {
         let range = if setting.range.is_empty() { String::new() } else { format!("; {}", setting.range) };
         let text = format!("{}: {}{range}", setting.name, setting.help);
         Entry { name: setting.key.into(), text, indent: 36 }

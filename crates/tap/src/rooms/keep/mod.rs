@@ -1,6 +1,6 @@
 //! The panel of stage 6: takes, marks, figures, the bench file, and how much history stays in memory.
 
-use super::panel::{Choice, Plain, Row, StagePanel, Way};
+use super::panel::{Choice, Row, SingleSetting, StagePanel, Way};
 use super::prompt::Prompt;
 use super::{Effect, outside};
 use crate::keys::{Binding, NONE, keys};
@@ -26,8 +26,8 @@ pub(crate) enum Action {
     Figure,
 }
 
-static FILES: [Plain; 3] = [
-    Plain {
+static FILES: [SingleSetting; 3] = [
+    SingleSetting {
         name: "folder",
         help: "where takes and figures go",
         range: "",
@@ -45,7 +45,7 @@ static FILES: [Plain; 3] = [
             nudge: |_, _| Vec::new(),
         },
     },
-    Plain {
+    SingleSetting {
         name: "name of the bench",
         help: "a name for all these settings",
         range: "",
@@ -60,7 +60,7 @@ static FILES: [Plain; 3] = [
             nudge: |_, _| Vec::new(),
         },
     },
-    Plain {
+    SingleSetting {
         name: "values in takes",
         help: "the columns of readings.csv; wire.bin has every byte in any case",
         range: "",
@@ -77,8 +77,8 @@ static FILES: [Plain; 3] = [
     },
 ];
 
-static HISTORY: [Plain; 2] = [
-    Plain {
+static HISTORY: [SingleSetting; 2] = [
+    SingleSetting {
         name: "history",
         help: "seconds that stay in memory, to look back at",
         range: "1 s or more",
@@ -100,7 +100,7 @@ static HISTORY: [Plain; 2] = [
             },
         },
     },
-    Plain {
+    SingleSetting {
         name: "history, at most",
         help: "rows that stay in memory; whichever is less",
         range: "1 row or more",
@@ -132,7 +132,7 @@ impl StagePanel for Keep {
         [(Char('f'), NONE)], Action::Figure, "f", "write what is in view as SVG and PDF", Some("f figure");
     };
 
-    fn settings() -> Vec<&'static Plain> {
+    fn settings() -> Vec<&'static SingleSetting> {
         FILES.iter().chain(&HISTORY).collect()
     }
 
@@ -183,7 +183,7 @@ fn take_rows(session: &Session) -> Vec<Row> {
             if let Some(saved) = saved {
                 rows.push(Row::fact("  rows", grouped(saved.tally.rows)));
                 rows.push(Row::fact("  bytes", bytes(saved.bytes)));
-                rows.push(Row::fact("  rejected", grouped(saved.tally.refused)));
+                rows.push(Row::fact("  rejected", grouped(saved.tally.rejected)));
             }
             rows
         }

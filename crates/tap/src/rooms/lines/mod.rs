@@ -1,4 +1,4 @@
-//! Reading the wire: every line that is still kept, as text or bytes, at a pace that can be read, filtered, searched.
+//! ChannelValues the wire: every line that is still kept, as text or bytes, at a pace that can be read, filtered, searched.
 
 mod view;
 
@@ -162,7 +162,7 @@ pub(crate) enum Action {
     Oldest,
     Newest,
     Hold,
-    Form,
+    NumberFormat,
     Search,
     Older,
     Newer,
@@ -183,7 +183,7 @@ const KEYS: &[Binding<Action>] = keys! {
     [(Home, NONE)], A::Oldest, "Home", "the oldest line that is kept", None;
     [(End, NONE)], A::Newest, "End", "the newest; go on", None;
     [(Char(' '), NONE)], A::Hold, "Space", "hold the lines, or go on; the chart has its own hold", Some("Space hold");
-    [(Char('x'), NONE)], A::Form, "x", "as text, as bytes in hexadecimal, or both", Some("x bytes");
+    [(Char('x'), NONE)], A::NumberFormat, "x", "as text, as bytes in hexadecimal, or both", Some("x bytes");
     [(Char('f'), NONE)], A::Search, "f", "find a text or pattern in all kept lines, from here back", Some("f find");
     [(Char('n'), NONE)], A::Older, "n", "the next older one", Some("n older");
     [(Char('N'), NONE)], A::Newer, "N", "the next newer one", None;
@@ -219,7 +219,7 @@ impl Room for Lines {
                     self.move_line(-1, session);
                 }
             }
-            A::Form => self.form = self.form.next(),
+            A::NumberFormat => self.form = self.form.next(),
             A::Search => return vec![Effect::Ask(self.search_prompt())],
             A::Older | A::Newer if self.search.is_open() => return vec![Effect::Ask(self.search_prompt())],
             A::Older => self.find(true, session),

@@ -1,13 +1,17 @@
 //! Which lines are shown: always in order, always with the chosen one among them.
 
 use super::*;
-use amber_core::split::Fate;
+use amber_core::split::LineOutcome;
 
 fn tail(count: u64) -> Tail {
     let mut tail = Tail::default();
     for i in 0..count {
         let text = if i % 10 == 3 { format!("board says {i}") } else { format!("gauge={i}") };
-        tail.push(Stamp(i as i64 * 1_000_000), if i % 10 == 3 { Fate::Message } else { Fate::Row(0) }, text.as_bytes());
+        tail.push(
+            Stamp(i as i64 * 1_000_000),
+            if i % 10 == 3 { LineOutcome::Message } else { LineOutcome::Row(0) },
+            text.as_bytes(),
+        );
     }
     tail
 }
@@ -57,7 +61,7 @@ fn at_a_pace_the_newest_line_is_picked_and_no_line_twice() {
     let mut picks = 0;
     for i in 0..300u64 {
         let at = Stamp(i as i64 * 10_000_000);
-        grown.push(at, Fate::Row(0), format!("gauge={i}").as_bytes());
+        grown.push(at, LineOutcome::Row(0), format!("gauge={i}").as_bytes());
         picks += usize::from(lines.follow_tail(&grown, at));
     }
     assert_eq!(picks, 15, "five a second for three seconds");
@@ -67,7 +71,7 @@ fn at_a_pace_the_newest_line_is_picked_and_no_line_twice() {
     let later = Stamp(9_000_000_000);
     assert!(lines.follow_tail(&grown, later));
     assert!(!lines.follow_tail(&grown, later.plus(5.0)));
-    grown.push(later, Fate::Row(0), b"gauge=1");
+    grown.push(later, LineOutcome::Row(0), b"gauge=1");
     lines.cursor = Some(7);
     assert!(!lines.follow_tail(&grown, later.plus(9.0)));
     lines.forget();

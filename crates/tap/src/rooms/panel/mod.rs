@@ -7,7 +7,7 @@ mod setting;
 mod view;
 
 pub(crate) use parts::{PartList, add_row, part_rows};
-pub(crate) use setting::{Choice, Input, Plain, Setting, Way, ask_for, number_along};
+pub(crate) use setting::{Choice, Input, Setting, SingleSetting, Way, ask_for, number_along};
 
 use super::{About, Effect, Place, Room, listed};
 use crate::keys::{Binding, Key, NONE, keys};
@@ -35,7 +35,7 @@ pub(crate) trait StagePanel: Default {
     const PARTS: Option<PartList> = None;
 
     /// The settings that it shows which stand alone.
-    fn settings() -> Vec<&'static Plain>;
+    fn settings() -> Vec<&'static SingleSetting>;
 
     /// Its rows, without its tools.
     fn rows(&self, session: &Session) -> Vec<Row>;
@@ -94,7 +94,7 @@ impl Row {
     }
 
     /// The settings among these, as they are now.
-    pub(crate) fn settings(all: &'static [Plain], session: &Session) -> impl Iterator<Item = Row> {
+    pub(crate) fn settings(all: &'static [SingleSetting], session: &Session) -> impl Iterator<Item = Row> {
         all.iter().filter_map(|setting| Row::setting(setting, session))
     }
 
@@ -274,7 +274,7 @@ impl<S: StagePanel> Room for Panel<S> {
         }
     }
 
-    fn settings() -> Vec<&'static Plain> {
+    fn settings() -> Vec<&'static SingleSetting> {
         S::settings()
     }
 

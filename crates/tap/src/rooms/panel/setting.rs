@@ -10,7 +10,7 @@ use std::rc::Rc;
 
 /// A setting, alone or one of a part.
 pub(crate) trait Setting {
-    /// What it is called: a noun.
+    /// What it is title: a noun.
     fn name(&self, session: &Session) -> String;
 
     /// What it means.
@@ -66,7 +66,7 @@ impl Choice {
 }
 
 /// Edits a setting that stands alone.
-pub(crate) fn ask_for(setting: &'static Plain, session: &mut Session) -> Vec<Effect> {
+pub(crate) fn ask_for(setting: &'static SingleSetting, session: &mut Session) -> Vec<Effect> {
     let setting: Rc<dyn Setting> = Rc::new(setting);
     edit(&setting, session)
 }
@@ -111,7 +111,7 @@ fn told(set: Result<Vec<Effect>, String>, session: &mut Session) -> Vec<Effect> 
 }
 
 /// A setting that stands alone, rather than one of a part.
-pub(crate) struct Plain {
+pub(crate) struct SingleSetting {
     pub(crate) name: &'static str,
     pub(crate) help: &'static str,
     /// What it can be, in words with the unit; empty for a text or a choice.
@@ -146,7 +146,7 @@ pub(crate) enum Way {
     Pressed(fn(&mut Session) -> Vec<Effect>),
 }
 
-impl Setting for &'static Plain {
+impl Setting for &'static SingleSetting {
     fn name(&self, _: &Session) -> String {
         self.name.into()
     }

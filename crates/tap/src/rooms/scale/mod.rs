@@ -5,12 +5,12 @@ mod computed;
 mod resistor;
 mod settings;
 
-use super::panel::{PartList, Plain, Row, StagePanel, add_row, part_rows};
+use super::panel::{PartList, Row, SingleSetting, StagePanel, add_row, part_rows};
 use super::split::WORDS;
 use super::{Effect, RoomId};
 use crate::keys::{Binding, NONE, keys};
 use crate::session::{Session, Stage};
-use amber_core::chain::{Channel, Reading};
+use amber_core::chain::{Channel, ChannelValues};
 use amber_core::digits::{fixed, measured, si, with_unit};
 use amber_core::scale::{Converter, Reference, Scale as Steps, Step};
 use crossterm::event::KeyCode::Char;
@@ -45,7 +45,7 @@ impl StagePanel for Scale {
     };
     const PARTS: Option<PartList> = Some(PartList::Steps);
 
-    fn settings() -> Vec<&'static Plain> {
+    fn settings() -> Vec<&'static SingleSetting> {
         settings::INPUT.iter().chain(&settings::RAW).collect()
     }
 
@@ -89,7 +89,7 @@ impl StagePanel for Scale {
 }
 
 /// What follows from the steps.
-fn facts(session: &Session, channel: &Channel, reading: Option<Reading>) -> Vec<Row> {
+fn facts(session: &Session, channel: &Channel, reading: Option<ChannelValues>) -> Vec<Row> {
     let scale = &channel.wished().scale;
     let unit = scale.unit();
     let mut rows = Vec::new();
@@ -138,13 +138,13 @@ fn value_behind(scale: &Steps, index: usize, walk: Option<&[f64]>, raw_step: f64
 }
 
 /// What the value would be if the top code had its other meaning.
-fn other_way(converter: &Converter, reading: Reading) -> Option<Row> {
+fn other_way(converter: &Converter, reading: ChannelValues) -> Option<Row> {
     converter.bits?;
     let volts = match converter.reference {
         Reference::Volts(volts) => volts,
         Reference::Channel(_) => reading.reference?,
     };
-    let other = Converter { top: !converter.top, ..converter.clone() };
+    let other = Converter { top_is_reference: !converter.top_is_reference, ..converter.clone() };
     let [own, other] = [converter, &other].map(|converter| reading.raw * volts * converter.share());
     let more = if other >= own { "+" } else { "" };
     Some(Row::fact("    with the other top code", format!("{} ({more}{})", si(other, "V"), si(other - own, "V"))))

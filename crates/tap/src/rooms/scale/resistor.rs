@@ -23,7 +23,7 @@ fn items(session: &Session, at: Option<usize>) -> Result<Vec<Effect>, &'static s
     let channel = session.channel().ok_or("no channel yet: rows must arrive first")?;
     let scale: Scale = channel.wished().scale.clone();
     let divider = at.and_then(|at| match scale.steps.get(at) {
-        Some(Step::Divider(divider)) if !divider.back => Some((at, divider)),
+        Some(Step::Divider(divider)) if !divider.ohms_to_volts => Some((at, divider)),
         _ => None,
     });
     let (at, divider) = divider.ok_or("A is for a divider that turns volts into ohms: select that step first")?;

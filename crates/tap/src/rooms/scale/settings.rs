@@ -1,10 +1,10 @@
 //! Settings of stage 3 beside the steps of the scale.
 
-use super::super::panel::{Choice, Plain, Way};
+use super::super::panel::{Choice, SingleSetting, Way};
 use amber_core::digits::{fixed, with_unit};
 
 /// What comes in front of the first step.
-pub(super) static INPUT: [Plain; 1] = [Plain {
+pub(super) static INPUT: [SingleSetting; 1] = [SingleSetting {
     name: "raw value",
     help: "Enter: the input unit, of the value in front of the first step",
     range: "",
@@ -26,7 +26,7 @@ pub(super) static INPUT: [Plain; 1] = [Plain {
 }];
 
 /// Whether raw values are shown too.
-pub(super) static RAW: [Plain; 1] = [Plain {
+pub(super) static RAW: [SingleSetting; 1] = [SingleSetting {
     name: "raw values on screen",
     help: "raw values beside the scaled ones, in readouts and table, for all channels",
     range: "",

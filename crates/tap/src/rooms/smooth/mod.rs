@@ -1,7 +1,7 @@
 //! The panel of stage 4: the filters of the selected channel, and what they do to noise and delay.
 
 use super::Effect;
-use super::panel::{PartList, Plain, Row, StagePanel, add_row, part_rows};
+use super::panel::{PartList, Row, SingleSetting, StagePanel, add_row, part_rows};
 use crate::keys::Binding;
 use crate::session::{Session, Stage};
 use amber_core::digits::{duration, fixed, with_unit};
@@ -18,7 +18,7 @@ impl StagePanel for Smooth {
     const KEYS: &'static [Binding<()>] = &[];
     const PARTS: Option<PartList> = Some(PartList::Filters);
 
-    fn settings() -> Vec<&'static Plain> {
+    fn settings() -> Vec<&'static SingleSetting> {
         Vec::new()
     }
 

@@ -5,11 +5,11 @@ mod settings;
 pub(crate) use settings::WORDS;
 
 use super::Effect;
-use super::panel::{Plain, Row, Setting, StagePanel, ask_for};
+use super::panel::{Row, Setting, SingleSetting, StagePanel, ask_for};
 use crate::keys::{Binding, NONE, keys};
 use crate::session::{Session, Stage};
 use amber_core::digits::grouped;
-use amber_core::split::Fate;
+use amber_core::split::LineOutcome;
 use amber_core::tail::visible;
 use crossterm::event::KeyCode::Char;
 
@@ -44,7 +44,7 @@ impl StagePanel for Split {
         [(Char('o'), NONE)], Action::TakeOffer, "o", "read the stream by the other shape that is offered", None;
     };
 
-    fn settings() -> Vec<&'static Plain> {
+    fn settings() -> Vec<&'static SingleSetting> {
         settings::SHAPE.iter().chain([&settings::VISIBLE, &WORDS]).collect()
     }
 
@@ -103,14 +103,14 @@ fn outcomes(session: &Session) -> Vec<Row> {
         Row::fact("rows", grouped(session.snapshot.rows)),
         Row::fact("messages", grouped(counts.messages)),
         Row::fact("half lines", grouped(counts.half)),
-        Row::fact("rejected", grouped(counts.refused())),
+        Row::fact("rejected", grouped(counts.rejected())),
     ];
     rows.extend(counts.reasons().map(|(why, count)| Row::fact(format!("  {}", why.text()), grouped(count))));
-    if counts.refused() > 0 {
+    if counts.rejected() > 0 {
         rows.push(Row::fact("last rejected", ""));
     }
     let recent = session.chain().tail().lines().rev().take(RECENT);
-    for line in recent.filter(|line| matches!(line.fate, Fate::Refused(_))).take(EXAMPLES) {
+    for line in recent.filter(|line| matches!(line.outcome, LineOutcome::Rejected(_))).take(EXAMPLES) {
         let head: String = visible(line.bytes).chars().take(60).collect();
         rows.push(Row::fact("", format!("▲ {head}")));
     }

@@ -1,15 +1,15 @@
 //! Settings of stage 2: the shape, and what each channel is called and carries.
 
 use super::super::Effect;
-use super::super::panel::{Choice, Input, Plain, Setting, Way};
+use super::super::panel::{Choice, Input, Setting, SingleSetting, Way};
 use crate::session::Session;
 use amber_core::bench::{ChannelSettings, Kind, Split, Words};
 use amber_core::digits::{fixed, typed};
-use amber_core::split::{Bare, Shape};
+use amber_core::split::{Plain, Shape};
 
 /// The shape.
-pub(super) static SHAPE: [Plain; 4] = [
-    Plain {
+pub(super) static SHAPE: [SingleSetting; 4] = [
+    SingleSetting {
         name: "read it that way",
         help: "split the stream by the shape that is offered, with all lines that are still kept",
         range: "",
@@ -20,9 +20,9 @@ pub(super) static SHAPE: [Plain; 4] = [
             Vec::new()
         }),
     },
-    Plain {
+    SingleSetting {
         name: "pinned shape",
-        help: "Enter pins the shape found, or one that you type: bare comma 3, bare spaces 1 lines 2, labelled a b, \
+        help: "Enter pins the shape found, or one that you type: plain comma 3, plain spaces 1 lines 2, labelled a b, \
                json a.b; empty: found again",
         range: "",
         key: "source.split.shape",
@@ -37,14 +37,14 @@ pub(super) static SHAPE: [Plain; 4] = [
             nudge: |_, _| Vec::new(),
         },
     },
-    Plain {
+    SingleSetting {
         name: "lines a row",
         help: "numbers told apart by their order only: so many lines make a row",
         range: "1 to 16",
         key: "",
-        shown: |session| bare(session).map(|bare| bare.lines.to_string()),
+        shown: |session| plain(session).map(|plain| plain.lines.to_string()),
         way: Way::Typed {
-            text: |session| bare(session).map_or(String::new(), |bare| bare.lines.to_string()),
+            text: |session| plain(session).map_or(String::new(), |plain| plain.lines.to_string()),
             set: |session, text| {
                 let lines = typed(text)?;
                 if lines.fract() != 0.0 || !(1.0..=256.0).contains(&lines) {
@@ -54,7 +54,7 @@ pub(super) static SHAPE: [Plain; 4] = [
                 Ok(Vec::new())
             },
             nudge: |session, by| {
-                if let Some(lines) = bare(session).map(|bare| bare.lines) {
+                if let Some(lines) = plain(session).map(|plain| plain.lines) {
                     // The bounds keep it sound.
                     let _ = set_lines(session, (lines as i32 + by).clamp(1, 16) as usize);
                 }
@@ -62,7 +62,7 @@ pub(super) static SHAPE: [Plain; 4] = [
             },
         },
     },
-    Plain {
+    SingleSetting {
         name: "find the shape again",
         help: "forget the shape and find it anew from the lines that are kept",
         range: "",
@@ -103,17 +103,18 @@ pub(super) fn take_offer(session: &mut Session) {
     }
 }
 
-fn bare(session: &Session) -> Option<&Bare> {
+fn plain(session: &Session) -> Option<&Plain> {
     match session.chain().shape() {
-        Some(Shape::Bare(bare)) => Some(bare),
+        Some(Shape::Plain(plain)) => Some(plain),
         _ => None,
     }
 }
 
 /// Makes so many lines a row.
 fn set_lines(session: &mut Session, lines: usize) -> Result<(), String> {
-    let Some(bare) = bare(session).filter(|bare| bare.lines != lines) else { return Ok(()) };
-    let shape = Shape::Bare(Bare { lines, names: Vec::new(), units: Vec::new(), typical: Vec::new(), ..bare.clone() });
+    let Some(plain) = plain(session).filter(|plain| plain.lines != lines) else { return Ok(()) };
+    let shape =
+        Shape::Plain(Plain { lines, names: Vec::new(), units: Vec::new(), typical: Vec::new(), ..plain.clone() });
     if !(1..=amber_core::split::MAX_FIELDS).contains(&shape.columns()) {
         return Err(format!("a row would have {} numbers, 64 is the most", shape.columns()));
     }
@@ -143,7 +144,7 @@ impl Setting for Column {
         let raw = session.reading(session.own(self.0)).map(|reading| reading.raw);
         let raw = raw.map_or("–".into(), |raw| fixed(raw, channel.raw_decimals()));
         let hidden = if channel.settings().hidden { " hidden" } else { "" };
-        let from = if channel.settings().called.is_empty() { "" } else { channel.name() };
+        let from = if channel.settings().title.is_empty() { "" } else { channel.name() };
         Some(format!("{from} {raw}  {kind}{hidden}").trim_start().to_owned())
     }
 
@@ -160,11 +161,11 @@ impl Setting for Column {
         ChannelSettings::name_fault(text).map_or(Ok(()), Err)?;
         let channels: Vec<ChannelSettings> = session.chain().channels().iter().map(|c| c.wished().clone()).collect();
         if let Some(own) = channels.get(self.0).filter(|own| !text.is_empty() && own.name != text) {
-            let wanted = ChannelSettings { called: text.into(), ..own.clone() };
+            let wanted = ChannelSettings { title: text.into(), ..own.clone() };
             wanted.title_fault(&channels).map_or(Ok(()), Err)?;
         }
         session.with_channel(session.own(self.0), |channel| {
-            channel.called = if text == channel.name { "".into() } else { text.into() }
+            channel.title = if text == channel.name { "".into() } else { text.into() }
         });
         Ok(Vec::new())
     }
@@ -179,7 +180,7 @@ impl Setting for Column {
 }
 
 /// The words for the selected channel's codes.
-pub(crate) static WORDS: Plain = Plain {
+pub(crate) static WORDS: SingleSetting = SingleSetting {
     name: "words for codes",
     help: "for numbers that stand for states, as in: 0 idle, 3 blue; empty: none",
     range: "",
@@ -204,7 +205,7 @@ pub(crate) static WORDS: Plain = Plain {
 };
 
 /// Whether the selected channel is shown.
-pub(super) static VISIBLE: Plain = Plain {
+pub(super) static VISIBLE: SingleSetting = SingleSetting {
     name: "selected channel",
     help: "hidden channels are not drawn; they are logged all the same",
     range: "",

@@ -9,7 +9,7 @@ use crate::keys::{Binding, CTRL, Key, NONE, keys};
 use crate::session::{LinkOrder, Request, Session};
 use crate::theme::Theme;
 use amber_core::Stamp;
-use amber_core::talk::{Ending, Saying, encode};
+use amber_core::talk::{BoardCommand, Ending, encode};
 use crossterm::event::KeyCode::{Char, Down, Enter, Esc, Tab, Up};
 use crossterm::event::{Event, KeyEvent};
 use ratatui::buffer::Buffer;
@@ -31,14 +31,14 @@ pub(crate) struct Talk {
     /// The place of the selected line in the list; what is typed otherwise.
     selected: Option<usize>,
     /// What was sent, newest first.
-    history: Vec<Saying>,
+    history: Vec<BoardCommand>,
     repeats: Vec<Repeat>,
 }
 
 /// Something that is sent repeatedly.
 #[derive(Clone, Debug, PartialEq)]
 struct Repeat {
-    command: Saying,
+    command: BoardCommand,
     /// Seconds between.
     every: f64,
     next: Stamp,
@@ -137,11 +137,11 @@ impl Room for Talk {
 }
 
 /// Keeps a line in the bench as a command, or deletes it where the name is empty.
-fn keep(session: &mut Session, command: &Saying, name: &str) {
+fn keep(session: &mut Session, command: &BoardCommand, name: &str) {
     session.edit_shared(|shared| {
-        shared.say.retain(|kept| kept.text != command.text && (name.is_empty() || kept.name != name));
+        shared.command.retain(|kept| kept.text != command.text && (name.is_empty() || kept.name != name));
         if !name.is_empty() {
-            shared.say.push(Saying { name: name.to_owned(), ..command.clone() });
+            shared.command.push(BoardCommand { name: name.to_owned(), ..command.clone() });
         }
     });
 }
@@ -154,13 +154,14 @@ impl Talk {
     }
 
     /// What can be sent again: the bench's commands, then what was sent, as far as the typed text is in it.
-    fn commands(&self, session: &Session) -> Vec<Saying> {
+    fn commands(&self, session: &Session) -> Vec<BoardCommand> {
         let text = self.input.value().to_lowercase();
-        let fits =
-            |saying: &&Saying| saying.text.to_lowercase().contains(&text) || saying.name.to_lowercase().contains(&text);
-        let kept = &session.shared().say;
-        let same = |a: &Saying, b: &Saying| a.text == b.text && a.ending == b.ending;
-        let own = |saying: &&Saying| !kept.iter().any(|kept| same(kept, saying));
+        let fits = |saying: &&BoardCommand| {
+            saying.text.to_lowercase().contains(&text) || saying.name.to_lowercase().contains(&text)
+        };
+        let kept = &session.shared().command;
+        let same = |a: &BoardCommand, b: &BoardCommand| a.text == b.text && a.ending == b.ending;
+        let own = |saying: &&BoardCommand| !kept.iter().any(|kept| same(kept, saying));
         kept.iter().filter(fits).chain(self.history.iter().filter(own).filter(fits)).cloned().collect()
     }
 
@@ -171,8 +172,8 @@ impl Talk {
     }
 
     /// What Enter would send.
-    fn line(&self, session: &Session) -> Saying {
-        let typed = || Saying { name: String::new(), text: self.input.value().into(), ending: self.ending };
+    fn line(&self, session: &Session) -> BoardCommand {
+        let typed = || BoardCommand { name: String::new(), text: self.input.value().into(), ending: self.ending };
         self.selected.and_then(|at| self.commands(session).into_iter().nth(at)).unwrap_or_else(typed)
     }
 
@@ -186,7 +187,7 @@ impl Talk {
             }
             Ok(bytes) => {
                 self.history.retain(|old| old.text != line.text || old.ending != line.ending);
-                self.history.insert(0, Saying { name: String::new(), ..line });
+                self.history.insert(0, BoardCommand { name: String::new(), ..line });
                 self.history.truncate(HISTORY);
                 self.input.reset();
                 self.selected = None;
@@ -205,7 +206,7 @@ impl Talk {
         &self,
         session: &mut Session,
         hint: &str,
-        answer: impl FnOnce(Saying) -> super::prompt::Answer,
+        answer: impl FnOnce(BoardCommand) -> super::prompt::Answer,
     ) -> Vec<Effect> {
         let line = self.line(session);
         if line.text.is_empty() {
@@ -221,7 +222,7 @@ impl Talk {
     ///
     /// # Errors
     /// What is wrong with the time that was typed.
-    fn repeat(&mut self, command: &Saying, text: &str, session: &Session) -> Result<Vec<Effect>, String> {
+    fn repeat(&mut self, command: &BoardCommand, text: &str, session: &Session) -> Result<Vec<Effect>, String> {
         encode(&command.text, command.ending)?;
         let every = match text.trim() {
             "" => None,

@@ -2,7 +2,7 @@
 //! levels.
 
 use super::Effect;
-use super::panel::{Choice, Plain, Row, StagePanel, Way};
+use super::panel::{Choice, Row, SingleSetting, StagePanel, Way};
 use crate::keys::Binding;
 use crate::screen::text::side;
 use crate::session::{Session, Stage};
@@ -24,8 +24,8 @@ const LISTED: usize = 8;
 #[derive(Debug, Default)]
 pub(crate) struct Watch;
 
-static THRESHOLD: [Plain; 3] = [
-    Plain {
+static THRESHOLD: [SingleSetting; 3] = [
+    SingleSetting {
         name: "watching",
         help: "a line on the chart, and a count of its crossings",
         range: "",
@@ -37,7 +37,7 @@ static THRESHOLD: [Plain; 3] = [
             choose: |session, _| toggle(session),
         },
     },
-    Plain {
+    SingleSetting {
         name: "threshold",
         help: "the value that is watched",
         range: "a number, in the unit of the channel",
@@ -49,7 +49,7 @@ static THRESHOLD: [Plain; 3] = [
             nudge: |session, by| nudge(session, |watch, step| watch.threshold = tidy(watch.threshold + step), by),
         },
     },
-    Plain {
+    SingleSetting {
         name: "hysteresis",
         help: "width of the dead band around it; wider than the noise stops flicker",
         range: "0 or more, in the unit of the channel",
@@ -65,8 +65,8 @@ static THRESHOLD: [Plain; 3] = [
     },
 ];
 
-static LEVELS: [Plain; 3] = [
-    Plain {
+static LEVELS: [SingleSetting; 3] = [
+    SingleSetting {
         name: "shortest level",
         help: "how long a channel must be settled, for all channels",
         range: "0.05 to 3600 s",
@@ -81,7 +81,7 @@ static LEVELS: [Plain; 3] = [
             },
         },
     },
-    Plain {
+    SingleSetting {
         name: "allowed spread",
         help: "1; more for a board that smooths what it sends, so that it never seems settled",
         range: "× the noise",
@@ -96,7 +96,7 @@ static LEVELS: [Plain; 3] = [
             },
         },
     },
-    Plain {
+    SingleSetting {
         name: "bell",
         help: "rings when the selected channel settles",
         range: "",
@@ -172,7 +172,7 @@ impl StagePanel for Watch {
     const HELP: &'static str = "a threshold and its crossings, levels";
     const KEYS: &'static [Binding<()>] = &[];
 
-    fn settings() -> Vec<&'static Plain> {
+    fn settings() -> Vec<&'static SingleSetting> {
         THRESHOLD.iter().chain(&LEVELS).collect()
     }
 

@@ -3,7 +3,7 @@
 mod facts;
 mod settings;
 
-use super::panel::{Plain, Row, StagePanel};
+use super::panel::{Row, SingleSetting, StagePanel};
 use super::{Effect, RoomId};
 use crate::keys::{Binding, NONE, keys};
 use crate::session::{LinkOrder, Request, Session, Source, Stage, name_of};
@@ -35,7 +35,7 @@ impl StagePanel for Wire {
         [(Char('\\'), NONE)], Action::NextSource, "\\", "select the next source, where several are watched", None;
     };
 
-    fn settings() -> Vec<&'static Plain> {
+    fn settings() -> Vec<&'static SingleSetting> {
         settings::LINE.iter().chain(&settings::PACE).chain(&settings::TIME).collect()
     }
 

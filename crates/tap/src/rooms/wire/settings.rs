@@ -1,9 +1,9 @@
 //! Settings of stage 1: how the source is opened, how often numbers change, and what gives rows their times.
 
-use super::super::panel::{Choice, Plain, Way, number_along};
+use super::super::panel::{Choice, SingleSetting, Way, number_along};
 use super::super::{Effect, outside};
 use crate::session::{Session, Source};
-use amber_core::bench::{Kind, Parity, Source as SourceSettings};
+use amber_core::bench::{Kind, Parity, WireSettings};
 use amber_core::clock::{Tick, Time};
 use amber_core::digits::{fixed, typed};
 use amber_core::part::along;
@@ -16,7 +16,7 @@ const BITS: [u8; 3] = [16, 24, 32];
 const DATA_BITS: [u8; 4] = [5, 6, 7, 8];
 const STOP_BITS: [u8; 2] = [1, 2];
 
-fn wire(session: &Session) -> &SourceSettings {
+fn wire(session: &Session) -> &WireSettings {
     &session.chain().settings().wire
 }
 
@@ -32,12 +32,12 @@ fn is_serial(session: &Session) -> bool {
     }
 }
 
-fn edit(session: &mut Session, edit: impl FnOnce(&mut SourceSettings)) -> Vec<Effect> {
+fn edit(session: &mut Session, edit: impl FnOnce(&mut WireSettings)) -> Vec<Effect> {
     outside(session.edit_source(edit))
 }
 
 /// The same, where it may be wrong.
-fn try_edit(session: &mut Session, edit_source: impl FnOnce(&mut SourceSettings)) -> Result<Vec<Effect>, String> {
+fn try_edit(session: &mut Session, edit_source: impl FnOnce(&mut WireSettings)) -> Result<Vec<Effect>, String> {
     let mut source = wire(session).clone();
     edit_source(&mut source);
     source.fault().map_or(Ok(()), |(_, fault)| Err(fault))?;
@@ -55,8 +55,8 @@ fn small(text: &str) -> Result<u8, String> {
 }
 
 /// How the source is opened.
-pub(super) static LINE: [Plain; 7] = [
-    Plain {
+pub(super) static LINE: [SingleSetting; 7] = [
+    SingleSetting {
         name: "port",
         help: "a device, a text file, - for standard input, or a simulated board",
         range: "",
@@ -73,7 +73,7 @@ pub(super) static LINE: [Plain; 7] = [
             nudge: |_, _| Vec::new(),
         },
     },
-    Plain {
+    SingleSetting {
         name: "baud rate",
         help: "bits a second; empty: detected by listening",
         range: "50 to 20000000 bits/s",
@@ -101,7 +101,7 @@ pub(super) static LINE: [Plain; 7] = [
             },
         },
     },
-    Plain {
+    SingleSetting {
         name: "data bits",
         help: "of a character, nearly always 8",
         range: "5 to 8",
@@ -116,7 +116,7 @@ pub(super) static LINE: [Plain; 7] = [
             nudge: |session, by| edit(session, |source| source.data_bits = along(&DATA_BITS, source.data_bits, by)),
         },
     },
-    Plain {
+    SingleSetting {
         name: "parity",
         help: "the parity bit, nearly always none",
         range: "",
@@ -128,7 +128,7 @@ pub(super) static LINE: [Plain; 7] = [
             choose: |session, at| edit(session, |source| source.parity = Parity::ALL[at]),
         },
     },
-    Plain {
+    SingleSetting {
         name: "stop bits",
         help: "nearly always 1",
         range: "1 or 2",
@@ -143,21 +143,22 @@ pub(super) static LINE: [Plain; 7] = [
             nudge: |session, by| edit(session, |source| source.stop_bits = along(&STOP_BITS, source.stop_bits, by)),
         },
     },
-    Plain {
+    SingleSetting {
         name: "opening the port",
         help: "whether the board is reset when its port is opened; R resets it on purpose",
         range: "",
-        key: "source.wire.reset",
+        key: "source.wire.reset_on_open",
         shown: |session| {
-            is_serial(session).then(|| if wire(session).reset { "resets the board" } else { "does not reset" }.into())
+            is_serial(session)
+                .then(|| if wire(session).reset_on_open { "resets the board" } else { "does not reset" }.into())
         },
         way: Way::Chosen {
             choices: |_| vec![Choice::new("does not reset", ""), Choice::new("resets the board", "")],
-            now: |session| usize::from(wire(session).reset),
-            choose: |session, at| edit(session, |source| source.reset = at == 1),
+            now: |session| usize::from(wire(session).reset_on_open),
+            choose: |session, at| edit(session, |source| source.reset_on_open = at == 1),
         },
     },
-    Plain {
+    SingleSetting {
         name: "take the port back",
         help: "L lends the port, to program the board; automatically: as soon as that program has closed it",
         range: "",
@@ -177,39 +178,39 @@ pub(super) static LINE: [Plain; 7] = [
 ];
 
 /// How often numbers change.
-pub(super) static PACE: [Plain; 1] = [Plain {
+pub(super) static PACE: [SingleSetting; 1] = [SingleSetting {
     name: "refresh rate",
     help: "how often numbers and wire lines change on the screen; every row is kept",
     range: "0.2 to 60 times a second",
-    key: "screen.pace",
-    shown: |session| Some(format!("{} times a second", fixed(session.shared().screen.pace, 1))),
+    key: "screen.refresh_rate",
+    shown: |session| Some(format!("{} times a second", fixed(session.shared().screen.refresh_rate, 1))),
     way: Way::Typed {
-        text: |session| session.shared().screen.pace.to_string(),
+        text: |session| session.shared().screen.refresh_rate.to_string(),
         set: |session, text| {
             let pace = typed(text)?;
             if !(0.2..=60.0).contains(&pace) {
                 return Err("0.2 to 60 times a second".into());
             }
-            session.edit_shared(|shared| shared.screen.pace = pace);
+            session.edit_shared(|shared| shared.screen.refresh_rate = pace);
             Ok(Vec::new())
         },
         nudge: |session, by| {
-            session.edit_shared(|shared| shared.screen.pace = along(&PACES, shared.screen.pace, by));
+            session.edit_shared(|shared| shared.screen.refresh_rate = along(&PACES, shared.screen.refresh_rate, by));
             Vec::new()
         },
     },
 }];
 
 /// What gives rows their times.
-pub(super) static TIME: [Plain; 4] = [
-    Plain {
+pub(super) static TIME: [SingleSetting; 4] = [
+    SingleSetting {
         name: "row time",
         help: "what gives a row its time; the history follows at once",
         range: "",
         key: "source.time.from",
         shown: |session| {
             let timer = session.chain().timer();
-            Some(match timer.set() {
+            Some(match timer.rule() {
                 Time::Auto => format!("{}, detected", timer.sentence()),
                 set => set.sentence(),
             })
@@ -223,7 +224,7 @@ pub(super) static TIME: [Plain; 4] = [
                 rules(session).iter().map(name).collect()
             },
             now: |session| {
-                let kind = std::mem::discriminant(session.chain().timer().set());
+                let kind = std::mem::discriminant(session.chain().timer().rule());
                 rules(session).iter().position(|rule| std::mem::discriminant(rule) == kind).unwrap_or(0)
             },
             choose: |session, at| {
@@ -233,17 +234,17 @@ pub(super) static TIME: [Plain; 4] = [
             },
         },
     },
-    Plain {
+    SingleSetting {
         name: "rows a second",
         help: "as the board's program says",
         range: "a number above 0",
         key: "source.time.hz",
-        shown: |session| match session.chain().timer().set() {
+        shown: |session| match session.chain().timer().rule() {
             Time::Rate { hz } => Some(hz.to_string()),
             _ => None,
         },
         way: Way::Typed {
-            text: |session| match session.chain().timer().set() {
+            text: |session| match session.chain().timer().rule() {
                 Time::Rate { hz } => hz.to_string(),
                 _ => String::new(),
             },
@@ -261,18 +262,18 @@ pub(super) static TIME: [Plain; 4] = [
             },
         },
     },
-    Plain {
+    SingleSetting {
         name: "unit of its clock",
         help: "what the board's clock counts in",
         range: "",
         key: "source.time.tick",
-        shown: |session| match session.chain().timer().set() {
+        shown: |session| match session.chain().timer().rule() {
             Time::Board { tick, .. } => Some(tick.name().into()),
             _ => None,
         },
         way: Way::Chosen {
             choices: |_| Tick::ALL.iter().map(|tick| Choice::new(tick.name(), "")).collect(),
-            now: |session| match session.chain().timer().set() {
+            now: |session| match session.chain().timer().rule() {
                 Time::Board { tick: set, .. } => Tick::ALL.iter().position(|tick| tick == set).unwrap_or(0),
                 _ => 0,
             },
@@ -286,17 +287,17 @@ pub(super) static TIME: [Plain; 4] = [
             },
         },
     },
-    Plain {
+    SingleSetting {
         name: "width of its clock",
         help: "after so many bits it wraps; empty: detected",
         range: "8 to 64 bits",
         key: "source.time.bits",
-        shown: |session| match session.chain().timer().set() {
+        shown: |session| match session.chain().timer().rule() {
             Time::Board { bits, .. } => Some(bits.map_or("detected".into(), |bits| format!("{bits} bits"))),
             _ => None,
         },
         way: Way::Typed {
-            text: |session| match session.chain().timer().set() {
+            text: |session| match session.chain().timer().rule() {
                 Time::Board { bits: Some(bits), .. } => bits.to_string(),
                 _ => String::new(),
             },
@@ -324,7 +325,7 @@ fn with_bits(set: Time, bits: Option<u8>) -> Time {
 }
 
 fn set_time(session: &mut Session, change: impl FnOnce(Time) -> Time) -> Result<Vec<Effect>, String> {
-    let time = change(session.chain().timer().set().clone());
+    let time = change(session.chain().timer().rule().clone());
     time.fault().map_or(Ok(()), Err)?;
     session.set_time(time);
     Ok(Vec::new())

@@ -1,39 +1,43 @@
-//! Lines of bare numbers.
+//! Lines of plain numbers.
 
-use super::fate::Refusal;
 use super::number::{Number, scan_count, scan_number, scan_with_comma};
+use super::outcome::Rejection;
 use super::read::{Cells, Other, legible};
-use super::shape::{Bare, Delimiter, bare_text};
+use super::shape::{Delimiter, Plain, bare_text};
 use super::value::value;
 
-/// Bare numbers with nothing missing.
+/// Plain numbers with nothing missing.
 #[inline]
-pub(super) fn plain(bare: &Bare, line: &[u8], cells: &mut Cells<'_>) -> bool {
-    let line = if bare.brackets { &line[bare_text(line)] } else { line };
-    if bare.comma { plain_with(bare, line, scan_with_comma, cells) } else { plain_with(bare, line, scan_number, cells) }
+pub(super) fn plain(plain: &Plain, line: &[u8], cells: &mut Cells<'_>) -> bool {
+    let line = if plain.brackets { &line[bare_text(line)] } else { line };
+    if plain.comma {
+        plain_with(plain, line, scan_with_comma, cells)
+    } else {
+        plain_with(plain, line, scan_number, cells)
+    }
 }
 
 #[inline(always)]
 fn plain_with(
-    bare: &Bare,
+    plain: &Plain,
     line: &[u8],
     scan: impl Fn(&[u8]) -> Option<(Number, usize)>,
     cells: &mut Cells<'_>,
 ) -> bool {
-    let byte = bare.delimiter.byte();
+    let byte = plain.delimiter.byte();
     let is_blank = |at: usize, spaces: bool| {
         line.get(at).is_some_and(|b| *b <= b' ' && matches!(b, b' ' | b'\t') && (spaces || *b != byte))
     };
     let mut at = 0;
-    for field in 0..bare.fields {
-        let is_last = field + 1 == bare.fields;
+    for field in 0..plain.fields {
+        let is_last = field + 1 == plain.fields;
         // Nearly all fields are a few digits and the delimiter.
         if let Some((value, next)) = scan_count(line, at, byte).filter(|_| !is_last) {
             cells.set_number(field, Number { value, decimals: 0 });
             at = next;
             continue;
         }
-        while is_blank(at, field > 0 && bare.delimiter == Delimiter::Spaces) {
+        while is_blank(at, field > 0 && plain.delimiter == Delimiter::Spaces) {
             at += 1;
         }
         let Some((number, used)) = scan(&line[at..]) else { return false };
@@ -52,14 +56,14 @@ fn plain_with(
     at == line.len()
 }
 
-/// Bare numbers with gaps, states, quotes; says what is wrong where something is.
-pub(super) fn any(bare: &Bare, line: &[u8], cells: &mut Cells<'_>) -> Result<(), Other> {
+/// Plain numbers with gaps, states, quotes; says what is wrong where something is.
+pub(super) fn any(plain: &Plain, line: &[u8], cells: &mut Cells<'_>) -> Result<(), Other> {
     let (mut count, mut numbers, mut faults, mut empty_at_end) = (0, 0, 0, false);
     let inner = bare_text(line);
     let text = &line[inner];
-    for cell in bare.delimiter.cells(text) {
-        let parsed = value(&text[cell.clone()], bare.comma);
-        if let Some(parsed) = parsed.filter(|_| count < bare.fields) {
+    for cell in plain.delimiter.cells(text) {
+        let parsed = value(&text[cell.clone()], plain.comma);
+        if let Some(parsed) = parsed.filter(|_| count < plain.fields) {
             cells.set(count, parsed);
         }
         count += 1;
@@ -68,17 +72,17 @@ pub(super) fn any(bare: &Bare, line: &[u8], cells: &mut Cells<'_>) -> Result<(),
         empty_at_end = cell.is_empty();
     }
     if !legible(line) {
-        return Err(Other::Damage(Refusal::Unreadable));
+        return Err(Other::Damage(Rejection::Unreadable));
     }
     // A delimiter behind the last number just ends the line.
-    let fits = count == bare.fields || (empty_at_end && count == bare.fields + 1);
+    let fits = count == plain.fields || (empty_at_end && count == plain.fields + 1);
     let words = text.iter().take_while(|b| b.is_ascii_alphabetic()).count() >= 2;
     if numbers == 0 || (faults > 0 && words && numbers * 2 <= count) {
         return Err(Other::Text);
     }
     match (faults, fits) {
         (0, true) => Ok(()),
-        (0, false) => Err(Other::Damage(Refusal::FieldCount)),
-        _ => Err(Other::Damage(Refusal::NotANumber)),
+        (0, false) => Err(Other::Damage(Rejection::FieldCount)),
+        _ => Err(Other::Damage(Rejection::NotANumber)),
     }
 }

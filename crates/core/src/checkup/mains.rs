@@ -1,6 +1,6 @@
 //! The mains in a channel's readings.
 
-use super::Patient;
+use super::CheckedChannel;
 
 /// Rows over which the mains are looked for.
 const TONE: usize = 2048;
@@ -24,7 +24,7 @@ pub(super) struct Tone {
 /// move.
 ///
 /// Each amplitude is that of one frequency under Hann's window, by Goertzel's recursion.
-pub(super) fn tone(patient: &Patient<'_>, mains: f64) -> Option<Tone> {
+pub(super) fn tone(patient: &CheckedChannel<'_>, mains: f64) -> Option<Tone> {
     let rate = 1.0 / patient.interval;
     let folded = (mains - (mains / rate).round() * rate).abs();
     if !rate.is_finite() || folded < 1.5 {

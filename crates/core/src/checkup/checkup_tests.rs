@@ -6,13 +6,13 @@ fn raw(seed: u64, value: impl Fn(f64, f64) -> f64) -> Vec<f64> {
     (0..2048).map(|i| value(f64::from(i) * 0.01, chance.gauss()).round().clamp(0.0, 4095.0)).collect()
 }
 
-fn patient<'a>(name: &'a str, scale: &'a Scale, raw: Vec<f64>) -> Patient<'a> {
+fn patient<'a>(name: &'a str, scale: &'a Scale, raw: Vec<f64>) -> CheckedChannel<'a> {
     let ends = raw.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)));
-    Patient { name, scale, raw, ever: ends, step: 1.0, interval: 0.01 }
+    CheckedChannel { name, scale, raw, ever: ends, step: 1.0, interval: 0.01 }
 }
 
-fn complaints(scale: &Scale, raw: Vec<f64>) -> Vec<Complaint> {
-    examine(&[patient("x", scale, raw)]).into_iter().map(|finding| finding.complaint).collect()
+fn complaints(scale: &Scale, raw: Vec<f64>) -> Vec<FaultKind> {
+    check_up(&[patient("x", scale, raw)]).into_iter().map(|finding| finding.kind_of_fault).collect()
 }
 
 fn wave(t: f64, hertz: f64) -> f64 {
@@ -28,23 +28,23 @@ fn each_complaint_is_found_and_a_sound_channel_has_none() {
         assert_eq!(look(seed, &|t, n| 1000.0 + 120.0 * t + 2.0 * n), [], "a sump that fills");
         assert_eq!(look(seed, &|t, n| if t < 9.0 { 900.0 + n } else { 2500.0 + n }), [], "a step");
         assert_eq!(look(seed, &|_, n| 2000.0 + 1.5 * n), [], "rest");
-        assert_eq!(look(seed, &|t, n| 2000.0 + 4.0 * wave(t, 50.03) + 2.0 * n), [Complaint::Hum]);
+        assert_eq!(look(seed, &|t, n| 2000.0 + 4.0 * wave(t, 50.03) + 2.0 * n), [FaultKind::Hum]);
         assert_eq!(
             look(seed, &|t, n| 2000.0 + 600.0 * wave(t, 60.0) + 90.0 * wave(t, 0.1) + 20.0 * n),
-            [Complaint::Floating]
+            [FaultKind::Floating]
         );
-        assert_eq!(look(seed, &|_, n| 2000.0 + 40.0 * n), [Complaint::Noisy]);
-        assert_eq!(look(seed, &|t, n| 2000.0 + 2.0 * t + 1.5 * n), [Complaint::Drifting, Complaint::SmallRange]);
-        assert_eq!(look(seed, &|t, n| 3600.0 + 700.0 * wave(t, 0.5) + n), [Complaint::Clipped]);
-        assert_eq!(look(seed, &|_, n| 12.0 + 2.0 * n), [Complaint::Unpowered]);
+        assert_eq!(look(seed, &|_, n| 2000.0 + 40.0 * n), [FaultKind::Noisy]);
+        assert_eq!(look(seed, &|t, n| 2000.0 + 2.0 * t + 1.5 * n), [FaultKind::Drifting, FaultKind::SmallRange]);
+        assert_eq!(look(seed, &|t, n| 3600.0 + 700.0 * wave(t, 0.5) + n), [FaultKind::Clipped]);
+        assert_eq!(look(seed, &|_, n| 12.0 + 2.0 * n), [FaultKind::Unpowered]);
     }
-    assert_eq!(look(1, &|_, _| 2210.0), [Complaint::Stuck]);
+    assert_eq!(look(1, &|_, _| 2210.0), [FaultKind::Stuck]);
     assert_eq!(
         look(1, &|t, n| ((2000.0 + 900.0 * wave(t, 0.8) + 30.0 * n) / 16.0).round() * 16.0),
-        [Complaint::Converter, Complaint::Noisy]
+        [FaultKind::Converter, FaultKind::Noisy]
     );
     let ten = Scale::linear(10, 3.3, 0.0, 1.0, "V");
-    assert_eq!(complaints(&ten, raw(1, |t, n| 2000.0 + 900.0 * wave(t, 0.8) + n)), [Complaint::Converter]);
+    assert_eq!(complaints(&ten, raw(1, |t, n| 2000.0 + 900.0 * wave(t, 0.8) + n)), [FaultKind::Converter]);
     assert_eq!(complaints(&scale, vec![2210.0; 20]), [], "too little was seen");
 }
 
@@ -56,8 +56,8 @@ fn an_open_pin_that_follows_its_neighbour_is_told_and_real_relations_are_not() {
     // Two real sensors of the same water, each with noise of its own.
     let other = raw(2, |t, n| 1500.0 + 280.0 * wave(t, 0.3) + 3.0 * n);
     let findings =
-        examine(&[patient("gate", &scale, gate), patient("other", &scale, other), patient("spare", &scale, open)]);
+        check_up(&[patient("gate", &scale, gate), patient("other", &scale, other), patient("spare", &scale, open)]);
     assert_eq!(findings.len(), 1, "{findings:?}");
-    assert_eq!((findings[0].channel, findings[0].complaint), (2, Complaint::Together));
+    assert_eq!((findings[0].channel, findings[0].kind_of_fault), (2, FaultKind::Together));
     assert!(findings[0].evidence.contains("gate"), "{findings:?}");
 }

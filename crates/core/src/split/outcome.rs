@@ -5,7 +5,7 @@ use crate::Stamp;
 
 /// Why a line did not become a row.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Refusal {
+pub enum Rejection {
     /// Holds bytes that are not text.
     Unreadable,
     /// A field's text is not a number.
@@ -32,58 +32,58 @@ pub enum Refusal {
     TooManyLabels,
 }
 
-impl Refusal {
+impl Rejection {
     /// All reasons; the position of each is its index in a table of counts.
-    pub const ALL: [Refusal; 12] = [
-        Refusal::Unreadable,
-        Refusal::NotANumber,
-        Refusal::FieldCount,
-        Refusal::NewLabel,
-        Refusal::LabelTwice,
-        Refusal::MissingLabel,
-        Refusal::OtherUnit,
-        Refusal::NotJson,
-        Refusal::OutOfTurn,
-        Refusal::TooLong,
-        Refusal::NoShape,
-        Refusal::TooManyLabels,
+    pub const ALL: [Rejection; 12] = [
+        Rejection::Unreadable,
+        Rejection::NotANumber,
+        Rejection::FieldCount,
+        Rejection::NewLabel,
+        Rejection::LabelTwice,
+        Rejection::MissingLabel,
+        Rejection::OtherUnit,
+        Rejection::NotJson,
+        Rejection::OutOfTurn,
+        Rejection::TooLong,
+        Rejection::NoShape,
+        Rejection::TooManyLabels,
     ];
 
     /// Whether the framing found it: the bytes were no whole frame.
     pub fn is_of_frame(self) -> bool {
-        matches!(self, Refusal::TooLong)
+        matches!(self, Rejection::TooLong)
     }
 
     /// The reason in a few words.
     pub fn text(self) -> &'static str {
         match self {
-            Refusal::Unreadable => "not readable text",
-            Refusal::NotANumber => "a field is not a number",
-            Refusal::FieldCount => "wrong number of fields",
-            Refusal::NewLabel => "a label not seen before",
-            Refusal::LabelTwice => "a label stands twice",
-            Refusal::MissingLabel => "a field is missing",
-            Refusal::OtherUnit => "another unit than before",
-            Refusal::NotJson => "broken JSON",
-            Refusal::OutOfTurn => "out of turn, a line was lost",
-            Refusal::TooLong => "line too long",
-            Refusal::NoShape => "no shape found yet",
-            Refusal::TooManyLabels => "a new label, and 64 channels are there already",
+            Rejection::Unreadable => "not readable text",
+            Rejection::NotANumber => "a field is not a number",
+            Rejection::FieldCount => "wrong number of fields",
+            Rejection::NewLabel => "a label not seen before",
+            Rejection::LabelTwice => "a label stands twice",
+            Rejection::MissingLabel => "a field is missing",
+            Rejection::OtherUnit => "another unit than before",
+            Rejection::NotJson => "broken JSON",
+            Rejection::OutOfTurn => "out of turn, a line was lost",
+            Rejection::TooLong => "line too long",
+            Rejection::NoShape => "no shape found yet",
+            Rejection::TooManyLabels => "a new label, and 64 channels are there already",
         }
     }
 }
 
 /// What became of a line.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Fate {
+pub enum LineOutcome {
     /// Became a row, or a part of one that begins with this column.
     Row(u8),
     /// Words of the board's own: a banner, an answer, an error message.
     Message,
     /// The rest of a line, or of a row of several lines, whose beginning was sent before anyone listened. Not damage.
     Half,
-    /// Refused.
-    Refused(Refusal),
+    /// Rejected.
+    Rejected(Rejection),
     /// Did not come but was sent to the board. The splitter never says this.
     Sent,
 }
@@ -93,7 +93,7 @@ pub trait Sink {
     /// The shape was found, pinned, or has grown a column at its end.
     fn shape(&mut self, shape: &Shape);
     /// A line, or the first [`super::MAX_LINE`] bytes of one; every line is given exactly once.
-    fn line(&mut self, at: Stamp, fate: Fate, line: &[u8]);
+    fn line(&mut self, at: Stamp, outcome: LineOutcome, line: &[u8]);
     /// A row: one value a column, NaN for a gap. Comes after its last line.
     fn row(&mut self, at: Stamp, values: &[f64]);
     /// The link was broken before the next line. Only said of lines that waited for their shape: whoever breaks the link
@@ -109,6 +109,6 @@ pub(super) struct Nothing;
 
 impl Sink for Nothing {
     fn shape(&mut self, _: &Shape) {}
-    fn line(&mut self, _: Stamp, _: Fate, _: &[u8]) {}
+    fn line(&mut self, _: Stamp, _: LineOutcome, _: &[u8]) {}
     fn row(&mut self, _: Stamp, _: &[f64]) {}
 }

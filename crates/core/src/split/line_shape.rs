@@ -2,7 +2,7 @@
 
 use super::labelled::{pair, tokens};
 use super::read::legible;
-use super::shape::{Bare, Delimiter, Labels, MAX_FIELDS, Shape, Style, bare_text};
+use super::shape::{Delimiter, Labels, MAX_FIELDS, Plain, Shape, Style, bare_text};
 use super::value::value;
 use super::{json, words};
 
@@ -13,17 +13,17 @@ const WEAK: usize = 4;
 
 /// The shape of which a line is a perfect example.
 #[derive(Clone, Debug)]
-pub(super) struct Form {
+pub(super) struct LineShape {
     pub(super) shape: Shape,
     /// How many lines of this form are convincing.
     pub(super) needed: usize,
 }
 
-impl Form {
+impl LineShape {
     /// Whether both are of one shape; what only tells how numbers are written does not count.
-    pub(super) fn like(&self, other: &Form) -> bool {
+    pub(super) fn like(&self, other: &LineShape) -> bool {
         match (&self.shape, &other.shape) {
-            (Shape::Bare(a), Shape::Bare(b)) => {
+            (Shape::Plain(a), Shape::Plain(b)) => {
                 (a.delimiter, a.fields, a.brackets) == (b.delimiter, b.fields, b.brackets)
             }
             (a, b) => self.kind_like(other) && a.labels().map(|l| &l.labels) == b.labels().map(|l| &l.labels),
@@ -31,7 +31,7 @@ impl Form {
     }
 
     /// Whether both are of the same kind.
-    pub(super) fn kind_like(&self, other: &Form) -> bool {
+    pub(super) fn kind_like(&self, other: &LineShape) -> bool {
         self.shape.kind() == other.shape.kind()
     }
 
@@ -56,7 +56,7 @@ pub(super) fn carries_numbers(line: &[u8]) -> bool {
 }
 
 /// The shape of which this one line is a perfect example, if any.
-pub(super) fn form_of(line: &[u8]) -> Option<Form> {
+pub(super) fn form_of(line: &[u8]) -> Option<LineShape> {
     if !legible(line) {
         return None;
     }
@@ -70,15 +70,15 @@ fn labels(labels: Vec<String>, units: Vec<String>) -> Labels {
     Labels { labels, complete: true, units, ..Labels::default() }
 }
 
-fn json_form(line: &[u8]) -> Option<Form> {
+fn json_form(line: &[u8]) -> Option<LineShape> {
     let mut paths: Vec<String> = Vec::new();
     json::scan(line, |path, _, _| paths.push(String::from_utf8_lossy(path).into_owned())).ok()?;
     let unique = (1..paths.len()).all(|i| !paths[..i].contains(&paths[i]));
     let sound = unique && (1..=MAX_FIELDS).contains(&paths.len()) && paths.iter().all(|path| !path.is_empty());
-    sound.then(|| Form { shape: Shape::Json(labels(paths, Vec::new())), needed: STRONG })
+    sound.then(|| LineShape { shape: Shape::Json(labels(paths, Vec::new())), needed: STRONG })
 }
 
-fn labelled_form(line: &[u8]) -> Option<Form> {
+fn labelled_form(line: &[u8]) -> Option<LineShape> {
     let mut names: Vec<String> = Vec::new();
     let sound = tokens(line).all(|token| {
         let Some((label, text)) = pair(&line[token]) else { return false };
@@ -88,10 +88,10 @@ fn labelled_form(line: &[u8]) -> Option<Form> {
         sound
     });
     let sound = sound && !names.is_empty();
-    sound.then(|| Form { shape: Shape::Labelled(labels(names, Vec::new())), needed: STRONG })
+    sound.then(|| LineShape { shape: Shape::Labelled(labels(names, Vec::new())), needed: STRONG })
 }
 
-fn bare_form(line: &[u8]) -> Option<Form> {
+fn bare_form(line: &[u8]) -> Option<LineShape> {
     let inner = bare_text(line);
     let text = &line[inner.clone()];
     let brackets = inner.end < line.trim_ascii_end().len();
@@ -110,13 +110,13 @@ fn bare_form(line: &[u8]) -> Option<Form> {
         fields -= usize::from(empty_at_end);
         let enough = if delimiter == Delimiter::Spaces || empty_at_end { 1 } else { 2 };
         let sound = sound && values > 0 && (enough..=MAX_FIELDS).contains(&fields);
-        let bare = Bare { comma, brackets, ..Bare::new(delimiter, fields) };
-        sound.then_some(Form { shape: Shape::Bare(bare), needed: BARE })
+        let plain = Plain { comma, brackets, ..Plain::new(delimiter, fields) };
+        sound.then_some(LineShape { shape: Shape::Plain(plain), needed: BARE })
     })
 }
 
 /// The same for a line of words, with signs read in another way.
-pub(super) fn worded_form(line: &[u8], style: Style) -> Option<Form> {
+pub(super) fn worded_form(line: &[u8], style: Style) -> Option<LineShape> {
     let scan = words::scan(line, style);
     if scan.slots.is_empty() || scan.too_many {
         return None;
@@ -126,7 +126,7 @@ pub(super) fn worded_form(line: &[u8], style: Style) -> Option<Form> {
     let names = scan.slots.into_iter().map(|slot| slot.label).collect();
     let needed = if scan.strong { STRONG } else { WEAK };
     let labels = Labels { comma: style.comma, minus: style.minus, ..labels(names, units) };
-    Some(Form { shape: Shape::Worded(labels), needed })
+    Some(LineShape { shape: Shape::Worded(labels), needed })
 }
 
 /// A line that names columns.
@@ -205,14 +205,14 @@ mod tests {
     #[test]
     fn each_line_is_taken_for_what_it_is_alone() {
         for (line, kind) in [
-            ("2210", Some("bare spaces 1")),
-            ("2210, 1.78 ,0", Some("bare comma 3")),
-            ("(2210,)", Some("bare comma 1 brackets")),
-            ("0x8A2; 1,78; nan", Some("bare semicolon 3 decimal-comma")),
-            ("1,,3", Some("bare comma 3")),
-            ("1,2,", Some("bare comma 2")),
-            ("> 12 13", Some("bare spaces 2")),
-            ("HIGH", Some("bare spaces 1")),
+            ("2210", Some("plain spaces 1")),
+            ("2210, 1.78 ,0", Some("plain comma 3")),
+            ("(2210,)", Some("plain comma 1 brackets")),
+            ("0x8A2; 1,78; nan", Some("plain semicolon 3 decimal-comma")),
+            ("1,,3", Some("plain comma 3")),
+            ("1,2,", Some("plain comma 2")),
+            ("> 12 13", Some("plain spaces 2")),
+            ("HIGH", Some("plain spaces 1")),
             ("a=1, b=off", Some("labelled a b")),
             ("a=1 b=2 a=3", Some("worded a b a_2")),
             ("gauge 2210 cnt  (1.781 V)", Some("worded gauge gauge_V")),

@@ -1,12 +1,12 @@
 //! Lines while a shape is in force: rows out of them, and doubts about the shape.
 
 use super::doubts::Doubts;
-use super::fate::{Fate, Refusal, Sink};
-use super::form::carries_numbers;
 use super::learn::{Learning, MOST_HELD};
+use super::line_shape::carries_numbers;
+use super::outcome::{LineOutcome, Rejection, Sink};
 use super::read::{Other, Reader, legible};
-use super::shape::{Bare, Shape};
-use super::turns::{Families, Step, Turns};
+use super::shape::{Plain, Shape};
+use super::turns::{Families, TurnStep, Turns};
 use crate::Stamp;
 
 /// How often a new label must be seen on sound lines before it becomes a column.
@@ -20,7 +20,7 @@ const RIVALS: u32 = 8;
 
 /// Another shape that may be the right one.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Offer {
+pub struct Proposal {
     /// The shape.
     pub shape: Shape,
     /// Why, in a sentence.
@@ -38,7 +38,7 @@ pub(super) enum Better {
 
 /// What is known while a shape is in force.
 #[derive(Clone, Debug)]
-pub(super) struct Reading {
+pub(super) struct ShapeReader {
     pub(super) reader: Reader,
     pub(super) pinned: bool,
     /// The shape stays, although few lines fit it.
@@ -56,19 +56,19 @@ pub(super) struct Reading {
     /// The lines that did not fit, and what they could be.
     rival: Learning,
     rivals: u32,
-    pub(super) offer: Option<Offer>,
+    pub(super) proposal: Option<Proposal>,
     /// About commas and signs.
     pub(super) doubts: Doubts,
 }
 
-impl Reading {
-    pub(super) fn new(shape: Shape, pinned: bool) -> Reading {
+impl ShapeReader {
+    pub(super) fn new(shape: Shape, pinned: bool) -> ShapeReader {
         let several = match &shape {
-            Shape::Stacked(_) => true,
-            Shape::Bare(bare) => bare.lines > 1,
+            Shape::PerLine(_) => true,
+            Shape::Plain(plain) => plain.lines > 1,
             _ => false,
         };
-        Reading {
+        ShapeReader {
             values: Vec::new(),
             turns: several.then(|| Turns::new(&shape)),
             reader: Reader::new(shape),
@@ -81,53 +81,53 @@ impl Reading {
             fits_since: 0,
             rival: Learning::default(),
             rivals: 0,
-            offer: None,
+            proposal: None,
             doubts: Doubts::new(pinned),
         }
     }
 }
 
-impl Reading {
+impl ShapeReader {
     /// Reads a line; gives another shape when the one in force turns out to have been found too early.
     #[inline]
     pub(super) fn take(&mut self, at: Stamp, half: bool, line: &[u8], sink: &mut impl Sink) -> Option<Better> {
         let shape = self.reader.shape();
         let (width, first) = match shape {
-            Shape::Bare(bare) => (bare.fields, self.turns.as_ref().map_or(0, |turns| turns.turn * bare.fields)),
+            Shape::Plain(plain) => (plain.fields, self.turns.as_ref().map_or(0, |turns| turns.turn * plain.fields)),
             other => (other.columns(), 0),
         };
         self.values.resize(width, f64::NAN);
         let outcome = self.reader.read(line, first, &mut self.values);
         match outcome {
-            Ok(_) if half && !self.reader.knows_its_start() => sink.line(at, Fate::Half, line),
+            Ok(_) if half && !self.reader.knows_its_start() => sink.line(at, LineOutcome::Half, line),
             Ok(filled) => {
                 if self.turns.is_some() {
                     self.take_turn(at, filled, line, sink);
                 } else {
-                    sink.line(at, Fate::Row(0), line);
+                    sink.line(at, LineOutcome::Row(0), line);
                     sink.row(at, &self.values);
                 }
                 self.fits += 1;
                 if !self.doubts.settled {
                     self.look_for_doubts(line);
                 }
-                if self.rivals > 0 || self.offer.is_some() {
+                if self.rivals > 0 || self.proposal.is_some() {
                     self.outlive_rivals();
                 }
                 self.look_for_families();
             }
             Err(Other::Text) => {
-                sink.line(at, Fate::Message, line);
+                sink.line(at, LineOutcome::Message, line);
                 return self.doubt(at, line, false);
             }
             Err(Other::Damage(why)) => {
-                refuse(at, half, why, line, sink);
+                reject(at, half, why, line, sink);
                 if !half {
                     self.miss_a_turn();
                     return self.doubt(at, line, true);
                 }
             }
-            Err(Other::NewLabel(_)) if half => sink.line(at, Fate::Half, line),
+            Err(Other::NewLabel(_)) if half => sink.line(at, LineOutcome::Half, line),
             Err(Other::NewLabel(label)) => return self.suspect(at, label, line, sink),
         }
         None
@@ -137,33 +137,33 @@ impl Reading {
         let Some(turns) = &mut self.turns else { return };
         let mut first = filled.trailing_zeros() as u8;
         let step = match self.reader.shape() {
-            Shape::Bare(bare) => {
+            Shape::Plain(plain) => {
                 let before = turns.turn;
-                let step = turns.bare(bare, &self.values);
+                let step = turns.plain(plain, &self.values);
                 // The line may have told where in the row it stands.
-                let here = if turns.turn == 0 { bare.lines - 1 } else { turns.turn - 1 };
-                first = (if matches!(step, Step::Taken { .. }) { here } else { before } * bare.fields) as u8;
+                let here = if turns.turn == 0 { plain.lines - 1 } else { turns.turn - 1 };
+                first = (if matches!(step, TurnStep::Taken { .. }) { here } else { before } * plain.fields) as u8;
                 step
             }
             _ => turns.labelled(at, &self.values, filled, |at, row| sink.row(at, row)),
         };
         match step {
-            Step::Taken { complete } => {
-                sink.line(at, Fate::Row(first), line);
+            TurnStep::Taken { complete } => {
+                sink.line(at, LineOutcome::Row(first), line);
                 if complete {
                     sink.row(at, &turns.values);
                 }
             }
-            Step::Half => sink.line(at, Fate::Half, line),
-            Step::Refused(why) => sink.line(at, Fate::Refused(why), line),
+            TurnStep::Half => sink.line(at, LineOutcome::Half, line),
+            TurnStep::Rejected(why) => sink.line(at, LineOutcome::Rejected(why), line),
         }
     }
 
     /// A damaged line had its place among lines told apart by order.
     fn miss_a_turn(&mut self) {
-        if let (Shape::Bare(bare), Some(turns)) = (self.reader.shape(), &mut self.turns) {
+        if let (Shape::Plain(plain), Some(turns)) = (self.reader.shape(), &mut self.turns) {
             self.values.fill(f64::NAN);
-            let _ = turns.bare(bare, &self.values);
+            let _ = turns.plain(plain, &self.values);
         }
     }
 
@@ -171,28 +171,28 @@ impl Reading {
     #[inline]
     fn look_for_doubts(&mut self, line: &[u8]) {
         match self.reader.shape() {
-            Shape::Bare(bare) if Doubts::looks_at_pairs(bare) => self.doubts.pair(line),
-            Shape::Worded(labels) | Shape::Stacked(labels) if !self.reader.signs.is_empty() => {
+            Shape::Plain(plain) if Doubts::looks_at_pairs(plain) => self.doubts.pair(line),
+            Shape::Worded(labels) | Shape::PerLine(labels) if !self.reader.signs.is_empty() => {
                 let style = labels.style();
                 let signs = std::mem::take(&mut self.reader.signs);
                 self.doubts.words(signs, style, line);
             }
-            Shape::Worded(_) | Shape::Stacked(_) => {}
+            Shape::Worded(_) | Shape::PerLine(_) => {}
             _ => self.doubts.settled = true,
         }
     }
 
-    /// Bare numbers may come in turn, which only their values can tell.
+    /// Plain numbers may come in turn, which only their values can tell.
     #[inline]
     fn look_for_families(&mut self) {
         if self.pinned || self.turns.is_some() || self.values.len() != 1 {
             return;
         }
-        let Shape::Bare(bare) = self.reader.shape() else { return };
+        let Shape::Plain(plain) = self.reader.shape() else { return };
         if let Some(typical) = self.families.push(self.values[0]) {
-            let shape = Bare { lines: typical.len(), typical, ..bare.clone() };
+            let shape = Plain { lines: typical.len(), typical, ..plain.clone() };
             let why = format!("the values alternate between {} signals", shape.lines);
-            self.offer = Some(Offer { shape: Shape::Bare(shape), why });
+            self.proposal = Some(Proposal { shape: Shape::Plain(shape), why });
         }
     }
 
@@ -216,11 +216,11 @@ impl Reading {
             self.rival.held.remove(0);
         }
         let shape = found.filter(|shape| shape != self.reader.shape() && self.rivals >= RIVALS)?;
-        if !self.is_settled() {
+        if !self.is_decided() {
             return Some(Better::Other(shape));
         }
         let why = format!("the last {} lines do not fit the shape in force", self.rivals);
-        self.offer = Some(Offer { shape, why });
+        self.proposal = Some(Proposal { shape, why });
         None
     }
 
@@ -231,7 +231,7 @@ impl Reading {
         if self.rivals > 0 && self.fits_since >= RIVALS {
             self.rivals = 0;
             self.rival = Learning::default();
-            self.offer = None;
+            self.proposal = None;
         }
     }
 
@@ -250,15 +250,15 @@ impl Reading {
             }
         };
         self.suspects[index].1 += 1;
-        let why = if self.reader.is_full() { Refusal::TooManyLabels } else { Refusal::NewLabel };
+        let why = if self.reader.is_full() { Rejection::TooManyLabels } else { Rejection::NewLabel };
         if self.suspects[index].1 < SIGHTINGS || self.reader.is_full() {
-            refuse(at, false, why, line, sink);
+            reject(at, false, why, line, sink);
             return self.doubt(at, line, true);
         }
         self.suspects.remove(index);
         self.reader.grow(label);
-        if !self.is_settled() {
-            refuse(at, false, why, line, sink);
+        if !self.is_decided() {
+            reject(at, false, why, line, sink);
             return Some(Better::Grown(self.reader.shape().clone()));
         }
         sink.shape(self.reader.shape());
@@ -269,11 +269,11 @@ impl Reading {
     }
 
     /// Whether the shape is no longer on trial: from here on another one is offered and never taken.
-    pub(super) fn is_settled(&self) -> bool {
+    pub(super) fn is_decided(&self) -> bool {
         self.pinned || self.settled || self.fits >= u64::from(RIVALS)
     }
 }
 
-pub(super) fn refuse(at: Stamp, half: bool, why: Refusal, line: &[u8], sink: &mut impl Sink) {
-    sink.line(at, if half { Fate::Half } else { Fate::Refused(why) }, line);
+pub(super) fn reject(at: Stamp, half: bool, why: Rejection, line: &[u8], sink: &mut impl Sink) {
+    sink.line(at, if half { LineOutcome::Half } else { LineOutcome::Rejected(why) }, line);
 }

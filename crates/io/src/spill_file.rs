@@ -1,6 +1,6 @@
 //! Room on the disk for blocks of long histories: a file without a name, which is gone when the program is.
 
-use amber_core::store::{Elsewhere, Put};
+use amber_core::store::{Put, Spill};
 use memmap2::{MmapOptions, MmapRaw};
 use std::fs::File;
 use std::io;
@@ -17,7 +17,7 @@ const ALIGNED: usize = 8;
 /// Room on the disk. What was put there is read as memory is, and the system keeps as much of it at hand as it has room
 /// for.
 #[derive(Debug, Default)]
-pub struct Attic {
+pub struct SpillFile {
     file: Option<File>,
     part: Option<Part>,
     /// Bytes that were put there.
@@ -36,7 +36,7 @@ fn folder() -> PathBuf {
     }
 }
 
-impl Attic {
+impl SpillFile {
     /// Bytes that were put there.
     pub fn used(&self) -> u64 {
         self.used
@@ -102,7 +102,7 @@ struct Read {
 impl AsRef<[u8]> for Read {
     fn as_ref(&self) -> &[u8] {
         // SAFETY: the range lies within the map, which is `PART` bytes long and lives as long as `self` does. The bytes do
-        // not change: they were written before `self` was made, and `Attic::put` writes no byte twice; the file has no
+        // not change: they were written before `self` was made, and `SpillFile::put` writes no byte twice; the file has no
         // name and is given to nobody, so that no other program writes to it. It is never made shorter, and its room was
         // allocated, so that reading does not fail for want of a disk's block.
         #[allow(unsafe_code, reason = "see above")]
@@ -112,7 +112,7 @@ impl AsRef<[u8]> for Read {
     }
 }
 
-impl Elsewhere for Attic {
+impl Spill for SpillFile {
     fn put(&mut self, bytes: &[u8]) -> Option<Put> {
         if self.failed.is_some() {
             return None;
@@ -133,17 +133,17 @@ mod tests {
 
     #[test]
     fn what_is_put_away_is_read_again() {
-        let mut attic = Attic::default();
+        let mut spill_file = SpillFile::default();
         let pieces: Vec<Vec<u8>> = (0..9usize).map(|i| vec![i as u8 + 1; i * 7_000_001]).collect();
-        let put: Vec<Put> = pieces.iter().map(|piece| attic.put(piece).unwrap()).collect();
-        assert_eq!(attic.used(), pieces.iter().map(|piece| piece.len() as u64).sum::<u64>());
+        let put: Vec<Put> = pieces.iter().map(|piece| spill_file.put(piece).unwrap()).collect();
+        assert_eq!(spill_file.used(), pieces.iter().map(|piece| piece.len() as u64).sum::<u64>());
         // It is there as long as anybody has it.
-        drop(attic);
+        drop(spill_file);
         for (piece, put) in pieces.iter().zip(&put) {
             let bytes = (**put).as_ref();
             assert!(bytes == piece && bytes.as_ptr().addr().is_multiple_of(ALIGNED));
         }
-        let mut full = Attic::default();
+        let mut full = SpillFile::default();
         assert!(full.put(&vec![0; PART + 1]).is_none() && full.put(b"x").is_none(), "what failed once fails");
         assert!(full.failed().is_some());
     }

@@ -16,7 +16,7 @@ const NOISY: f64 = 15.0;
 
 /// What is the matter.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub enum Complaint {
+pub enum FaultKind {
     /// It reads like an input with nothing on it.
     Floating,
     /// It never gets off the ground: a sensor without power reads like that.
@@ -39,32 +39,32 @@ pub enum Complaint {
     SmallRange,
 }
 
-impl Complaint {
+impl FaultKind {
     /// Whether what else such a channel does follows from this.
     pub fn is_grave(self) -> bool {
-        matches!(self, Complaint::Floating | Complaint::Unpowered | Complaint::Clipped | Complaint::Stuck)
+        matches!(self, FaultKind::Floating | FaultKind::Unpowered | FaultKind::Clipped | FaultKind::Stuck)
     }
 
     /// In two or three words.
     pub fn name(self) -> &'static str {
         match self {
-            Complaint::Floating => "open input",
-            Complaint::Unpowered => "no signal",
-            Complaint::Clipped => "clipped",
-            Complaint::Stuck => "stuck",
-            Complaint::Converter => "converter settings",
-            Complaint::Together => "moves with another",
-            Complaint::Hum => "mains hum",
-            Complaint::Noisy => "noisy",
-            Complaint::Drifting => "drifting",
-            Complaint::SmallRange => "small range",
+            FaultKind::Floating => "open input",
+            FaultKind::Unpowered => "no signal",
+            FaultKind::Clipped => "clipped",
+            FaultKind::Stuck => "stuck",
+            FaultKind::Converter => "converter settings",
+            FaultKind::Together => "moves with another",
+            FaultKind::Hum => "mains hum",
+            FaultKind::Noisy => "noisy",
+            FaultKind::Drifting => "drifting",
+            FaultKind::SmallRange => "small range",
         }
     }
 }
 
 /// One channel, as it is looked at.
 #[derive(Clone, Debug)]
-pub struct Patient<'a> {
+pub struct CheckedChannel<'a> {
     /// What it is called.
     pub name: &'a str,
     /// Its scale.
@@ -82,10 +82,10 @@ pub struct Patient<'a> {
 /// What was found.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Finding {
-    /// The channel, by its place among the patients.
+    /// The channel, by its place among the channels_to_check.
     pub channel: usize,
     /// What is the matter.
-    pub complaint: Complaint,
+    pub kind_of_fault: FaultKind,
     /// One sentence: the evidence.
     pub evidence: String,
     /// What to check.
@@ -93,28 +93,28 @@ pub struct Finding {
 }
 
 /// Looks at all channels of a source, analog ones with the same rows. The gravest findings of a channel come first.
-pub fn examine(patients: &[Patient<'_>]) -> Vec<Finding> {
+pub fn check_up(channels_to_check: &[CheckedChannel<'_>]) -> Vec<Finding> {
     let mut findings: Vec<Finding> = Vec::new();
-    for (channel, patient) in patients.iter().enumerate() {
+    for (channel, patient) in channels_to_check.iter().enumerate() {
         if let Some(look) = Look::at(patient) {
-            findings.extend(look.complaints().into_iter().map(|(complaint, evidence, check)| Finding {
+            findings.extend(look.complaints().into_iter().map(|(kind_of_fault, evidence, check)| Finding {
                 channel,
-                complaint,
+                kind_of_fault,
                 evidence,
                 check,
             }));
         }
     }
-    findings.extend(together(patients));
-    findings.sort_by_key(|finding| (finding.channel, finding.complaint));
+    findings.extend(together(channels_to_check));
+    findings.sort_by_key(|finding| (finding.channel, finding.kind_of_fault));
     findings
 }
 
-type Told = (Complaint, String, &'static str);
+type Told = (FaultKind, String, &'static str);
 
 /// What is measured of a channel.
 struct Look<'a> {
-    patient: &'a Patient<'a>,
+    patient: &'a CheckedChannel<'a>,
     seconds: f64,
     least: f64,
     most: f64,
@@ -126,7 +126,7 @@ struct Look<'a> {
 }
 
 impl<'a> Look<'a> {
-    fn at(patient: &'a Patient<'a>) -> Option<Look<'a>> {
+    fn at(patient: &'a CheckedChannel<'a>) -> Option<Look<'a>> {
         let seconds = patient.raw.len() as f64 * patient.interval;
         if patient.raw.len() < LEAST.0 || seconds.is_nan() || seconds < LEAST.1 {
             return None;
@@ -166,7 +166,7 @@ impl<'a> Look<'a> {
         let (top, Tone { mains, size, .. }) = (self.top?, self.mains?);
         (size > 0.04 * top).then(|| {
             (
-                Complaint::Floating,
+                FaultKind::Floating,
                 format!(
                     "swings by ±{size:.0} of {top} codes with the {mains} Hz mains, as an input with nothing on it does"
                 ),
@@ -179,7 +179,7 @@ impl<'a> Look<'a> {
         let top = self.top?;
         (self.patient.ever.1 < 0.02 * top).then(|| {
             (
-                Complaint::Unpowered,
+                FaultKind::Unpowered,
                 format!("never above code {} of {top}: a sensor without power reads like that", self.patient.ever.1),
                 "measure the supply at the sensor itself, then its output",
             )
@@ -196,7 +196,7 @@ impl<'a> Look<'a> {
         };
         (share >= 0.02).then(|| {
             (
-                Complaint::Clipped,
+                FaultKind::Clipped,
                 format!("{:.0} % of the readings stand at the converter's end, code {end}", share * 100.0),
                 check,
             )
@@ -206,7 +206,7 @@ impl<'a> Look<'a> {
     fn stuck(&self) -> Option<Told> {
         (self.least == self.most && self.top.is_some() && self.seconds > 4.0).then(|| {
             (
-                Complaint::Stuck,
+                FaultKind::Stuck,
                 format!("{} for {} without the least change", self.least, duration(self.seconds)),
                 "a live input flickers by a step: does the program read this pin, does the sensor answer?",
             )
@@ -217,14 +217,14 @@ impl<'a> Look<'a> {
         let top = self.top?;
         if self.patient.ever.1 > top {
             return Some((
-                Complaint::Converter,
+                FaultKind::Converter,
                 format!("code {} does not fit the converter, whose top code is {top}", self.patient.ever.1),
                 "set the converter's bits (3): the board sends more of them",
             ));
         }
         if let Some(over) = self.above_supply() {
             return Some((
-                Complaint::Converter,
+                FaultKind::Converter,
                 over,
                 "measure the supply and the reference, and type both as measured (3)",
             ));
@@ -232,7 +232,7 @@ impl<'a> Look<'a> {
         let step = common_step(&self.patient.raw);
         (step >= 4.0).then(|| {
             (
-                Complaint::Converter,
+                FaultKind::Converter,
                 format!("codes come in steps of {step}: {:.0} bits less than are set", step.log2()),
                 "the board shifts its readings up: set the bits that the converter has, and divide (3)",
             )
@@ -242,7 +242,8 @@ impl<'a> Look<'a> {
     /// Whether a divider sees more volts than its supply.
     fn above_supply(&self) -> Option<String> {
         let scale = self.patient.scale;
-        let at = scale.steps.iter().position(|step| matches!(step, Step::Divider(divider) if !divider.back))?;
+        let at =
+            scale.steps.iter().position(|step| matches!(step, Step::Divider(divider) if !divider.ohms_to_volts))?;
         let Step::Divider(divider) = &scale.steps[at] else { return None };
         let volts = scale.walk(self.most, f64::NAN)[at];
         (volts > divider.supply * 1.01)
@@ -255,7 +256,7 @@ impl<'a> Look<'a> {
         let stands_out = size > 5.0 * beside && size > 2.5 * tallest && size > 1.2 * line;
         (size > 1.5 * self.patient.step && stands_out).then(|| {
             (
-                Complaint::Hum,
+                FaultKind::Hum,
                 format!(
                     "{mains} Hz from the mains, ±{size:.1} steps, {:.0} times what lies beside it",
                     size / beside.max(1e-9)
@@ -276,7 +277,7 @@ impl<'a> Look<'a> {
         };
         (loud && sparser() < 2.0 * self.noise).then(|| {
             (
-                Complaint::Noisy,
+                FaultKind::Noisy,
                 format!("noise is {steps:.0} steps of the converter, far more than it makes itself"),
                 "a capacitor at the input, a steadier supply, shorter wires",
             )
@@ -305,7 +306,7 @@ impl<'a> Look<'a> {
         (even && calm && real).then(|| {
             let rate = way / 0.75 / self.seconds * 60.0;
             (
-                Complaint::Drifting,
+                FaultKind::Drifting,
                 format!("creeps by {rate:+.0} codes a minute, evenly, and nothing else moves it"),
                 "let it warm up, shield it from draught, check the supply; then take zero again (z)",
             )
@@ -318,7 +319,7 @@ impl<'a> Look<'a> {
         let moves = range > 12.0 * self.noise.max(self.patient.step);
         (moves && range < 0.03 * top && self.seconds > 15.0).then(|| {
             (
-                Complaint::SmallRange,
+                FaultKind::SmallRange,
                 format!("all its readings lie within {:.1} % of the converter's range", range / top * 100.0),
                 "amplify in front of the converter, or choose a lower reference, to see finer steps",
             )
@@ -345,11 +346,11 @@ fn common_step(raw: &[f64]) -> f64 {
 }
 
 /// Channels whose noise is the same: an open pin keeps what the converter read before.
-fn together(patients: &[Patient<'_>]) -> Vec<Finding> {
-    let bends = |patient: &Patient<'_>| -> Vec<f64> {
+fn together(channels_to_check: &[CheckedChannel<'_>]) -> Vec<Finding> {
+    let bends = |patient: &CheckedChannel<'_>| -> Vec<f64> {
         patient.raw.windows(3).map(|three| three[0] - 2.0 * three[1] + three[2]).collect()
     };
-    let all: Vec<Vec<f64>> = patients.iter().map(bends).collect();
+    let all: Vec<Vec<f64>> = channels_to_check.iter().map(bends).collect();
     let mut findings = Vec::new();
     for a in 0..all.len() {
         for b in a + 1..all.len() {
@@ -367,11 +368,11 @@ fn together(patients: &[Patient<'_>]) -> Vec<Finding> {
                 let (open, other) = if size < 1.0 { (b, a) } else { (a, b) };
                 findings.push(Finding {
                     channel: open,
-                    complaint: Complaint::Together,
+                    kind_of_fault: FaultKind::Together,
                     evidence: format!(
                         "{:.0} % of its noise is that of {}, as if one of the two pins were open",
                         alike * 100.0,
-                        patients[other].name
+                        channels_to_check[other].name
                     ),
                     check: "ground this pin for a moment: if it still follows, the wire or the channel is wrong",
                 });
@@ -382,5 +383,5 @@ fn together(patients: &[Patient<'_>]) -> Vec<Finding> {
 }
 
 #[cfg(test)]
-#[path = "doctor_tests.rs"]
+#[path = "checkup_tests.rs"]
 mod tests;

@@ -1,4 +1,4 @@
-//! Values that are held in memory, or elsewhere once they have been moved away.
+//! Values that are held in memory, or spill once they have been moved away.
 
 use bytemuck::Pod;
 use std::fmt;
@@ -7,13 +7,13 @@ use std::ops::Deref;
 use std::sync::Arc;
 
 /// Somewhere else than in the program's own memory, such as a file.
-pub trait Elsewhere {
+pub trait Spill {
     /// Puts bytes there, for good; `None` when there is no room. Where they are read, they begin at an address that is a
     /// multiple of eight.
     fn put(&mut self, bytes: &[u8]) -> Option<Put>;
 }
 
-/// Bytes that were put elsewhere.
+/// Bytes that were put spill.
 pub type Put = Arc<dyn AsRef<[u8]> + Send + Sync>;
 
 /// A block of values that never change.
@@ -24,8 +24,8 @@ pub(super) enum Held<T> {
 }
 
 impl<T: Pod> Held<T> {
-    /// The same, elsewhere; `None` where it is there already or there is no room.
-    pub(super) fn moved(&self, to: &mut dyn Elsewhere) -> Option<Held<T>> {
+    /// The same, spill; `None` where it is there already or there is no room.
+    pub(super) fn moved(&self, to: &mut dyn Spill) -> Option<Held<T>> {
         let Held::Here(values) = self else { return None };
         to.put(bytemuck::cast_slice(values)).map(|put| Held::Away(put, PhantomData))
     }
