@@ -55,7 +55,7 @@ pub fn fit(points: &[Compared], curve: Curve) -> Result<Fit, String> {
     } else {
         curve_points = points.iter().map(|point| (point.came, point.really)).collect();
         polynomial(&curve_points, curve.terms())
-            .ok_or("the points lie too close for this curve: choose a simpler one")?
+            .ok_or("the points are too close together for this curve: choose a simpler one")?
     };
     let mut calibration = Calibration {
         date: String::new(),
@@ -93,7 +93,7 @@ fn warnings(points: &[Compared], calibration: &Calibration, range: f64, largest:
     let gaps = points.windows(2).map(|pair| pair[1].came - pair[0].came);
     let widest = gaps.fold(0.0, f64::max);
     if points.len() > 3 && widest > 0.7 * range {
-        told.push("uneven: most points lie together; add some between".into());
+        told.push("uneven: most points are close together; add some between".into());
     }
     // An error of the mean, in the unit of what it really was.
     let slope = calibration.span() / range;
@@ -111,7 +111,7 @@ fn warnings(points: &[Compared], calibration: &Calibration, range: f64, largest:
     let signs = calibration.points.windows(2).map(falls).filter(|step| *step != 0.0).map(f64::signum);
     let signs: Vec<f64> = signs.collect();
     if signs.iter().any(|sign| *sign != signs[0]) {
-        told.push("turns back: a larger value came for a smaller one; is each point at its level?".into());
+        told.push("not monotonic: a larger true value has a smaller reading; is each value at its level?".into());
     }
     told
 }
@@ -265,7 +265,7 @@ mod tests {
         let warned = |pairs: &[(f64, f64)], curve| fit(&points(pairs), curve).unwrap().warnings.join("; ");
         assert!(warned(&[(1.0, 2.0), (2.0, 3.0)], Curve::Line).contains("too few points"));
         assert!(warned(&[(1.0, 2.0), (1.01, 3.0)], Curve::Line).contains("too close"));
-        assert!(warned(&[(1.0, 2.0), (2.0, 9.0), (3.0, 4.0)], Curve::Table).contains("turns back"));
+        assert!(warned(&[(1.0, 2.0), (2.0, 9.0), (3.0, 4.0)], Curve::Table).contains("not monotonic"));
         let table = fit(&points(&[(1.0, 2.0), (1.0, 4.0), (3.0, 9.0)]), Curve::Table).unwrap().calibration;
         assert_eq!((table.points.len(), table.true_value(2.0)), (2, 6.0));
         assert_eq!(fit(&points(&[(1.0, 2.0), (2.0, 3.0), (3.0, 4.0)]), Curve::Line).unwrap().warnings, [""; 0]);

@@ -32,7 +32,7 @@ pub struct Survey {
     pub dropouts: Vec<f64>,
     /// Rows that stood at the least and at the most, to within the noise.
     pub stood: (usize, usize),
-    /// Whether the value does not move at all at that end while it does spill: the converter or the track is at its
+    /// Whether the value does not move at all at that end while it does elsewhere: the converter or the track is at its
     /// end before the lever is.
     pub dead: (bool, bool),
 }

@@ -26,10 +26,10 @@ impl Ending {
     /// A few words for it.
     pub fn name(self) -> &'static str {
         match self {
-            Ending::None => "nothing behind it",
-            Ending::Lf => "LF behind it",
-            Ending::Cr => "CR behind it",
-            Ending::CrLf => "CR LF behind it",
+            Ending::None => "line ending: none",
+            Ending::Lf => "line ending: LF",
+            Ending::Cr => "line ending: CR",
+            Ending::CrLf => "line ending: CR LF",
             Ending::Bytes => "bytes in hexadecimal",
         }
     }

@@ -363,7 +363,7 @@ mod tests {
             let sweep = Columns::new(Stamp(end), span, count, Motion::Sweep);
             prop_assert_eq!(sweep.newest(), columns.newest());
             let shown: std::collections::BTreeSet<i64> = sweep.places.iter().flatten().copied().collect();
-            prop_assert_eq!(shown.len(), sweep.places.iter().flatten().count(), "no column stands twice");
+            prop_assert_eq!(shown.len(), sweep.places.iter().flatten().count(), "no column appears twice");
             prop_assert_eq!(columns.from_place(count - 3).places.len(), 3);
         }
     }

@@ -1,4 +1,4 @@
-//! Formulas against values worked out spill, and their errors against the columns at which they stand.
+//! Formulas against values worked out elsewhere, and their errors against the columns at which they stand.
 
 #![allow(clippy::approx_constant, clippy::excessive_precision, reason = "values as tables give them")]
 
@@ -131,7 +131,7 @@ const KNOWN: &[(&str, f64)] = &[
 const WRONG: &[(&str, usize, &str)] = &[
     ("", 1, "a formula is needed"),
     ("1 +", 4, "the formula ends where a value"),
-    ("1 + * 2", 5, "'*' stands where a value"),
+    ("1 + * 2", 5, "'*' is where a value"),
     ("(1 + 2", 7, "')' is missing"),
     ("1 + 2)", 6, "never opened"),
     ("2 x", 3, "operator such as * is missing"),
@@ -153,7 +153,7 @@ const WRONG: &[(&str, usize, &str)] = &[
     ("raw(a + 1)", 7, "takes a name alone"),
     ("smoothed(3)", 10, "takes the name of a channel"),
     ("if(1, 2)", 1, "takes 3, found 2"),
-    ("and 3", 1, "where a value should stand"),
+    ("and 3", 1, "where a value is expected"),
     ("µ + \u{1b}[2J", 5, "means nothing here"),
     ("1e999", 1, "is not a number"),
 ];

@@ -79,7 +79,7 @@ proptest! {
         let mut changed = fed(before, 500, chunk);
         changed.set_time(after.clone());
         let fresh = fed(after, 500, chunk);
-        // What is found by itself was found with the first rows already, so only set rules can be compared.
+        // What is detected was found with the first rows already, so only set rules can be compared.
         prop_assume!(fresh.timer().rule() != &Time::Auto);
         prop_assert_eq!(changed.store().rows(), fresh.store().rows());
         for row in fresh.store().rows() {

@@ -16,7 +16,7 @@ pub const BENCH: u64 = 1_000_000;
 pub fn remedy(error: &io::Error) -> String {
     match error.kind() {
         io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => "the disk is full, make room".into(),
-        io::ErrorKind::FileTooLarge => "the file may not grow further here, choose another disk".into(),
+        io::ErrorKind::FileTooLarge => "the file may not grow further here: choose another disk".into(),
         io::ErrorKind::PermissionDenied => "you may not write there, choose another folder".into(),
         io::ErrorKind::ReadOnlyFilesystem => "that disk is read-only, choose another folder".into(),
         io::ErrorKind::NotFound => "there is no such folder, make it or choose another".into(),
@@ -60,7 +60,7 @@ pub(crate) fn open(path: &Path, flags: OFlags) -> io::Result<File> {
     match () {
         () if kind.is_file() => Ok(file),
         () if kind.is_dir() => Err(io::ErrorKind::IsADirectory.into()),
-        () => Err(io::Error::other("it is no regular file")),
+        () => Err(io::Error::other("it is not a regular file")),
     }
 }
 

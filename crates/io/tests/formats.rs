@@ -86,7 +86,7 @@ fn names_of_columns_are_legal_whatever_channels_are_called() {
     for (column, cell) in columns.iter().zip(&header) {
         let name = column["name"].as_str().unwrap();
         assert!(legal.is_match(name), "{name}");
-        assert!(!names.contains(&name), "{name} stands twice");
+        assert!(!names.contains(&name), "{name} appears twice");
         names.push(name);
         assert_eq!(column["titles"].as_str().unwrap(), *cell, "the title is what the header says");
     }

@@ -169,7 +169,7 @@ fn what_cannot_be_done_now_is_refused_with_a_reason() {
     let file = Endpoint::Text { path: dir.path().join("text"), grows: false };
     let text = Link::start(file, HostClock::start()).unwrap();
     for (command, said) in
-        [(Command::FindBaud, "the speed is not looked for"), (Command::Lend { back: true }, "not lent")]
+        [(Command::FindBaud, "the baud rate is not detected"), (Command::Lend { back: true }, "not lent")]
     {
         text.tell(command).unwrap();
         until(&text, said, |feed| matches!(feed, Feed::NotDone(why) if why.starts_with(said)).then_some(()));

@@ -175,12 +175,12 @@ fn duration(text: &str) -> Result<Duration, String> {
         "s" | "" => 1.0,
         "m" | "min" => 60.0,
         "h" => 3600.0,
-        _ => return Err(format!("'{unit}' is no unit of time: use ms, s, min or h")),
+        _ => return Err(format!("'{unit}' is not a unit of time: use ms, s, min or h")),
     };
     let seconds = number.trim().parse::<f64>().ok().map(|value| value * factor);
     match seconds.filter(|s| *s > 0.0 && *s < 1e9) {
         Some(seconds) => Ok(Duration::from_secs_f64(seconds)),
-        None => Err(format!("'{text}' is no time: write 10s, 500ms, 5min or 2h")),
+        None => Err(format!("'{text}' is not a time: write 10s, 500ms, 5min or 2h")),
     }
 }
 
@@ -195,7 +195,7 @@ mod tests {
             [ms("10s"), ms("500ms"), ms("1.5min"), ms("2 h"), ms("3")],
             [Ok(10_000), Ok(500), Ok(90_000), Ok(7_200_000), Ok(3000)]
         );
-        assert!(ms("10 parsecs").unwrap_err().contains("no unit of time"));
+        assert!(ms("10 parsecs").unwrap_err().contains("not a unit of time"));
         assert!(ms("-1s").is_err() && ms("s").is_err());
     }
 

@@ -71,7 +71,7 @@ fn what_and_where(info: &PanicHookInfo<'_>) -> String {
 fn sentence(info: &PanicHookInfo<'_>) -> String {
     let thread = std::thread::current();
     let mut text = format!(
-        "stopped by a fault of its own in the thread '{}': {}. What was recorded is kept. Please report this.",
+        "stopped by an internal fault in the thread '{}': {}. What was recorded is kept. Please report this.",
         thread.name().unwrap_or("?"),
         what_and_where(info),
     );

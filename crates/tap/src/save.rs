@@ -20,7 +20,8 @@ pub(crate) enum Saved {
 pub(crate) fn bench(path: &Path, bench: &Bench, may_replace: bool) -> Result<Saved, String> {
     let text = match disk::read(path, disk::BENCH).map(|text| String::from_utf8_lossy(&text).into_owned()) {
         Ok(old) => {
-            let is_none = |error| format!("{} is there and is no bench ({error}): choose another name", path.display());
+            let is_none =
+                |error| format!("{} exists and is not a bench ({error}): choose another name", path.display());
             let text = bench.write_into(&old).map_err(is_none)?;
             if !may_replace {
                 return Ok(Saved::OtherThere);

@@ -93,10 +93,10 @@ fn what_makes_no_sense_is_told_with_what_to_do_next() {
     fs::create_dir(dir.path().join("empty")).unwrap();
     for (arguments, code, text) in [
         (&["log", "/dev/no-such-port", "--for", "1s"][..], 1, "plug the board in"),
-        (&["log", "flume", "--for", "ten"], 2, "is no unit of time"),
+        (&["log", "flume", "--for", "ten"], 2, "is not a unit of time"),
         (&["log", "flume", "--rows", "3", "--bench", "none.toml"], 1, "none.toml is not there"),
         (&["log", "flume", "--rows", "3", "--bench", "empty"], 1, "that is a folder, give a file"),
-        (&["log", "flume", "--rows", "3", "--bench", "/dev/zero"], 1, "it is no regular file"),
+        (&["log", "flume", "--rows", "3", "--bench", "/dev/zero"], 1, "it is not a regular file"),
         (&["plot", "empty", "--out", "/proc/x.svg"], 1, "is not a take"),
         (&["mend", "empty"], 1, "is not a take"),
         (&["log", "flume", "--rows", "3", "--bench", "bad.toml"], 0, "bad.toml: line 2, column 8: invalid type"),
@@ -117,7 +117,7 @@ fn what_makes_no_sense_is_told_with_what_to_do_next() {
     // The wrong baud gives bytes, but not one row; they are kept all the same.
     let (code, out, err) =
         amber_tap(dir.path(), &["log", "flume", "--baud", "9600", "--for", "1s", "--out", "garbage"]);
-    assert!(code == 3 && err.contains("not a single row came"), "{code} {out} {err}");
+    assert!(code == 3 && err.contains("no row was received"), "{code} {out} {err}");
     assert!(fs::metadata(dir.path().join("garbage/wire.bin")).unwrap().len() > 100);
     let (code, _, err) = amber_tap(dir.path(), &["plot", "garbage", "--out", "x.svg"]);
     assert!(code == 1 && err.contains("holds no rows to draw"), "{err}");
@@ -314,7 +314,7 @@ fn a_formula_is_worked_out_or_its_mistake_is_pointed_at() {
     let (code, _, err) = calc(&["2 * speed(3)"]);
     assert!(code == 1 && err.contains("column 5: there is no function speed") && err.contains("\n      ^"), "{err}");
     assert!(calc(&["x + yy", "x=1"]).2.contains("column 5: no value for yy"));
-    assert!(calc(&["x", "x=1", "z=2"]).2.contains("z does not stand"));
+    assert!(calc(&["x", "x=1", "z=2"]).2.contains("z is not in"));
 }
 
 #[test]

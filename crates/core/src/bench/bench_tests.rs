@@ -135,7 +135,7 @@ fn a_mistake_is_named_with_its_line() {
     assert!(wrong("by = 58.5", "by = 0").contains("step 2 (gain): multiply by must be a number other than 0"));
     assert!(wrong("rows = 5", "rows = 5, seconds = 1").contains("either `rows = N` or `seconds = S`"));
     assert!(wrong("port", "prot").contains("unknown field `prot`"));
-    assert!(wrong("name = \"b\"", "name = \"a\"").contains("channel 'a' stands twice"));
+    assert!(wrong("name = \"b\"", "name = \"a\"").contains("channel 'a' appears twice"));
     assert!(wrong("labels = [\"a\", \"b\"]", "labels = []").starts_with("line 8, column 1: expected 1 to 64"));
 }
 

@@ -71,7 +71,7 @@ pub struct Shared {
 pub struct SourceSettings {
     /// Where the bytes come from.
     pub wire: WireSettings,
-    /// How lines are laid out; found by itself when not pinned.
+    /// How lines are laid out; detected when not pinned.
     pub split: Split,
     /// Where rows get their time from.
     pub time: Time,
@@ -357,7 +357,7 @@ impl SourceSettings {
         for (i, channel) in self.channel.iter().enumerate() {
             let before = &self.channel[..i];
             if before.iter().any(|other| other.name == channel.name) {
-                return Some(("channel]]", format!("channel '{}' stands twice", channel.name)));
+                return Some(("channel]]", format!("channel '{}' appears twice", channel.name)));
             }
             if let Some(fault) = (!channel.title.is_empty()).then(|| channel.title_fault(before)).flatten() {
                 return Some(("title", fault));

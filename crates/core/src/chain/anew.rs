@@ -1,4 +1,4 @@
-//! Making the history anew after an edit, spill: on a copy of the chain, while the chain itself goes on taking in what
+//! Making the history anew after an edit, elsewhere: on a copy of the chain, while the chain itself goes on taking in what
 //! comes. What came meanwhile is fed to the copy, which then takes the chain's place.
 
 use super::{Chain, Channel};

@@ -10,7 +10,7 @@ const JUDGED: u64 = 1024;
 pub struct Counts {
     /// Bytes received.
     pub bytes: u64,
-    /// Bytes received spill and never seen here, because there was no time for them.
+    /// Bytes received elsewhere and never seen here, because there was no time for them.
     pub skipped: u64,
     /// Bytes heard while the speed was being found, and kept nowhere.
     pub unkept: u64,

@@ -19,7 +19,7 @@ const NOISY: f64 = 15.0;
 pub enum FaultKind {
     /// It reads like an input with nothing on it.
     Floating,
-    /// It never gets off the ground: a sensor without power reads like that.
+    /// It never gets off the ground: as from a sensor without power.
     Unpowered,
     /// It stands at an end of the converter.
     Clipped,
@@ -180,7 +180,7 @@ impl<'a> Look<'a> {
         (self.patient.ever.1 < 0.02 * top).then(|| {
             (
                 FaultKind::Unpowered,
-                format!("never above code {} of {top}: a sensor without power reads like that", self.patient.ever.1),
+                format!("never above code {} of {top}: as from a sensor without power", self.patient.ever.1),
                 "measure the supply at the sensor itself, then its output",
             )
         })
@@ -197,7 +197,7 @@ impl<'a> Look<'a> {
         (share >= 0.02).then(|| {
             (
                 FaultKind::Clipped,
-                format!("{:.0} % of the readings stand at the converter's end, code {end}", share * 100.0),
+                format!("{:.0} % of the readings are at the converter's end, code {end}", share * 100.0),
                 check,
             )
         })
@@ -207,7 +207,7 @@ impl<'a> Look<'a> {
         (self.least == self.most && self.top.is_some() && self.seconds > 4.0).then(|| {
             (
                 FaultKind::Stuck,
-                format!("{} for {} without the least change", self.least, duration(self.seconds)),
+                format!("{} for {} without any change", self.least, duration(self.seconds)),
                 "a live input flickers by a step: does the program read this pin, does the sensor answer?",
             )
         })
@@ -321,7 +321,7 @@ impl<'a> Look<'a> {
             (
                 FaultKind::SmallRange,
                 format!("all its readings lie within {:.1} % of the converter's range", range / top * 100.0),
-                "amplify in front of the converter, or choose a lower reference, to see finer steps",
+                "amplify before the converter, or choose a lower reference, to see finer steps",
             )
         })
     }

@@ -8,7 +8,7 @@ use std::collections::VecDeque;
 /// Intervals that are needed for a verdict.
 const ENOUGH: usize = 64;
 
-/// The spread, as a share of the middle, that a spectrum bears: the phase error at a tenth of the sampling rate is then
+/// The spread, as a share of the median, that a spectrum bears: the phase error at a tenth of the sampling rate is then
 /// below one hundredth of a turn.
 const EVEN: f64 = 0.05;
 
@@ -138,7 +138,7 @@ impl Intervals {
         let reason = match time {
             Time::Even => format!("yes, to {nyquist:.0} Hz, if the board samples evenly: its rows were evened out"),
             Time::Rate { .. } => format!("yes, to {nyquist:.0} Hz, if the declared rate is right"),
-            _ => format!("yes, to {nyquist:.0} Hz: 90 % within {:.1} % of the middle", width * 100.0),
+            _ => format!("yes, to {nyquist:.0} Hz: 90 % within {:.1} % of the median", width * 100.0),
         };
         Verdict { even: true, reason }
     }

@@ -95,7 +95,7 @@ pub enum Time {
         /// The unit in which it counts.
         #[serde(default)]
         tick: Tick,
-        /// After so many bits it starts over; found by itself when not given.
+        /// After so many bits it starts over; detected when not given.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         bits: Option<u8>,
     },
@@ -119,7 +119,7 @@ impl Time {
     /// What it is, in a few words.
     pub fn sentence(&self) -> String {
         match self {
-            Time::Auto => "found by itself".into(),
+            Time::Auto => "detected".into(),
             Time::Arrival => "arrival of the last byte".into(),
             Time::Even => "arrival, evened out".into(),
             Time::Board { channel, tick, .. } => format!("board's clock {channel}, {}", tick.name()),

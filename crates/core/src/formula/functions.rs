@@ -89,8 +89,8 @@ pub const FUNCTIONS: &[Help] = functions! {
     "integral", "integral(x)", "the running integral of x over seconds", K::Remembers(Remembers::Integral);
     "running_min", "running_min(x)", "the minimum of x so far", K::Remembers(Remembers::RunningMin);
     "running_max", "running_max(x)", "the maximum of x so far", K::Remembers(Remembers::RunningMax);
-    "raw", "raw(channel)", "the channel as it came, before its scale", K::Stage(super::Stage::Raw);
-    "smoothed", "smoothed(channel)", "the channel behind its smoothing", K::Stage(super::Stage::Smoothed);
+    "raw", "raw(channel)", "the raw value of the channel, before its scale", K::Stage(super::Stage::Raw);
+    "smoothed", "smoothed(channel)", "the channel after its filters", K::Stage(super::Stage::Smoothed);
 };
 
 /// Names that stand for numbers, and what they are; `time` is the seconds since the first row.

@@ -96,9 +96,7 @@ impl Parser {
         match &self.words[self.at].0 {
             Word::End => Ok(()),
             Word::Sign(")") => error(self.column(), "this bracket was never opened"),
-            Word::Sign(",") => {
-                error(self.column(), "a comma stands between a function's values only; write 0.5, not 0,5")
-            }
+            Word::Sign(",") => error(self.column(), "a comma separates the values of a function; write 0.5, not 0,5"),
             Word::Sign("(") | Word::Name(..) | Word::Number(_) => {
                 error(self.column(), format!("{}, but an operator such as * is missing before it", self.found()))
             }
@@ -253,8 +251,8 @@ impl Parser {
                 }
                 self.name(name, quoted, column)
             }
-            Word::End => error(column, "the formula ends where a value should stand"),
-            Word::Sign(sign) => error(column, format!("'{sign}' stands where a value should stand")),
+            Word::End => error(column, "the formula ends where a value is expected"),
+            Word::Sign(sign) => error(column, format!("'{sign}' is where a value is expected")),
         }
     }
 
@@ -265,7 +263,7 @@ impl Parser {
         } else if !quoted && name == "time" {
             self.push(Op::Time);
         } else if !quoted && matches!(name.as_str(), "and" | "or" | "not") {
-            return error(column, format!("'{name}' stands where a value should stand"));
+            return error(column, format!("'{name}' is where a value is expected"));
         } else {
             self.input(name, Stage::Quantity, column);
         }
@@ -286,7 +284,7 @@ impl Parser {
             let more = match name {
                 "log" => ": ln is the natural logarithm, log10 the decimal one",
                 "avg" | "average" => ": it is mean here",
-                "pi" | "tau" | "e" | "time" => ": it is no function, write it without brackets",
+                "pi" | "tau" | "e" | "time" => ": it is not a function, write it without brackets",
                 _ => ": ? lists the functions",
             };
             return error(column, format!("there is no function {name}{more}"));

@@ -3,7 +3,7 @@
 use std::collections::VecDeque;
 
 /// The values of a window in two halves: a heap with the greatest of the lower half on top, and one with the smallest
-/// of the upper half. Each value knows its place in its heap, so that the oldest is taken out of the middle of one.
+/// of the upper half. Each value knows its place in its heap, so that the oldest is taken out of the median of one.
 ///
 /// The lower half has as many values as the upper one, or one more.
 #[derive(Clone, Debug, Default)]

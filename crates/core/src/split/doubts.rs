@@ -48,8 +48,8 @@ impl Doubts {
             None => None,
             // Always as many digits, zeros among the first of them: so decimals are printed, and thousands.
             Some((least, most)) if least == most && self.zero && !groups => None,
-            Some(_) if groups && self.zero => Some((Comma::Thousands, "a comma may stand between thousands")),
-            Some(_) => Some((Comma::Between, "a comma may stand between two numbers")),
+            Some(_) if groups && self.zero => Some((Comma::Thousands, "a comma may separate thousands")),
+            Some(_) => Some((Comma::Between, "a comma may separate two numbers")),
         }
     }
 
@@ -64,7 +64,7 @@ impl Doubts {
         }
         let rival = match self.other_than_decimal() {
             Some((comma, why)) => Some((Style { comma, ..style }, why)),
-            None if self.minus => Some((Style { minus: true, ..style }, "a minus that stands apart may be a sign")),
+            None if self.minus => Some((Style { minus: true, ..style }, "a separate minus may be a sign")),
             None => None,
         };
         self.proposal = rival.and_then(|(style, why)| {

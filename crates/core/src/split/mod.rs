@@ -1,6 +1,6 @@
 //! Stage 2, **split**: bytes become lines, lines become named fields, fields become rows.
 //!
-//! A [`Framing`] cuts bytes into frames, as [`Lines`] does, [`Shape`] says how rows are laid out on lines (found by itself or pinned),
+//! A [`Framing`] cuts bytes into frames, as [`Lines`] does, [`Shape`] says how rows are laid out on lines (detected or pinned),
 //! [`Splitter`] joins the two and hands rows and the outcome of each line to a [`Sink`]. Nothing here knows the time: a
 //! stamp is carried along with the bytes and given back with what came of them.
 //!

@@ -61,7 +61,7 @@ impl Rejection {
             Rejection::NotANumber => "a field is not a number",
             Rejection::FieldCount => "wrong number of fields",
             Rejection::NewLabel => "a label not seen before",
-            Rejection::LabelTwice => "a label stands twice",
+            Rejection::LabelTwice => "a label appears twice",
             Rejection::MissingLabel => "a field is missing",
             Rejection::OtherUnit => "another unit than before",
             Rejection::NotJson => "broken JSON",

@@ -279,7 +279,7 @@ impl Shape {
                 Comma::Between => ", a comma between numbers",
                 Comma::Thousands => ", a comma between thousands",
             };
-            format!("{comma}{}", if labels.minus { ", a minus may stand apart" } else { "" })
+            format!("{comma}{}", if labels.minus { ", a minus may be separate" } else { "" })
         };
         match self {
             Shape::Labelled(labels) => format!("name=value, {}", fields(labels)),

@@ -74,7 +74,7 @@ impl FromStr for Shape {
         let complete = labels.last().is_none_or(|last| last != NOT_ALL);
         labels.truncate(labels.len() - usize::from(!complete));
         if let Some(at) = (1..labels.len()).find(|i| labels[..*i].contains(&labels[*i])) {
-            return wrong(format!("'{}' stands twice", labels[at]));
+            return wrong(format!("'{}' appears twice", labels[at]));
         }
         let labels = Labels { labels, complete, units: Vec::new(), comma: style.0, minus: style.1 };
         let count = labels.labels.len();
@@ -84,7 +84,7 @@ impl FromStr for Shape {
             "per-line" => Shape::PerLine(labels),
             "json" => Shape::Json(labels),
             _ => {
-                return wrong(format!("'{kind}' is no shape: type labelled, worded, per-line, json or plain"));
+                return wrong(format!("'{kind}' is not a shape: type labelled, worded, per-line, json or plain"));
             }
         };
         match count {

@@ -58,7 +58,7 @@ fn labelled_lines_with_a_banner_and_every_kind_of_damage() {
             "row [3.0, 4.0]",
             "a field is not a number a=4 b=x",
             "a field is missing a=5",
-            "a label stands twice a=6 b=7 a=8",
+            "a label appears twice a=6 b=7 a=8",
             "message ok stroke 40",
             "not readable text a=9 b=1\u{fffd}",
             "row [NaN, 1.0]",

@@ -26,7 +26,7 @@ pub(super) trait Narrow: Copy {
     /// Adds the values at these places of the block to `out`.
     fn unpack(packed: &Self::Packed, places: Range<usize>, out: &mut Vec<Self>);
 
-    /// The same block spill; `None` where it is there already or there is no room.
+    /// The same block elsewhere; `None` where it is there already or there is no room.
     fn moved(packed: &Self::Packed, to: &mut dyn Spill) -> Option<Self::Packed>;
 
     /// The bytes that it takes in memory.

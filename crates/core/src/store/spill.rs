@@ -1,4 +1,4 @@
-//! Values that are held in memory, or spill once they have been moved away.
+//! Values that are held in memory, or elsewhere once they have been moved away.
 
 use bytemuck::Pod;
 use std::fmt;
@@ -13,7 +13,7 @@ pub trait Spill {
     fn put(&mut self, bytes: &[u8]) -> Option<Put>;
 }
 
-/// Bytes that were put spill.
+/// Bytes that were put elsewhere.
 pub type Put = Arc<dyn AsRef<[u8]> + Send + Sync>;
 
 /// A block of values that never change.
@@ -24,7 +24,7 @@ pub(super) enum Held<T> {
 }
 
 impl<T: Pod> Held<T> {
-    /// The same, spill; `None` where it is there already or there is no room.
+    /// The same, elsewhere; `None` where it is there already or there is no room.
     pub(super) fn moved(&self, to: &mut dyn Spill) -> Option<Held<T>> {
         let Held::Here(values) = self else { return None };
         to.put(bytemuck::cast_slice(values)).map(|put| Held::Away(put, PhantomData))

@@ -130,7 +130,7 @@ fn listen(port: &mut dyn Device, pieces: &mut Pieces, outlet: &mut Outlet) -> Re
             Err(_) => return Ok(Heard::Vanished),
         }
         match outlet.command()? {
-            Some(command @ Command::Send(_)) => outlet.reject(&command, "the board's speed is still being found")?,
+            Some(command @ Command::Send(_)) => outlet.reject(&command, "the baud rate is still being detected")?,
             Some(command) => return Ok(Heard::Told(command)),
             None => {}
         }

@@ -171,7 +171,7 @@ impl Outlet {
         let what = match command {
             Command::Send(_) => "not sent",
             Command::Reset => "not reset",
-            Command::FindBaud => "the speed is not looked for",
+            Command::FindBaud => "the baud rate is not detected",
             Command::Lend { .. } => "not lent",
             Command::TakeBack => "not taken back",
             // The one is carried out always, as a halt; the other says nothing new of what is not read.

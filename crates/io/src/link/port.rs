@@ -91,7 +91,7 @@ impl<'a> Port<'a> {
             Next::Again => *tries = 0,
             Next::Pause(pause) => {
                 *tries = 0;
-                self.pause(pause, "the board is being started anew", outlet)?;
+                self.pause(pause, "the board is being reset", outlet)?;
             }
             Next::Lend(back) => {
                 *tries = 0;

@@ -28,7 +28,7 @@ fn open() -> LinkState {
 
 /// A text hears nothing.
 fn reject(command: Option<Command>, outlet: &mut Outlet) -> Result<(), Halt> {
-    command.map_or(Ok(()), |command| outlet.reject(&command, "this source is a text and hears nothing"))
+    command.map_or(Ok(()), |command| outlet.reject(&command, "this source is a text: there is no board to send to"))
 }
 
 /// Watches a file: first what is in it, then, where it may grow, what is added. A file that was cut or replaced is begun

@@ -239,7 +239,8 @@ impl Table {
     fn add(&mut self, mut column: Column) {
         let name = free_name(column.name.clone(), &self.columns);
         if name != column.name {
-            self.troubles.push(format!("there is a column {} already, so a channel stands under {name}", column.name));
+            self.troubles
+                .push(format!("there is a column {} already, so a channel is named {name} there", column.name));
             column.name = name;
         }
         self.columns.push(column);

@@ -38,7 +38,7 @@ pub struct Mending {
 /// Looks at the takes in `folder` and says what mending each of them comes to; nothing is changed yet.
 ///
 /// # Errors
-/// As opening; [`TakeError::Busy`] when one is being written or mended spill.
+/// As opening; [`TakeError::Busy`] when one is being written or mended elsewhere.
 pub fn mend_all(folder: &Path) -> Result<Vec<Mending>, TakeError> {
     parts(folder).into_iter().map(|(_, part)| look(&part)).collect()
 }

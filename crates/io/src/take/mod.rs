@@ -64,7 +64,7 @@ pub(crate) const ABOUT: &str = "take.toml";
 #[derive(Debug, thiserror::Error)]
 pub enum TakeError {
     /// There is something in that place already.
-    #[error("{} is there already: a take never overwrites, choose another folder", .0.display())]
+    #[error("{} is there already: a take never overwrites: choose another folder", .0.display())]
     Exists(PathBuf),
     /// The system said no.
     #[error("{doing} {}: {}", .path.display(), crate::disk::remedy(.reason))]
@@ -77,7 +77,7 @@ pub enum TakeError {
         reason: io::Error,
     },
     /// A fault of the program's own; what was received before it is kept.
-    #[error("the thread that writes the take failed by a fault of its own")]
+    #[error("the thread that writes the take failed by an internal fault")]
     Fault,
     /// The folder was moved or deleted while the take was running.
     #[error("{} is gone: its folder was moved or deleted while the take was running", .0.display())]

@@ -180,7 +180,7 @@ pub(super) fn parts(folder: &Path) -> Vec<(String, PathBuf)> {
 pub fn open(folder: &Path) -> Result<OpenedTake, TakeError> {
     let meta = fs::metadata(folder).map_err(TakeError::io("cannot open", folder))?;
     if !meta.is_dir() {
-        return Err(TakeError::NotATake { folder: folder.into(), why: "it is no folder".into() });
+        return Err(TakeError::NotATake { folder: folder.into(), why: "it is not a folder".into() });
     }
     let mut told = Vec::new();
     let wire = Bytes::of_file(&folder.join(WIRE)).map_err(|error| in_words(&error));
@@ -217,7 +217,7 @@ fn of_bytes(folder: &Path, wire: Bytes, about: About, grows: bool, mut told: Vec
     let stamps = read(folder, STAMPS, LONGEST);
     let found = stamps.as_ref().map(|text| wire::parse(text, wire.len(), about.format > 0)).unwrap_or_default();
     for word in &found.unknown {
-        told.push(visible(format!("{STAMPS}: '{word}' is not known here, and is passed over").as_bytes()));
+        told.push(visible(format!("{STAMPS}: '{word}' is not known here and is ignored").as_bytes()));
     }
     if found.damaged > 0 {
         let (rows, first) = (counted(found.damaged as u64, "damaged row"), found.first_damaged);
@@ -226,15 +226,12 @@ fn of_bytes(folder: &Path, wire: Bytes, about: About, grows: bool, mut told: Vec
         ));
     }
     if found.beyond > 0 {
-        told.push(format!(
-            "{WIRE} goes on for {} behind the end that {STAMPS} tells of: they are ignored",
-            bytes(found.beyond)
-        ));
+        told.push(format!("{WIRE} has {} more than {STAMPS} says: they are ignored", bytes(found.beyond)));
     }
     if grows {
         told.push("it is still being written: this is what it holds so far".into());
     } else if found.missing > 0 {
-        told.push(format!("{WIRE} lacks its last {}, of which {STAMPS} tells", bytes(found.missing)));
+        told.push(format!("{WIRE} lacks its last {}, which {STAMPS} lists", bytes(found.missing)));
     } else if about.format >= 2 && !found.stopped && !found.pieces.is_empty() {
         told.push(format!("it was not ended properly; `amber-tap mend` adds rows that {READINGS} may lack"));
     }
@@ -338,14 +335,14 @@ fn about(text: Result<Vec<u8>, String>, told: &mut Vec<String>) -> About {
         Ok(about) => {
             if about.format > FORMAT {
                 told.push(format!(
-                    "it was written in format {}, this version knows up to {FORMAT}: what is not understood is left out",
+                    "it was written in format {}, this version reads up to {FORMAT}: what it does not know is left out",
                     about.format
                 ));
             }
             about
         }
         Err(_) => {
-            told.push(format!("{ABOUT} does not say what it should, and is left out of account"));
+            told.push(format!("{ABOUT} cannot be read and is ignored"));
             told_nothing
         }
     }

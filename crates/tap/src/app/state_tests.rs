@@ -22,11 +22,11 @@ fn every_state_of_the_link_is_said_on_the_screen() {
     let gone = Problem::Vanished("/dev/ttyACM0".into());
     for (link, lamp, words) in [
         (LinkState::Opening, "◌ opening", "opening the port"),
-        (LinkState::Finding { baud: 9600, tried: Vec::new() }, "◌ finding the baud", "speed is not yet found"),
+        (LinkState::Finding { baud: 9600, tried: Vec::new() }, "◌ detecting baud", "baud rate is not yet detected"),
         (LinkState::open_at(9600), "◌ open, silent", "is the board powered"),
         (lent(true, false), "↗ lent", "L takes it back"),
         (lent(false, true), "↗ lent, in use", "L takes it back"),
-        (LinkState::Ended, "■ at its end", "came to its end without a line"),
+        (LinkState::Ended, "■ at its end", "the text ended without a line"),
         (
             LinkState::Waiting { problem: gone, pause: Duration::from_millis(300) },
             "▲ not open",

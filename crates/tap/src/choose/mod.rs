@@ -167,7 +167,7 @@ impl Chooser {
         let board =
             |(name, about): &(&str, &str)| item(Choice::Source((*name).into()), (*name).into(), (*about).into());
         vec![
-            Section { heading: "serial ports", items: ports, empty: "none: plug a board in, it appears by itself" },
+            Section { heading: "serial ports", items: ports, empty: "none: plug in a board, it appears here" },
             Section {
                 heading: "benches used lately",
                 items: self.recent.bench.iter().take(BENCHES).map(bench).collect(),

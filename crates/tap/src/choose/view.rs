@@ -19,7 +19,7 @@ pub(crate) fn draw(chooser: &Chooser, theme: Theme, buffer: &mut Buffer) {
     let x = put(buffer, area, 0, 0, " AMBER TAP ", theme.style(Ink::Alert)) + 1;
     put(buffer, area, x, 0, "what do you want to watch?", theme.style(Ink::Bright));
     if area.width >= 100 {
-        put_right(buffer, area, 0, "boards that you plug in appear by themselves ", theme.style(Ink::Dim));
+        put_right(buffer, area, 0, "boards that you plug in appear here ", theme.style(Ink::Dim));
     }
     let width = area.width.saturating_sub(8).min(120);
     let body =

@@ -37,7 +37,7 @@ pub(super) fn run(formula: &str, values: &[String]) -> anyhow::Result<u8> {
         }
     }
     if let Some((name, _)) = given.iter().find(|(name, _)| program.inputs().iter().all(|input| input.name != *name)) {
-        bail!("{name} does not stand in the formula");
+        bail!("{name} is not in the formula");
     }
     let value = program.run(Stamp(0), &inputs);
     let text = if value.is_nan() { "gap".to_owned() } else { value.to_string() };

@@ -65,7 +65,7 @@ pub(super) fn run(
     print(&summary)?;
     if summary.tally.rows == 0 {
         let folder = summary.folder.display();
-        aside(format_args!("amber-tap: not a single row came; the bytes are in {folder}/wire.bin"));
+        aside(format_args!("amber-tap: no row was received; the bytes are in {folder}/wire.bin"));
         return Ok(if let End::Interrupted(signal) = end { interrupted(signal) } else { 3 });
     }
     let all = rows.is_some_and(|rows| summary.tally.rows >= rows);
@@ -143,7 +143,7 @@ impl Log<'_> {
                             bail!("{problem}");
                         }
                         let pause = clock_text(pause.as_secs_f64());
-                        self.progress.tell(Told::Line(format!("{problem}; tried again in {pause}")));
+                        self.progress.tell(Told::Line(format!("{problem}; retrying in {pause}")));
                     }
                     Ok(_) => {}
                     Err(_) => bail!("the port's thread has ended; what was recorded is kept"),
@@ -265,7 +265,7 @@ fn print(summary: &Summary) -> anyhow::Result<()> {
     ];
     if tally.late_fields > 0 {
         let fields = counted(tally.late_fields, "field");
-        lines.push(format!("late      {fields} of channels that came after the header, only in wire.bin"));
+        lines.push(format!("late      {fields} of channels that appeared after the header, only in wire.bin"));
     }
     if tally.text_times {
         lines.push("time      counted from the start of the text; when it was written is not known".into());

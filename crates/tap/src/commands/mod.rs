@@ -352,7 +352,7 @@ fn plot(folder: &Path, out: &Path, bench: Option<&Path>) -> anyhow::Result<u8> {
 fn board(name: &str, seed: u64) -> anyhow::Result<u8> {
     let Some(board) = amber_boards::by_name(name, seed) else {
         let names: Vec<String> = amber_boards::BOARDS.iter().map(|(name, what)| format!("  {name}: {what}")).collect();
-        bail!("there is no board '{name}'. These are there:\n{}", names.join("\n"));
+        bail!("there is no board '{name}'. There are:\n{}", names.join("\n"));
     };
     let baud = board.baud();
     let served = amber_boards::serve(board)?;

@@ -336,7 +336,7 @@ mod tests {
             for (i, key) in keys.iter().enumerate() {
                 assert!(!key.label.is_empty() && !key.help.is_empty(), "{id:?}");
                 let twice = keys[..i].iter().any(|other| key.presses.iter().any(|press| other.presses.contains(press)));
-                assert!(!twice, "{} stands twice in {id:?}", key.label);
+                assert!(!twice, "{} appears twice in {id:?}", key.label);
             }
         }
     }

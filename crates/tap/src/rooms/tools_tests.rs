@@ -302,7 +302,7 @@ fn the_desk_is_surveyed_examined_and_its_thermistor_advised() {
     assert!(has("probe", FaultKind::Floating) && has("knob", FaultKind::Clipped), "{found:?}");
     assert_eq!(found.len(), 4, "and nothing else: {found:?}");
     let text = picture(&mut app, 160, 47);
-    assert!(text.contains("4 findings (3 d)") && text.contains("a sensor without power"), "{text}");
+    assert!(text.contains("4 findings (3 d)") && text.contains("from a sensor without"), "{text}");
     press(&mut app, KeyCode::Esc);
     app.session.notice = None;
     let later = app.session.now.plus(60.0);
@@ -478,7 +478,7 @@ fn the_tools_at_a_common_and_at_a_small_size() {
     watch(&mut app, "flume-depth", 3);
     shots += &picture(&mut app, 80, 24);
     insta::assert_snapshot!(shots);
-    // At no size does a tool spill over or fail.
+    // At no size does a tool elsewhere over or fail.
     for (width, height) in [(60, 16), (80, 17), (109, 24), (110, 30), (139, 33), (220, 60)] {
         for key in ["3c", "3r", "3d", "vt"] {
             keys(&mut app, key);

@@ -33,7 +33,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
             LinkState::Open { .. } if heard(app) => (Ink::Text, "◌ open, no rows yet"),
             LinkState::Open { .. } => (Ink::Text, "◌ open, silent"),
             LinkState::Opening => (Ink::Text, "◌ opening"),
-            LinkState::Finding { .. } => (Ink::Bright, "◌ finding the baud"),
+            LinkState::Finding { .. } => (Ink::Bright, "◌ detecting baud"),
             LinkState::Lent { in_use: true, .. } => (Ink::Alert, "↗ lent, in use"),
             LinkState::Lent { .. } => (Ink::Alert, "↗ lent"),
             LinkState::Ended => (Ink::Bright, "■ at its end"),

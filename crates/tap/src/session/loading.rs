@@ -194,7 +194,7 @@ impl Session {
             Read::Part => self.do_task(Task::Read { place, reading, ticket }),
             Read::Whole => {
                 if let Some(why) = reading.spill_file.failed() {
-                    self.say(format!("the history stays in memory, there is no room for it at {why}"), true);
+                    self.say(format!("the history stays in memory: no space on disk at {why}"), true);
                 }
             }
             Read::Failed(why) => {

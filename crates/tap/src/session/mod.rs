@@ -193,7 +193,7 @@ impl Session {
         self.snapshot.of(id).reading
     }
 
-    /// What the reference of channel `id`'s converter says, where that is a channel; NaN spill.
+    /// What the reference of channel `id`'s converter says, where that is a channel; NaN elsewhere.
     pub(crate) fn reference(&self, id: ChannelId) -> f64 {
         self.reading(id).and_then(|reading| reading.reference).unwrap_or(f64::NAN)
     }

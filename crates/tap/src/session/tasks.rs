@@ -41,7 +41,7 @@ pub(crate) enum Done {
     Read(ReadPart),
     /// The line that was looked for, if there is one.
     Found(Search, Option<u64>),
-    /// It failed by a fault of its own.
+    /// It failed by an internal fault.
     Faulted(TaskKind, String),
 }
 
@@ -173,13 +173,13 @@ impl Session {
             Done::Faulted(TaskKind::Anew(place), fault) => {
                 self.watched[place].underway = None;
                 self.watched[place].chain.give_up();
-                self.say(format!("the history stays as it was: {fault}"), true);
+                self.say(format!("the history is unchanged: {fault}"), true);
             }
             Done::Faulted(TaskKind::Read(place), fault) => {
                 self.watched[place].underway = None;
-                self.say(format!("the take was not read to its end: {fault}"), true);
+                self.say(format!("the take was not read completely: {fault}"), true);
             }
-            Done::Faulted(TaskKind::Search, fault) => self.say(format!("nothing was found: {fault}"), true),
+            Done::Faulted(TaskKind::Search, fault) => self.say(format!("the search failed: {fault}"), true),
         }
     }
 

@@ -80,7 +80,7 @@ fn an_edit_of_a_long_history_is_wished_at_once_and_seen_when_it_is_done() {
     press(&mut app, KeyCode::Left);
     app.session.take_tasks();
     app.update(app.session.now, Message::Done(Done::Faulted(TaskKind::Anew(0), "asked for".into())));
-    assert!(app.session.notice.as_ref().unwrap().text.contains("stays as it was: asked for"));
+    assert!(app.session.notice.as_ref().unwrap().text.contains("the history is unchanged: asked for"));
     assert!(picture(&mut app, 160, 47).contains("◂ seconds ▸") && !app.session.chain().is_behind());
 }
 

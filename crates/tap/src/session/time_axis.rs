@@ -88,7 +88,7 @@ impl Session {
     /// Holds the picture, or lets it go on.
     pub(crate) fn hold(&mut self) {
         if self.is_take() {
-            return self.say("a take stands still: pan with ←→, zoom with + and -", true);
+            return self.say("a take is recorded data: pan with ←→, zoom with + and -", true);
         }
         self.axis.held = if self.is_held() { None } else { Some(self.present()) };
         self.refresh_soon();
@@ -111,7 +111,7 @@ impl Session {
     /// Lets the chart scroll, or sweep and start over.
     pub(crate) fn set_motion(&mut self, motion: Motion) {
         if self.is_held() {
-            return self.say("the picture is held: Space lets it go on", true);
+            return self.say("the picture is held: Space releases it", true);
         }
         self.axis.motion = motion;
     }

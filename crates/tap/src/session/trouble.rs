@@ -45,7 +45,7 @@ fn baud_of(chain: &Chain, source: &Source) -> Option<u32> {
 
 fn trouble_of(chain: &Chain, source: &Source, is_selected: bool) -> Option<String> {
     if let Source::Live { link: LinkState::Waiting { problem, pause } } = source {
-        return Some(format!("{problem}; tried again every {}", duration(pause.as_secs_f64())));
+        return Some(format!("{problem}; next try every {}", duration(pause.as_secs_f64())));
     }
     // Keys are for the selected source.
     let key = |key: &str| if is_selected { key.to_owned() } else { format!("1 \\ then {key}") };
@@ -55,7 +55,7 @@ fn trouble_of(chain: &Chain, source: &Source, is_selected: bool) -> Option<Strin
             Some(baud) => format!("{baud} baud is probably wrong, detect it ({})", key("1 B")),
             None => "is it the right file?".into(),
         };
-        return Some(format!("{:.0} % of what comes is not text: {advice}", share * 100.0));
+        return Some(format!("{:.0} % of what arrives is not text: {advice}", share * 100.0));
     }
     let Some(offer) = chain.doubts().1 else { return chain.troubles().first().cloned() };
     // The key stands first, where a narrow screen does not cut it off.

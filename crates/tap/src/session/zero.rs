@@ -37,7 +37,7 @@ impl Session {
         }
         let shortest = self.shared.levels.seconds;
         match (done.is_empty(), moving.is_empty()) {
-            (true, true) => self.say("zero is for analog channels: choose one with Tab", true),
+            (true, true) => self.say("zero is for analog channels: select one with Tab", true),
             (true, false) => {
                 let what = moving.join(", ");
                 self.say(

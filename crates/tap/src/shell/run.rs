@@ -24,7 +24,7 @@ use std::time::{Duration, Instant};
 const TICK: Duration = Duration::from_millis(200);
 
 /// Said when a keeper takes no more orders.
-const BUSY: &str = "the disk does not keep up: the order was not taken, try again";
+const BUSY: &str = "the disk is too slow: the command was not accepted, try again";
 
 /// How long data are taken in before the next look at the keys.
 const SLICE: Duration = Duration::from_millis(6);
@@ -411,7 +411,7 @@ impl Shell<'_> {
         if let Some(live) = self.live.get(place)
             && live.link.tell(command).is_err()
         {
-            self.app.session.say("the port is busy: the order was not taken, try again", true);
+            self.app.session.say("the port is busy: the command was not accepted, try again", true);
         }
     }
 

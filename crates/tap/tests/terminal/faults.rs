@@ -138,7 +138,7 @@ fn a_fault_in_a_thread_of_its_own_ends_the_take_and_is_said() {
     wait("rows", || fs::metadata(&table).is_ok_and(|meta| meta.len() > 4000));
     terminal.paste("anything");
     let screen = terminal.wait("[ended with 101]");
-    assert!(screen.contains("stopped by a fault of its own in the thread 'input'"), "{screen}");
+    assert!(screen.contains("stopped by an internal fault in the thread 'input'"), "{screen}");
     assert!(screen.contains("take-0001: ") && !screen.contains("AMBER TAP"), "{screen}");
     let take = amber_io::take::open(&dir.path().join("take-0001")).unwrap();
     assert_eq!(take.told, Vec::<String>::new());

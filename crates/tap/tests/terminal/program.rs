@@ -166,7 +166,7 @@ fn ports_that_cannot_be_opened_say_why_and_the_right_baud_mends_a_wrong_one() {
         terminal.keys(&["q"]);
         terminal.wait("[ended with 0]");
     };
-    said("/dev/no-such-port", "is not there: plug the board in, or check the name; tried again every");
+    said("/dev/no-such-port", "is not there: plug the board in, or check the name; next try every");
     said("/dev/null", "is not a serial port");
     let pty = Pty::open(115_200).unwrap();
     let path = pty.path().to_string_lossy().into_owned();
@@ -208,7 +208,7 @@ fn settings_are_saved_to_the_bench_with_its_comments_and_loaded_again() {
     other.keys(&["s"]);
     other.wait("where to save all settings");
     other.keys(&["C-u", "notes.txt", "Enter"]);
-    other.wait("notes.txt is there and is no bench");
+    other.wait("notes.txt exists and is not a bench");
     assert_eq!(fs::read_to_string(dir.path().join("notes.txt")).unwrap(), "dear diary\n");
 }
 

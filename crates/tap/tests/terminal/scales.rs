@@ -58,7 +58,7 @@ fn a_formula_is_typed_wrong_and_right_and_an_unsettled_zero_is_refused() {
     let terminal = Terminal::start("", &["demo"], dir.path(), (160, 47));
     terminal.wait("● live");
     terminal.keys(&["3", "F", "slope = gauge_a -", "Enter"]);
-    terminal.wait("column 18: the formula ends where a value should stand");
+    terminal.wait("column 18: the formula ends where a value is expected");
     terminal.keys(&[" gauge_b", "Enter"]);
     terminal.wait("= gauge_a - gauge_b");
     terminal.keys(&["X"]);

@@ -80,7 +80,7 @@ fn standard_input_is_watched_while_the_keyboard_works() {
     terminal.keys(&["1"]);
     terminal.wait("refresh rate");
     terminal.keys(&["Escape", ":", "hello", "Enter"]);
-    terminal.wait("this source is a text and hears nothing");
+    terminal.wait("this source is a text: there is no board to send to");
     terminal.keys(&["Escape", "q"]);
     terminal.wait("[ended with 0]");
 }

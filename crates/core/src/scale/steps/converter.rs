@@ -101,7 +101,7 @@ impl Part for Converter {
         ),
         Setting::choice(
             "top code",
-            "what the highest code stands for; most converters: reference − 1 LSB",
+            "what the highest code means; most converters: reference − 1 LSB",
             &["= reference − 1 LSB", "= reference"],
             |converter| usize::from(converter.top_is_reference),
             |converter, choice| converter.top_is_reference = choice == 1,

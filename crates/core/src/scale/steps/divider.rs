@@ -48,7 +48,7 @@ impl Part for Divider {
         .range(Range::Above(0.0)),
         Setting::choice(
             "sensor is",
-            "where the sensor stands: above the tap, or below it",
+            "where the sensor is: above the tap, or below it",
             &["at ground", "at the supply"],
             |divider| usize::from(divider.sensor_at_supply),
             |divider, choice| divider.sensor_at_supply = choice == 1,

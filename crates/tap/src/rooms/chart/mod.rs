@@ -203,13 +203,13 @@ fn guide(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
     } else if counts.bytes == 0 {
         match session.source() {
             Source::Live { link: LinkState::Open { baud: Some(_), .. } } => {
-                "the port is open and silent: is the board powered, does its program send?"
+                "the port is open and silent: is the board powered, is its program sending?"
             }
             Source::Live { link: LinkState::Open { .. } } => "waiting for text",
-            Source::Live { link: LinkState::Ended } => "the text came to its end without a line",
+            Source::Live { link: LinkState::Ended } => "the text ended without a line",
             Source::Live { link: LinkState::Lent { .. } } => "the port is lent to another program: 1 L takes it back",
             Source::Live { link: LinkState::Finding { .. } } => {
-                "the port is open and silent, so its speed is not yet found: is the board powered, does its program send?"
+                "the port is open and silent, so its baud rate is not yet detected: is the board powered, is its program sending?"
             },
             _ => "opening the port",
         }

@@ -14,7 +14,7 @@ pub(super) const TASKS: &[Task] = &[
     task("find an action or a setting", "/ then type a word of it, such as baud, hysteresis or zero; Enter goes there"),
     task(
         "see what the board sends",
-        "v l shows every line as text, x as bytes; 1 tells port, speed and spacing of rows",
+        "v l shows every line as text, x as bytes; 1 shows port, baud rate and spacing of rows",
     ),
     task("read lines that look garbled", "1 B detects the baud rate by listening; 1 then baud rate sets it"),
     task(
@@ -49,10 +49,10 @@ pub(super) const TASKS: &[Task] = &[
         "count pulses, watch a limit",
         "5, → sets a threshold at the present value; threshold and hysteresis below it",
     ),
-    task("hear when a reading has settled", "5, bell: at each level"),
+    task("get a bell when a reading has settled", "5, bell: at each level"),
     task(
         "read a number from across the room",
-        "n shows it as large as the screen; v d as a dial; Tab takes the next channel",
+        "n shows it as large as the screen; v d as a dial; Tab selects the next channel",
     ),
     task(
         "look closer, look back",

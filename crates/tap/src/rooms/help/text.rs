@@ -43,7 +43,7 @@ const NOTES: [(&str, &str); 6] = [
         "the chain of the selected channel: each cell shows its setting and the value that leaves it, so you see at \
          which step a number goes wrong; an edit redraws all history in memory",
     ),
-    ("signs of lines", "» the board's own words   ← sent   ▲ rejected   … half a line"),
+    ("signs of lines", "» a message of the board   ← sent   ▲ rejected   … half a line"),
     ("signs of the chart", "dashed: a threshold   dotted upright: a mark   a bar over a trace: a level and its mean"),
     ("= behind a name", "the channel is settled; such levels serve zero (z) and calibration (3 c)"),
     ("while held", "all that is shown stands; rows, rejected lines, takes and edges are counted all the same"),
@@ -89,7 +89,7 @@ fn sections(page: Page, rooms: &[RoomId]) -> Vec<Section> {
         let entry =
             |help: &amber_core::formula::Help| Entry { name: help.usage.into(), text: help.gives.into(), indent: 26 };
         let entries = amber_core::formula::FUNCTIONS.iter().map(entry).collect();
-        let heading = "x is a channel's name or any part of a formula; names with blanks stand in quotes".into();
+        let heading = "x is a channel's name or any part of a formula; names with spaces go in quotes".into();
         return vec![Section { heading, entries }];
     }
     let here = rooms.iter().filter(|id| **id != RoomId::Home && !id.keys().is_empty());

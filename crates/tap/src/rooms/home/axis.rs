@@ -29,7 +29,7 @@ pub(super) fn choose(session: &mut Session) -> Vec<Effect> {
             .with_key("f"),
     ];
     if let Some((low, high)) = session.full_scale(&lane.channels) {
-        let about = format!("what the converter can say: {low} to {high} {}", lane.unit);
+        let about = format!("the range of the converter: {low} to {high} {}", lane.unit);
         items.push(Item::new("full scale", about, set(Rule::Full, lane.unit.clone())).with_key("s"));
     }
     let (unit, limits) = (lane.unit.clone(), lane.limits);

@@ -48,7 +48,7 @@ pub(crate) enum Action {
 use Action as A;
 
 const KEYS: &[Binding<Action>] = keys! {
-    [(Char('1'), NONE)], A::Panel(Stage::Wire), "1", "wire: port, speed, what arrives", None;
+    [(Char('1'), NONE)], A::Panel(Stage::Wire), "1", "wire: port, baud rate, what arrives", None;
     [(Char('2'), NONE)], A::Panel(Stage::Split), "2", "split: how lines become fields, what was rejected", None;
     [(Char('3'), NONE)], A::Panel(Stage::Scale), "3", "scale: count to volts to quantity; calibrate, survey, check-up", None;
     [(Char('4'), NONE)], A::Panel(Stage::Smooth), "4", "smooth: less noise, and the delay it costs", None;
@@ -56,7 +56,7 @@ const KEYS: &[Binding<Action>] = keys! {
     [(Char('6'), NONE)], A::Panel(Stage::Keep), "6", "keep: takes, marks, figures, bench, folders", Some("1-6 stages");
     [(Char('/'), NONE)], A::Finder, "/", "find by typing: any action, setting, channel, view, mark", Some("/ find");
     [(Char('v'), NONE)], A::Views, "v", "the views: chart, table, lines, large number", Some("v views");
-    [(Char(' '), NONE)], A::Hold, "Space", "hold the picture, or go on; counting and takes never stop", Some("Space hold");
+    [(Char(' '), NONE)], A::Hold, "Space", "hold the picture, or release it; counting goes on", Some("Space hold");
     [(Char('t'), NONE)], A::Take, "t", "start a take, or end it", Some("t take");
     [(Char('m'), NONE)], A::Mark, "m", "set a mark with a note", Some("m mark");
     [(Char('z'), NONE)], A::Zero, "z", "zero: the settled value of the channel counts as 0", Some("z zero"), channel;

@@ -181,8 +181,8 @@ const KEYS: &[Binding<Action>] = keys! {
     [(PageUp, NONE)], A::PageUp, "PgUp", "twenty lines before", None;
     [(PageDown, NONE)], A::PageDown, "PgDn", "twenty lines after", None;
     [(Home, NONE)], A::Oldest, "Home", "the oldest line that is kept", None;
-    [(End, NONE)], A::Newest, "End", "the newest; go on", None;
-    [(Char(' '), NONE)], A::Hold, "Space", "hold the lines, or go on; the chart has its own hold", Some("Space hold");
+    [(End, NONE)], A::Newest, "End", "the newest; live again", None;
+    [(Char(' '), NONE)], A::Hold, "Space", "hold the lines, or release them; the chart has its own hold", Some("Space hold");
     [(Char('x'), NONE)], A::NumberFormat, "x", "as text, as bytes in hexadecimal, or both", Some("x bytes");
     [(Char('f'), NONE)], A::Search, "f", "find a text or pattern in all kept lines, from here back", Some("f find");
     [(Char('n'), NONE)], A::Older, "n", "the next older one", Some("n older");

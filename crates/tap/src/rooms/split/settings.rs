@@ -39,7 +39,7 @@ pub(super) static SHAPE: [SingleSetting; 4] = [
     },
     SingleSetting {
         name: "lines a row",
-        help: "numbers told apart by their order only: so many lines make a row",
+        help: "for plain numbers that alternate: so many lines make a row",
         range: "1 to 16",
         key: "",
         shown: |session| plain(session).map(|plain| plain.lines.to_string()),
@@ -64,13 +64,13 @@ pub(super) static SHAPE: [SingleSetting; 4] = [
     },
     SingleSetting {
         name: "find the shape again",
-        help: "forget the shape and find it anew from the lines that are kept",
+        help: "find the shape again from the lines that are kept",
         range: "",
         key: "",
         shown: |session| session.chain().shape().map(|_| "press Enter".into()),
         way: Way::Pressed(|session| {
             session.set_split(Split::Auto);
-            session.say("the shape is found anew", false);
+            session.say("finding the shape again", false);
             Vec::new()
         }),
     },
@@ -116,7 +116,7 @@ fn set_lines(session: &mut Session, lines: usize) -> Result<(), String> {
     let shape =
         Shape::Plain(Plain { lines, names: Vec::new(), units: Vec::new(), typical: Vec::new(), ..plain.clone() });
     if !(1..=amber_core::split::MAX_FIELDS).contains(&shape.columns()) {
-        return Err(format!("a row would have {} numbers, 64 is the most", shape.columns()));
+        return Err(format!("a row would have {} numbers, the maximum is 64", shape.columns()));
     }
     session.set_split(Split::Pinned(shape));
     Ok(())
@@ -182,7 +182,7 @@ impl Setting for Column {
 /// The words for the selected channel's codes.
 pub(crate) static WORDS: SingleSetting = SingleSetting {
     name: "words for codes",
-    help: "for numbers that stand for states, as in: 0 idle, 3 blue; empty: none",
+    help: "for numbers that mean states, as in: 0 idle, 3 blue; empty: none",
     range: "",
     key: "source.channel.words",
     shown: |session| {

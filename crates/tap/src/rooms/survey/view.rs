@@ -103,7 +103,7 @@ fn told(session: &Session, found: &Found) -> Vec<String> {
         let seconds = session.chain().rate().interval().map(|interval| duration(stood as f64 * interval));
         if dead {
             lines.push(format!(
-                "a dead end: at the {end} end the reading stands still, {} in all, while it flickers spill",
+                "a dead end: at the {end} end the reading stands still, {} in all, while it moves at the other end",
                 seconds.unwrap_or_default()
             ));
         }

@@ -52,7 +52,7 @@ fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
     put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
     put(buffer, area, 1, 0, " rows ", theme.style(Ink::Bright));
     if left_out > 0 {
-        let text = format!(" {left_out} more channels: choose them with Tab ");
+        let text = format!(" {left_out} more channels: select them with Tab ");
         put_right(buffer, area, 0, &text, theme.style(Ink::Dim));
     }
     for column in &columns {

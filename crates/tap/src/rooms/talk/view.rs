@@ -28,7 +28,7 @@ pub(super) fn draw(talk: &Talk, session: &Session, theme: Theme, area: Rect, buf
             inner,
             2,
             2,
-            "what you send stands here, to be sent again; \\n \\r \\t \\xHH are bytes",
+            "lines that you send are listed here, to send again; \\n \\r \\t \\xHH are bytes",
             theme.style(Ink::Dim),
         );
     }

@@ -23,7 +23,7 @@ pub(super) fn link(session: &Session, link: &LinkState) -> Vec<Row> {
         LinkState::Opening => "opening".to_owned(),
         LinkState::Finding { baud, .. } => format!("listening at {baud}"),
         LinkState::Open { .. } => "open".into(),
-        LinkState::Waiting { .. } => "not open, tried again".into(),
+        LinkState::Waiting { .. } => "not open, retrying".into(),
         LinkState::Lent { in_use: true, .. } => "lent, in use".into(),
         LinkState::Lent { back: true, .. } => "lent, taken back automatically".into(),
         LinkState::Lent { .. } => "lent".into(),

@@ -26,7 +26,7 @@ pub(crate) enum Action {
 impl StagePanel for Wire {
     type Action = Action;
     const STAGE: Stage = Stage::Wire;
-    const HELP: &'static str = "port, speed, what arrives and when";
+    const HELP: &'static str = "port, baud rate, what arrives and when";
     const KEYS: &'static [Binding<Action>] = keys! {
         [(Char('l'), NONE)], Action::Lines, "l", "read the wire's lines", Some("l lines");
         [(Char('L'), NONE)], Action::Lend, "L", "lend the port to another program, or take it back", Some("L lend");
