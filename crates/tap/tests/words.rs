@@ -80,7 +80,9 @@ fn no_text_of_the_program_uses_a_word_that_was_given_up() {
             let code = text.split("#[cfg(test)]\nmod tests").next().unwrap();
             for (number, line) in code.lines().enumerate() {
                 for text in quoted(line).into_iter().filter(|text| text.contains(' ')) {
-                    found.extend(wrong(text).map(|old| format!("{}:{}: '{old}' in: {text}", path.display(), number + 1)));
+                    found.extend(
+                        wrong(text).map(|old| format!("{}:{}: '{old}' in: {text}", path.display(), number + 1)),
+                    );
                 }
             }
         }

@@ -261,7 +261,7 @@ fn print(summary: &Summary) -> anyhow::Result<()> {
         format!("rows      {}{over}{rate}", grouped(tally.rows)),
         format!("bytes     {}", bytes(summary.bytes)),
         format!("messages  {}", grouped(tally.messages)),
-        format!("rejected   {}", grouped(tally.rejected)),
+        format!("rejected  {}", grouped(tally.rejected)),
     ];
     if tally.late_fields > 0 {
         let fields = counted(tally.late_fields, "field");
