@@ -20,6 +20,24 @@ pub(super) struct Tone {
     pub(super) line: f64,
 }
 
+/// Frequencies that are looked at together: each step of one waits for the step before, and others fill that time.
+const TOGETHER: usize = 4;
+
+/// The sizes of some frequencies in `values` that come at `rate` a second, at most [`TOGETHER`] of them.
+fn sizes(values: &[f64], hertz: &[f64], rate: f64) -> impl Iterator<Item = f64> {
+    let mut factors = [0.0; TOGETHER];
+    for (factor, hertz) in factors.iter_mut().zip(hertz) {
+        *factor = 2.0 * (std::f64::consts::TAU * hertz / rate).cos();
+    }
+    let (mut a, mut b) = ([0.0; TOGETHER], [0.0; TOGETHER]);
+    for value in values {
+        for i in 0..TOGETHER {
+            (a[i], b[i]) = (value + factors[i] * a[i] - b[i], a[i]);
+        }
+    }
+    (0..hertz.len()).map(move |i| (a[i] * a[i] + b[i] * b[i] - factors[i] * a[i] * b[i]).max(0.0).sqrt())
+}
+
 /// Looks for the mains at `mains` Hz, folded down where rows come more seldom. `None` where they fall on what does not
 /// move.
 ///
@@ -35,25 +53,22 @@ pub(super) fn tone(patient: &CheckedChannel<'_>, mains: f64) -> Option<Tone> {
     let width = rate / raw.len() as f64;
     let window = |i: usize| 0.5 - 0.5 * (std::f64::consts::TAU * i as f64 / raw.len() as f64).cos();
     let weighted: Vec<f64> = raw.iter().enumerate().map(|(i, value)| (value - mean) * window(i)).collect();
-    let amplitude = |hertz: f64| {
-        let factor = 2.0 * (std::f64::consts::TAU * hertz / rate).cos();
-        let (mut a, mut b) = (0.0, 0.0);
-        for value in &weighted {
-            (a, b) = (value + factor * a - b, a);
-        }
-        // At half the rate both halves of the spectrum fall together.
-        let double = if (hertz - rate / 2.0).abs() < width { 2.0 } else { 4.0 };
-        (a * a + b * b - factor * a * b).max(0.0).sqrt() * double / raw.len() as f64
+    // At half the rate both halves of the spectrum fall together.
+    let double = |hertz: f64| if (hertz - rate / 2.0).abs() < width { 2.0 } else { 4.0 };
+    let amplitudes = |hertz: Vec<f64>| -> Vec<f64> {
+        let sizes = hertz.chunks(TOGETHER).flat_map(|some| sizes(&weighted, some, rate));
+        hertz.iter().zip(sizes).map(|(hertz, size)| size * double(*hertz) / raw.len() as f64).collect()
     };
     let near = |from: f64, to: f64| {
         let count = ((to - from) / width).ceil() as usize;
         (0..=count).map(move |i| from + (to - from) * i as f64 / count.max(1) as f64)
     };
     let top = rate / 2.0;
-    let at = near((folded - 0.3).max(0.1), (folded + 0.3).min(top)).map(amplitude).fold(0.0, f64::max);
+    let at: Vec<f64> = near((folded - 0.3).max(0.1), (folded + 0.3).min(top)).collect();
+    let at = amplitudes(at).into_iter().fold(0.0, f64::max);
     let sides = near((folded - 6.0).max(0.5), (folded - 2.0).max(1.0))
         .chain(near(folded + 2.0, (folded + 6.0).min(top)).filter(|hertz| folded + 2.0 < top && *hertz <= top));
-    let all: Vec<f64> = sides.map(amplitude).collect();
+    let all = amplitudes(sides.collect());
     let mut beside: Vec<f64> = all.iter().copied().step_by(3).collect();
     beside.sort_by(f64::total_cmp);
     let middle = beside.get(beside.len() / 2).copied().unwrap_or(0.0);

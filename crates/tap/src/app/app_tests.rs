@@ -59,7 +59,7 @@ pub(crate) fn picture(app: &mut App, width: u16, height: u16) -> String {
     app.session.refresh_soon();
     app.before_frame(app.session.now);
     let mut buffer = Buffer::empty(Rect::new(0, 0, width, height));
-    screen::draw(app, Theme::new(Depth::None), &mut buffer);
+    screen::draw(app, false, Theme::new(Depth::None), &mut buffer);
     let cells: Vec<&str> = buffer.content.iter().map(|cell| cell.symbol()).collect();
     cells.chunks(usize::from(width)).map(|row| row.concat().trim_end().to_owned() + "\n").collect()
 }
@@ -100,7 +100,7 @@ fn every_size_can_be_drawn() {
         for keys in ["1", "3", "6", "n", "?"] {
             press(&mut app, KeyCode::Char(keys.chars().next().unwrap()));
             picture(&mut app, width, height);
-            screen::draw_edge(&app, Theme::new(Depth::Full));
+            screen::draw_chart(&app, true, Theme::new(Depth::Full));
         }
         press(&mut app, KeyCode::Esc);
     }
@@ -113,7 +113,7 @@ fn drawing_the_newest_end_alone_gives_the_same_picture() {
     let theme = Theme::new(Depth::Full);
     let whole = |app: &App| {
         let mut buffer = Buffer::empty(Rect::new(0, 0, 160, 47));
-        screen::draw(app, theme, &mut buffer);
+        screen::draw(app, false, theme, &mut buffer);
         buffer
     };
     let (mut drawn, mut shown) = (screen::Drawn::default(), whole(&app));
@@ -129,15 +129,16 @@ fn drawing_the_newest_end_alone_gives_the_same_picture() {
         );
         let at = app.session.now.plus(0.01);
         feed(&mut app, at, line.as_bytes());
+        app.session.viewport = app.session.look();
         app.session.follow_axes(at);
         match drawn.change(&app) {
             screen::Change::None => {}
             screen::Change::Edge => {
-                let part = screen::draw_edge(&app, theme).unwrap();
+                let part = screen::draw_chart(&app, true, theme).unwrap();
                 part.area.positions().for_each(|p| shown[p] = part[p].clone());
                 edges += 1;
             }
-            screen::Change::All => shown = whole(&app),
+            screen::Change::Chart | screen::Change::All => shown = whole(&app),
         }
         drawn.remember(&app);
         // Numbers are refreshed at their own pace, so only the chart can differ.

@@ -114,7 +114,7 @@ fn no_key_in_any_room_ends_the_program_whatever_there_is() {
                 let text = picture(&mut app, width, height);
                 assert_eq!(text.lines().count(), usize::from(height), "{name}, {room:?}, {code:?}");
                 // What is drawn alone is a part of the screen.
-                let edge = crate::screen::draw_edge(&app, crate::theme::Theme::new(crate::theme::Depth::None));
+                let edge = crate::screen::draw_chart(&app, true, crate::theme::Theme::new(crate::theme::Depth::None));
                 assert!(
                     edge.is_none_or(|edge| edge.area.right() <= width && edge.area.bottom() <= height),
                     "{name}, {room:?}"

@@ -88,6 +88,11 @@ impl App {
         self.side.last().copied()
     }
 
+    /// Whether the chart is shown, with nothing over it.
+    pub(crate) fn shows_chart(&self) -> bool {
+        self.view == RoomId::Chart && self.overlays.is_empty()
+    }
+
     /// Whether the panel of this stage is open.
     pub(crate) fn is_open(&self, stage: Stage) -> bool {
         self.side() == Some(RoomId::of_stage(stage))

@@ -32,70 +32,81 @@ pub(crate) enum Change {
     None,
     /// The newest end of the chart.
     Edge,
+    /// The chart.
+    Chart,
     /// Anything.
     All,
 }
 
 /// Remembers what the chart looked like when it was last drawn.
 #[derive(Debug, Default)]
-pub(crate) struct Drawn(chart::Look);
+pub(crate) struct Drawn {
+    shown: chart::Look,
+    /// What it looked like when it was last compared.
+    latest: Option<chart::Look>,
+}
 
 impl Drawn {
     /// What rows have changed since.
-    pub(crate) fn change(&self, app: &App) -> Change {
+    pub(crate) fn change(&mut self, app: &App) -> Change {
         let now = look(app);
-        match (now.frame == self.0.frame, now.edge == self.0.edge) {
+        self.latest = Some(now);
+        match (now.frame == self.shown.frame, now.edge == self.shown.edge) {
             _ if app.session.is_held() => Change::None,
             (true, true) => Change::None,
-            // Where something lies over the chart, or the newest end is not at its right, all of it is drawn.
-            (true, false)
-                if app.overlays.is_empty()
-                    && app.view == RoomId::Chart
-                    && app.session.axis.motion == Motion::Scroll =>
-            {
-                Change::Edge
-            }
-            _ => Change::All,
+            // Where something lies over the chart, all of it is drawn.
+            _ if !app.shows_chart() => Change::All,
+            // In a sweep the newest end is not at the right.
+            (true, false) if app.session.axis.motion == Motion::Scroll => Change::Edge,
+            _ => Change::Chart,
         }
     }
 
-    /// The screen has just been drawn.
+    /// The screen has just been drawn, as it was when it was compared last.
     pub(crate) fn remember(&mut self, app: &App) {
-        self.0 = look(app);
+        self.shown = self.latest.take().unwrap_or_else(|| look(app));
     }
 }
 
 fn look(app: &App) -> chart::Look {
     let area = Rect::new(0, 0, app.session.size.0, app.session.size.1);
-    if fits(area) {
-        chart::look(&app.session, &app.session.look(), Layout::new(app, area).chart)
-    } else {
-        chart::Look::default()
-    }
+    if fits(area) { chart::look(&app.session, Layout::new(app, area).chart) } else { chart::Look::default() }
 }
 
-/// The newest end of the chart, drawn alone; `None` where the screen is too small for a chart.
-pub(crate) fn draw_edge(app: &App, theme: Theme) -> Option<Buffer> {
+/// The chart, or its newest end, drawn alone; `None` where there is no chart, or no room for one.
+pub(crate) fn draw_chart(app: &App, edge_alone: bool, theme: Theme) -> Option<Buffer> {
     let area = Rect::new(0, 0, app.session.size.0, app.session.size.1);
-    if !fits(area) {
+    if !fits(area) || !app.shows_chart() {
         return None;
     }
     // On a narrow screen a panel takes the chart's place.
     let chart = Some(Layout::new(app, area).chart).filter(|chart| chart.width >= chart::EDGE)?;
-    let mut buffer = Buffer::empty(Rect { x: chart.right() - chart::EDGE, width: chart::EDGE, ..chart });
+    let part = if edge_alone { Rect { x: chart.right() - chart::EDGE, width: chart::EDGE, ..chart } } else { chart };
+    let mut buffer = Buffer::empty(part);
     buffer.set_style(buffer.area, theme.ground());
-    chart::draw(&app.session, &app.session.viewport, theme, chart, true, &mut buffer);
+    chart::draw(&app.session, theme, chart, edge_alone, &mut buffer);
     Some(buffer)
+}
+
+/// The place of the chart, where it is all that stands there.
+pub(crate) fn chart_area(app: &App) -> Option<Rect> {
+    let area = Rect::new(0, 0, app.session.size.0, app.session.size.1);
+    (fits(area) && app.shows_chart()).then(|| Layout::new(app, area).chart)
 }
 
 fn fits(area: Rect) -> bool {
     area.width >= LEAST.0 && area.height >= LEAST.1
 }
 
-/// Draws the whole screen.
-pub(crate) fn draw(app: &App, theme: Theme, buffer: &mut Buffer) {
+/// Draws the whole screen; without the chart, where that stands in `buffer` already.
+pub(crate) fn draw(app: &App, has_chart: bool, theme: Theme, buffer: &mut Buffer) {
     let area = buffer.area;
-    buffer.set_style(area, theme.ground());
+    let kept = if has_chart { chart_area(app) } else { None };
+    for position in area.positions().filter(|position| !kept.is_some_and(|kept| kept.contains(*position))) {
+        if let Some(cell) = buffer.cell_mut(position) {
+            cell.set_style(theme.ground());
+        }
+    }
     if !fits(area) {
         let text = format!("too small: {} x {} or more", LEAST.0, LEAST.1);
         put(buffer, area, 0, 0, &text, theme.style(Ink::Text));
@@ -108,7 +119,9 @@ pub(crate) fn draw(app: &App, theme: Theme, buffer: &mut Buffer) {
     // The last lines are among those of the wire, so that they need no place of their own.
     let is_lines = app.view == RoomId::Lines;
     let middle = if is_lines { layout.chart.height + layout.tail.height } else { layout.chart.height };
-    app.rooms.get(app.view).draw(session, theme, Rect { height: middle, ..layout.chart }, buffer);
+    if !has_chart {
+        app.rooms.get(app.view).draw(session, theme, Rect { height: middle, ..layout.chart }, buffer);
+    }
     if let (Some(area), Some(id)) = (layout.side, app.side()) {
         app.rooms.get(id).draw(session, theme, area, buffer);
     }

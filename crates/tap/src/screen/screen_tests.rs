@@ -41,7 +41,7 @@ fn app(channels: usize, seconds: u32, size: (u16, u16)) -> App {
 fn rows(app: &App) -> Vec<String> {
     let (width, height) = app.session.size;
     let mut buffer = Buffer::empty(Rect::new(0, 0, width, height));
-    draw(app, Theme::new(Depth::Full), &mut buffer);
+    draw(app, false, Theme::new(Depth::Full), &mut buffer);
     let symbols: Vec<&str> = buffer.content.iter().map(|cell| cell.symbol()).collect();
     symbols.chunks(usize::from(width)).map(|row| row.concat()).collect()
 }
@@ -277,7 +277,7 @@ fn the_wire_lines_show_fields_in_their_inks_and_why_a_line_was_refused() {
     app.before_frame(at);
     let mut buffer = Buffer::empty(Rect::new(0, 0, 160, 47));
     let theme = Theme::new(Depth::Full);
-    draw(&app, theme, &mut buffer);
+    draw(&app, false, theme, &mut buffer);
     let row = |text: &str| {
         let found = rows(&app).iter().rposition(|row| row.contains(text)).unwrap_or_else(|| panic!("no '{text}'"));
         (found as u16, rows(&app)[found].find(text).unwrap())

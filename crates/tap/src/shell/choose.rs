@@ -25,7 +25,7 @@ pub(crate) fn choose(front: &mut Front, chooser: &mut Chooser, signals: &Signals
         if changed && ready {
             changed = false;
             let size = front.screen.size();
-            front.screen.draw(size, |buffer| draw(chooser, theme, buffer))?;
+            front.screen.draw(size, None, |buffer| draw(chooser, theme, buffer))?;
         }
         changed |= match front.input.recv_timeout(LOOK / 4) {
             Ok(Event::Key(key)) if is_suspend(key) => {

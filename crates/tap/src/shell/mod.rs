@@ -1,6 +1,7 @@
 //! What touches the world: terminal, threads, files. Runs the effects that the state asks for.
 
 mod choose;
+mod encode;
 mod jobs;
 mod pacing;
 mod run;

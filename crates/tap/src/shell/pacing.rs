@@ -1,13 +1,16 @@
-//! When a frame may be drawn: sixty a second on average, at once where there is allowance.
+//! When a frame may be drawn: at once where there is allowance, which grows faster while a person acts.
 //!
 //! A fixed grid of frames would make each row wait for the next one. Instead a frame is drawn with the row that comes
-//! when there is allowance, and what came without is drawn with the next row, or soon if none comes: of a board at 100
-//! rows a second 60 are on the screen as soon as they come, and the others 10 ms later.
+//! when there is allowance, and what came without is drawn with the next row, or soon if none comes. While keys are
+//! pressed there are sixty frames a second; rows alone get thirty, which look the same and cost half as much.
 
 use std::time::{Duration, Instant};
 
-/// Frames a second.
-const RATE: f64 = 60.0;
+/// Frames a second while a person acts, and while only rows come.
+const RATES: (f64, f64) = (60.0, 30.0);
+
+/// How long a person is taken to act after a key.
+const ACTING: Duration = Duration::from_millis(500);
 
 /// Frames that can be saved up.
 const SAVED: f64 = 2.0;
@@ -19,34 +22,54 @@ const PATIENCE: Duration = Duration::from_millis(14);
 pub(super) struct Pacer {
     allowance: f64,
     counted: Instant,
-    /// When the oldest change that is not drawn yet was rejected.
-    rejected: Option<Instant>,
+    /// When a person acted last.
+    acted: Option<Instant>,
+    /// When the oldest change that is not drawn yet had to wait.
+    delayed: Option<Instant>,
 }
 
 impl Pacer {
     pub(super) fn new(now: Instant) -> Self {
-        Pacer { allowance: SAVED, counted: now, rejected: None }
+        Pacer { allowance: SAVED, counted: now, acted: None, delayed: None }
+    }
+
+    /// A person acted: what comes of it is shown soon.
+    pub(super) fn act(&mut self, now: Instant) {
+        self.count(now);
+        self.acted = Some(now);
+    }
+
+    fn rate(&self, now: Instant) -> f64 {
+        let acts = self.acted.is_some_and(|at| now.saturating_duration_since(at) < ACTING);
+        if acts { RATES.0 } else { RATES.1 }
     }
 
     fn count(&mut self, now: Instant) {
-        self.allowance = (self.allowance + now.duration_since(self.counted).as_secs_f64() * RATE).min(SAVED);
+        let rate = self.rate(now);
+        let passed = now.saturating_duration_since(self.counted).as_secs_f64();
+        self.allowance = (self.allowance + passed * rate).min(SAVED);
         self.counted = now;
     }
 
-    /// Uses up a frame if one may be drawn at `now`.
-    pub(super) fn draw(&mut self, now: Instant) -> bool {
+    /// Whether a frame may be drawn at `now`.
+    pub(super) fn may_draw(&mut self, now: Instant) -> bool {
         self.count(now);
         let may = self.allowance >= 1.0;
-        self.allowance -= f64::from(may);
-        self.rejected = if may { None } else { self.rejected.or(Some(now)) };
+        self.delayed = if may { None } else { self.delayed.or(Some(now)) };
         may
     }
 
-    /// How long to wait for the next change before what was rejected is drawn.
+    /// A frame was drawn.
+    pub(super) fn drawn(&mut self) {
+        self.allowance -= 1.0;
+    }
+
+    /// How long to wait for the next change before what had to wait is drawn.
     pub(super) fn wait(&mut self, now: Instant) -> Duration {
         self.count(now);
-        let allowed = Duration::from_secs_f64(((1.0 - self.allowance) / RATE).max(0.0));
-        let patience = self.rejected.map_or(Duration::ZERO, |since| (since + PATIENCE).saturating_duration_since(now));
+        // A little longer, so that it is surely enough then.
+        let allowed = Duration::from_secs_f64(((1.0 - self.allowance) / self.rate(now)).max(0.0) + 1e-6);
+        let patience = self.delayed.map_or(Duration::ZERO, |since| (since + PATIENCE).saturating_duration_since(now));
         allowed.max(patience)
     }
 }
@@ -56,15 +79,31 @@ mod tests {
     use super::*;
 
     #[test]
-    fn never_more_than_sixty_a_second_and_most_rows_at_once() {
+    fn thirty_a_second_for_rows_sixty_while_a_person_acts_and_the_first_at_once() {
         let start = Instant::now();
-        let mut pacer = Pacer::new(start);
-        let drawn = (0..1000).filter(|i| pacer.draw(start + Duration::from_millis(i * 10))).count();
-        assert!((590..=603).contains(&drawn), "{drawn} frames for 1000 rows in ten seconds");
-        let now = start + Duration::from_secs(11);
-        assert!(pacer.draw(now) && pacer.draw(now) && !pacer.draw(now));
-        let wait = pacer.wait(now);
-        assert!(wait >= PATIENCE && wait <= Duration::from_secs_f64(1.0 / RATE), "{wait:?}");
-        assert!(pacer.draw(now + wait));
+        for (acts, frames) in [(false, 295..=303), (true, 590..=603)] {
+            let mut pacer = Pacer::new(start);
+            let mut drawn = 0;
+            for i in 0..1000 {
+                let now = start + Duration::from_millis(i * 10);
+                if acts {
+                    pacer.act(now);
+                }
+                if pacer.may_draw(now) {
+                    pacer.drawn();
+                    drawn += 1;
+                }
+            }
+            assert!(frames.contains(&drawn), "{drawn} frames for 1000 rows in ten seconds");
+            let now = start + Duration::from_secs(11);
+            for _ in 0..2 {
+                assert!(pacer.may_draw(now));
+                pacer.drawn();
+            }
+            assert!(!pacer.may_draw(now));
+            let wait = pacer.wait(now);
+            assert!(wait >= PATIENCE && wait <= Duration::from_secs_f64(1.01 / RATES.1), "{wait:?}");
+            assert!(pacer.may_draw(now + wait));
+        }
     }
 }

@@ -26,6 +26,9 @@ const TICK: Duration = Duration::from_millis(200);
 /// Said when a keeper takes no more orders.
 const BUSY: &str = "the disk is too slow: the command was not accepted, try again";
 
+/// So many pieces between two frames are few: a channel holds many times more.
+const FEW: usize = 32;
+
 /// How long data are taken in before the next look at the keys.
 const SLICE: Duration = Duration::from_millis(6);
 
@@ -60,6 +63,12 @@ struct Shell<'a> {
     /// What the terminal is to do beside showing frames.
     aside: Vec<Aside>,
     over: bool,
+    /// Something came from the sources that the screen has not looked at.
+    has_news: bool,
+    /// A person acted.
+    has_acted: bool,
+    /// Pieces that the sources gave when they were looked at last.
+    pieces: usize,
     /// The takes that are to be shown next.
     next: Option<Takes>,
 }
@@ -95,7 +104,18 @@ pub(crate) struct Ended {
 /// Shows `app` until the person quits, the end is asked for, or something fails.
 pub(crate) fn run(mut app: App, mut live: Vec<Live>, clock: HostClock, signals: &Signals, mut front: Front) -> Ended {
     let (jobs, aside) = (Jobs::new(), Vec::new());
-    let mut shell = Shell { app: &mut app, live: &mut live, clock, jobs, aside, over: false, next: None };
+    let mut shell = Shell {
+        app: &mut app,
+        live: &mut live,
+        clock,
+        jobs,
+        aside,
+        over: false,
+        has_news: true,
+        has_acted: false,
+        pieces: 0,
+        next: None,
+    };
     shell.app.session.defer();
     let shown = shell.show(signals, &mut front);
     shell.app.session.cancel_tasks();
@@ -149,10 +169,14 @@ impl Shell<'_> {
             }
             // A terminal that is still busy with the last frame is not waited for; it says when it is done.
             let is_ready = screen.is_ready()?;
-            let wait = if change == Change::None || !is_ready { TICK } else { pacer.wait(Instant::now()) };
+            let idle = change == Change::None && !self.has_news;
+            let wait = if idle || !is_ready { TICK } else { pacer.wait(Instant::now()) };
             let next = self.app.rooms.talk.next_due(self.clock.now());
             let wait = next.map_or(wait, |seconds| Duration::from_secs_f64(seconds).min(wait));
-            change = change.max(self.wait(input, screen, wait)?).max(drawn.change(self.app));
+            change = change.max(self.wait(input, screen, wait)?);
+            if std::mem::take(&mut self.has_acted) {
+                pacer.act(Instant::now());
+            }
             for request in self.app.rooms.talk.due(self.clock.now()) {
                 self.run_request(request)?;
             }
@@ -171,26 +195,34 @@ impl Shell<'_> {
             if std::mem::replace(&mut progress, percent) != percent {
                 change = Change::All;
             }
-            if !screen.is_ready()? || change == Change::None && !self.app.session.numbers_due(self.clock.now()) {
+            let now = self.clock.now();
+            let has_news = self.has_news || change != Change::None || self.app.session.numbers_due(now);
+            if !screen.is_ready()? || !has_news || !pacer.may_draw(Instant::now()) {
                 continue;
             }
-            if !pacer.draw(Instant::now()) {
-                change = change.max(Change::Edge);
-                continue;
-            }
+            self.has_news = false;
             let size = screen.size();
-            let refreshed = self.app.before_frame(self.clock.now());
-            // Time has gone on, axes have followed.
+            let refreshed = self.app.before_frame(now);
+            // Most rows of a fast board change nothing that is to be seen.
             change = change.max(drawn.change(self.app));
-            let edge = if change == Change::All || refreshed || size != self.app.session.size {
-                None
-            } else {
-                screen::draw_edge(self.app, theme)
-            };
-            self.app.session.size = size;
-            match edge {
-                Some(edge) => screen.patch(&edge)?,
-                None => screen.draw(size, |buffer| screen::draw(self.app, theme, buffer))?,
+            if change == Change::None && !refreshed && size == self.app.session.size {
+                continue;
+            }
+            pacer.drawn();
+            let same_size = std::mem::replace(&mut self.app.session.size, size) == size;
+            let whole = change == Change::All || !same_size || (change == Change::Chart && refreshed);
+            let part = if whole { None } else { screen::draw_chart(self.app, change != Change::Chart, theme) };
+            match part {
+                Some(part) if !refreshed => screen.patch(&part)?,
+                Some(edge) => {
+                    // The numbers changed, the chart did not, but for its newest end.
+                    let kept = screen::chart_area(self.app);
+                    screen.draw(size, kept, |buffer| {
+                        screen::draw(self.app, true, theme, buffer);
+                        buffer.merge(&edge);
+                    })?;
+                }
+                None => screen.draw(size, None, |buffer| screen::draw(self.app, false, theme, buffer))?,
             }
             drawn.remember(self.app);
             change = Change::None;
@@ -223,13 +255,16 @@ impl Shell<'_> {
         select.recv(input);
         select.recv(&written);
         select.recv(&jobs);
-        for (feed, reports) in &sources {
+        // Until the next frame is due, a few more rows need not wake anybody: they are taken in before it is drawn.
+        let until_frame = self.has_news && self.pieces < FEW;
+        for (feed, reports) in sources.iter().filter(|_| !until_frame) {
             select.recv(feed);
             select.recv(reports);
         }
-        if select.ready_timeout(wait).is_err() {
+        if select.ready_timeout(wait).is_err() && !until_frame {
             return Ok(Change::None);
         }
+        self.pieces = 0;
         let mut change = Change::None;
         loop {
             match input.try_recv() {
@@ -247,7 +282,10 @@ impl Shell<'_> {
             let slice = SLICE * (place as u32 + 1) / sources.len() as u32;
             while begun.elapsed() < slice {
                 match feed.try_recv() {
-                    Ok(piece) => change = change.max(self.feed(place, piece)?),
+                    Ok(piece) => {
+                        self.pieces += 1;
+                        change = change.max(self.feed(place, piece)?);
+                    }
                     Err(TryRecvError::Empty) => break,
                     Err(TryRecvError::Disconnected) => bail!("the port's thread has ended; what was recorded is kept"),
                 }
@@ -260,6 +298,7 @@ impl Shell<'_> {
     }
 
     fn event(&mut self, event: Event) -> anyhow::Result<Change> {
+        self.has_acted = true;
         match event {
             Event::Key(key) if is_suspend(key) => {
                 self.aside.push(Aside::Suspend);
@@ -282,6 +321,7 @@ impl Shell<'_> {
     }
 
     fn feed(&mut self, place: usize, piece: Feed) -> anyhow::Result<Change> {
+        self.has_news = true;
         let is_state = matches!(piece, Feed::State(_));
         let usb = match &piece {
             Feed::State(LinkState::Open { usb: Some(usb), .. }) if self.app.session.bench_file.is_none() => {

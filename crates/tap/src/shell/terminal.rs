@@ -12,7 +12,6 @@ use crossterm::terminal::{
     BeginSynchronizedUpdate, Clear, ClearType, EndSynchronizedUpdate, EnterAlternateScreen, LeaveAlternateScreen,
     disable_raw_mode, enable_raw_mode,
 };
-use ratatui::backend::{Backend, CrosstermBackend};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use std::fs::File;
@@ -158,8 +157,14 @@ impl Screen {
         self.writer.written.clone()
     }
 
-    /// Draws one whole frame of this size; what is the same is not sent again. Only for a screen that is ready.
-    pub(super) fn draw(&mut self, (width, height): (u16, u16), draw: impl FnOnce(&mut Buffer)) -> anyhow::Result<()> {
+    /// Draws one whole frame of this size; what is the same is not sent again. What stands in `kept` is in the buffer
+    /// already. Only for a screen that is ready.
+    pub(super) fn draw(
+        &mut self,
+        (width, height): (u16, u16),
+        kept: Option<Rect>,
+        draw: impl FnOnce(&mut Buffer),
+    ) -> anyhow::Result<()> {
         let area = Rect::new(0, 0, width, height);
         let mut bytes = self.begin_frame()?;
         if self.front.area != area {
@@ -168,8 +173,9 @@ impl Screen {
             self.back = Buffer::empty(area);
         }
         self.back.reset();
+        copy(kept.unwrap_or_default(), &self.front, &mut self.back);
         draw(&mut self.back);
-        CrosstermBackend::new(&mut bytes).draw(self.front.diff(&self.back).into_iter()).context(LOST)?;
+        super::encode::cells(&mut bytes, self.front.diff(&self.back).into_iter());
         std::mem::swap(&mut self.front, &mut self.back);
         self.end_frame(bytes)
     }
@@ -178,17 +184,9 @@ impl Screen {
     pub(super) fn patch(&mut self, part: &Buffer) -> anyhow::Result<()> {
         let mut bytes = self.begin_frame()?;
         let mut before = Buffer::empty(part.area);
-        for position in part.area.positions() {
-            if let (Some(cell), Some(shown)) = (before.cell_mut(position), self.front.cell(position)) {
-                cell.clone_from(shown);
-            }
-        }
-        CrosstermBackend::new(&mut bytes).draw(before.diff(part).into_iter()).context(LOST)?;
-        for position in part.area.positions() {
-            if let (Some(shown), Some(cell)) = (self.front.cell_mut(position), part.cell(position)) {
-                shown.clone_from(cell);
-            }
-        }
+        copy(part.area, &self.front, &mut before);
+        super::encode::cells(&mut bytes, before.diff(part).into_iter());
+        copy(part.area, part, &mut self.front);
         self.end_frame(bytes)
     }
 
@@ -220,6 +218,17 @@ impl Screen {
         if self.aside.len() + bytes.len() <= ASIDE {
             self.aside.extend_from_slice(bytes);
         }
+    }
+}
+
+/// Copies the cells of an area, as far as both have them, a row at a time.
+fn copy(area: Rect, from: &Buffer, to: &mut Buffer) {
+    let area = area.intersection(from.area).intersection(to.area);
+    for y in area.top()..area.bottom() {
+        let [source, target] =
+            [from.area, to.area].map(|of| usize::from(y - of.y) * usize::from(of.width) + usize::from(area.x - of.x));
+        let width = usize::from(area.width);
+        to.content[target..target + width].clone_from_slice(&from.content[source..source + width]);
     }
 }
 

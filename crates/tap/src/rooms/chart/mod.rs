@@ -7,7 +7,7 @@ mod time;
 use super::{About, Effect, Place, Room};
 use crate::keys::Key;
 use crate::screen::text::{put, wrapped};
-use crate::session::{ChannelId, Session, Source, Viewport};
+use crate::session::{ChannelId, Session, Source};
 use crate::theme::{Ink, Theme};
 use amber_core::Stamp;
 use amber_core::bench::Kind;
@@ -39,7 +39,7 @@ impl Room for Chart {
     }
 
     fn draw(&self, session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
-        draw(session, &session.viewport, theme, area, false, buffer);
+        draw(session, theme, area, false, buffer);
     }
 }
 
@@ -87,23 +87,16 @@ impl Parts {
 pub(crate) const EDGE: u16 = 2 + TAGS;
 
 /// Draws the chart, or only what falls into `buffer` of its newest end.
-pub(crate) fn draw(
-    session: &Session,
-    view: &Viewport,
-    theme: Theme,
-    area: Rect,
-    edge_alone: bool,
-    buffer: &mut Buffer,
-) {
+pub(crate) fn draw(session: &Session, theme: Theme, area: Rect, edge_alone: bool, buffer: &mut Buffer) {
     let lanes = session.lanes();
     let parts = Parts::new(area, lanes.analog.len(), lanes.digital.len());
-    let columns = columns(session, view, &parts);
+    let columns = columns(session, &parts);
     // Traces need only be made for what is drawn of them.
     let skip = if edge_alone { parts.plot.width.saturating_sub(EDGE - TAGS) } else { 0 };
     let seen = columns.from_place(usize::from(skip) * 2);
     let right = |plot: Rect| Rect { x: plot.x + skip, width: plot.width - skip, ..plot };
     let coded = lanes.digital.iter().any(|id| session.channel_at(*id).kind() == Kind::Code);
-    let (grids, whole) = (grids(session, view, &seen), if coded { grids(session, view, &columns) } else { Vec::new() });
+    let (grids, whole) = (grids(session, &seen), if coded { grids(session, &columns) } else { Vec::new() });
     let grid = |id: ChannelId| &grids[id.source];
     if lanes.analog.is_empty() && lanes.digital.is_empty() {
         guide(session, theme, area, buffer);
@@ -126,16 +119,17 @@ pub(crate) fn draw(
             lane::digital(session, theme, *index, grid(*index), right(*plot), buffer);
         }
     }
-    time::axis(session, view, theme, &columns, parts.time, parts.plot, buffer);
+    time::axis(session, theme, &columns, parts.time, parts.plot, buffer);
 }
 
 /// A grid over the rows of each source.
-fn grids<'a>(session: &'a Session, view: &Viewport, columns: &Columns) -> Vec<Grid<'a>> {
-    let grid = |chain: &'a Chain| Grid::new(chain.store(), columns, view.end, chain.rate().interval());
+fn grids<'a>(session: &'a Session, columns: &Columns) -> Vec<Grid<'a>> {
+    let grid = |chain: &'a Chain| Grid::new(chain.store(), columns, session.viewport.end, chain.rate().interval());
     session.chains().map(grid).collect()
 }
 
-fn columns(session: &Session, view: &Viewport, parts: &Parts) -> Columns {
+fn columns(session: &Session, parts: &Parts) -> Columns {
+    let view = &session.viewport;
     Columns::new(view.end, view.span, usize::from(parts.plot.width) * 2, session.axis.motion())
 }
 
@@ -147,10 +141,10 @@ pub(crate) struct Look {
     pub(crate) edge: u64,
 }
 
-pub(crate) fn look(session: &Session, view: &Viewport, area: Rect) -> Look {
+pub(crate) fn look(session: &Session, area: Rect) -> Look {
     let lanes = session.lanes();
     let parts = Parts::new(area, lanes.analog.len(), lanes.digital.len());
-    let columns = columns(session, view, &parts);
+    let columns = columns(session, &parts);
     let newest = columns.newest();
     // The rows of the newest two columns, of each source.
     let newest_rows = |chain: &Chain| {
@@ -236,8 +230,7 @@ pub(crate) fn channel_at(session: &Session, area: Rect, column: u16, row: u16) -
     }
     let at = parts.analog.iter().position(|(heading, plot)| within(heading) || within(plot))?;
     let (lane, plot) = (&lanes.analog[at], parts.analog[at].1);
-    let view = &session.viewport;
-    let grids = grids(session, view, &columns(session, view, &parts));
+    let grids = grids(session, &columns(session, &parts));
     let place = usize::from(column.saturating_sub(plot.x).min(plot.width.saturating_sub(1))) * 2;
     let distance = |index: &ChannelId| {
         let spans = grids[index.source].trace(session.channel_at(*index).output());

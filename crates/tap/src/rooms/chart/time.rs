@@ -1,7 +1,7 @@
 //! The time axis, and marks.
 
 use crate::screen::text::put;
-use crate::session::{Session, Source, Viewport};
+use crate::session::{Session, Source};
 use crate::theme::{Ink, Theme};
 use amber_core::Stamp;
 use amber_core::axis::ticks;
@@ -12,16 +12,9 @@ use ratatui::layout::Rect;
 
 /// The row below the plots. A take counts from its start, a live chart backwards from its right edge, a sweep from
 /// its left edge.
-pub(super) fn axis(
-    session: &Session,
-    view: &Viewport,
-    theme: Theme,
-    columns: &Columns,
-    area: Rect,
-    plot: Rect,
-    buffer: &mut Buffer,
-) {
+pub(super) fn axis(session: &Session, theme: Theme, columns: &Columns, area: Rect, plot: Rect, buffer: &mut Buffer) {
     put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
+    let view = &session.viewport;
     let span = view.span;
     let (from, sign) = match (session.source(), session.axis.motion()) {
         (Source::Take(take), _) => (view.end.seconds_since(take.start) - span, ""),
