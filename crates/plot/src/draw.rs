@@ -105,7 +105,9 @@ impl Drawing<'_, '_> {
         for lane in &self.figure.lanes {
             for trace in &lane.traces {
                 let ink = INKS[trace.ink % INKS.len()];
-                self.line(vec![(x, y), (x + 700, y)], &ink, 90)?;
+                for part in dashed(vec![(x, y), (x + 700, y)], trace.ink) {
+                    self.line(part, &ink, 90)?;
+                }
                 let unit = if lane.label.is_empty() { String::new() } else { format!(" in {}", lane.label) };
                 let smoothed = if trace.pale.is_empty() { "" } else { ", smoothed" };
                 let text = format!("{} {}{unit}{smoothed}", trace.letter, trace.name);
@@ -156,7 +158,11 @@ impl Drawing<'_, '_> {
             }
         }
         for trace in &lane.traces {
-            self.runs(&trace.runs, &y, &INKS[trace.ink % INKS.len()], 34)?;
+            for points in trace.runs.iter().map(|run| run.iter().map(|(t, v)| (self.x(*t), y(*v))).collect()) {
+                for part in dashed(points, trace.ink) {
+                    self.line(part, &INKS[trace.ink % INKS.len()], 34)?;
+                }
+            }
         }
         self.letters(&lane.traces, &y)
     }
@@ -228,6 +234,45 @@ impl Drawing<'_, '_> {
 }
 
 /// A lighter shade for what lies behind.
+/// The parts of a line that are drawn: all of it for the first six inks, dashes for the next six, dots for the others.
+fn dashed(points: Vec<(i32, i32)>, ink: usize) -> Vec<Vec<(i32, i32)>> {
+    let (on, off) = match ink / INKS.len() {
+        0 => return vec![points],
+        1 => (180.0, 90.0),
+        _ => (50.0, 80.0),
+    };
+    let mut parts = Vec::new();
+    let mut part: Vec<(i32, i32)> = points.first().copied().into_iter().collect();
+    let (mut is_on, mut left) = (true, on);
+    for pair in points.windows(2) {
+        let (from, to) = ((f64::from(pair[0].0), f64::from(pair[0].1)), (f64::from(pair[1].0), f64::from(pair[1].1)));
+        let length = (to.0 - from.0).hypot(to.1 - from.1);
+        let mut at = 0.0;
+        while length - at > left {
+            at += left;
+            let share = at / length;
+            let place = (from.0 + (to.0 - from.0) * share, from.1 + (to.1 - from.1) * share);
+            let place = (place.0.round() as i32, place.1.round() as i32);
+            if is_on {
+                part.push(place);
+                parts.push(std::mem::take(&mut part));
+            } else {
+                part = vec![place];
+            }
+            is_on = !is_on;
+            left = if is_on { on } else { off };
+        }
+        left -= length - at;
+        if is_on {
+            part.push(pair[1]);
+        }
+    }
+    if is_on && part.len() > 1 {
+        parts.push(part);
+    }
+    parts
+}
+
 fn pale(ink: RGBColor) -> RGBColor {
     let mix = |c: u8| (f64::from(c) * 0.35 + 255.0 * 0.65).round() as u8;
     RGBColor(mix(ink.0), mix(ink.1), mix(ink.2))

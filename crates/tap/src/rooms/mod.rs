@@ -5,6 +5,7 @@
 pub(crate) mod calibrate;
 pub(crate) mod chart;
 pub(crate) mod checkup;
+pub(crate) mod dial;
 pub(crate) mod finder;
 pub(crate) mod help;
 pub(crate) mod home;
@@ -294,6 +295,7 @@ rooms! {
     Table table: table::Table;
     Lines lines: lines::Lines;
     Number number: number::Number;
+    Dial dial: dial::Dial;
     Talk talk: talk::Talk;
     Help help: help::Help;
     Quit quit: quit::Quit;

@@ -3,6 +3,7 @@
 pub(crate) mod big;
 mod foot;
 mod layout;
+mod readout_places;
 mod readouts;
 mod strip;
 pub(crate) mod tail;
@@ -132,8 +133,10 @@ pub(crate) fn draw(app: &App, has_chart: bool, theme: Theme, buffer: &mut Buffer
         tail::draw(session, app.is_open(Stage::Split), theme, layout.tail, buffer);
         if let Some(hint) = app.hint().filter(|_| session.trouble().is_none()) {
             let room = layout.tail.width.saturating_sub(16);
-            let ends = ["   Esc: no more hints ", " "].map(|end| format!(" ▸ {hint}{end}"));
-            let text = text::cut(text::fitting(room, ends), room);
+            let short = hint.split(';').next().unwrap_or(hint);
+            let ends = [(hint, "   Esc: no more hints "), (hint, " "), (short, " ")];
+            let texts = ends.map(|(hint, end)| format!(" ▸ {hint}{end}"));
+            let text = text::cut(text::fitting(room, texts), room);
             text::put_right(buffer, layout.tail, 0, &text, theme.style(Ink::Chosen));
         }
     }

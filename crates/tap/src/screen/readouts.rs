@@ -2,7 +2,9 @@
 //! noise and state.
 
 use super::big::{big, columns as digits_wide};
-use super::text::{fitting, put, put_right, side};
+use super::readout_places::{Detail, Entry, places};
+use super::text::{cut, fitting, put, put_right, side};
+use crate::rooms::chart::Pattern;
 use crate::session::{ChannelId, ChannelSnapshot, Lanes, Session};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
@@ -14,70 +16,14 @@ use ratatui::layout::Rect;
 /// Stands behind a channel's name while it is settled.
 const SETTLED: &str = "=";
 
-/// How much of a channel is shown.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Detail {
-    /// Name, large digits, bar, least and most, state, a blank row.
-    Large,
-    /// Name and number, bar, least and most, state.
-    Middle,
-    /// Name and number, bar.
-    Small,
-    /// Name and number.
-    Line,
-}
-
-fn height(form: Detail, kind: Kind) -> u16 {
-    match (form, kind) {
-        (Detail::Large, Kind::Digital) => 2,
-        (_, Kind::Digital) => 1,
-        (Detail::Large, _) => 8,
-        (Detail::Middle, _) => 4,
-        (Detail::Small, _) => 2,
-        (Detail::Line, _) => 1,
-    }
-}
-
-/// The channels with their rows: the richest form for all that fits, the selected one a step richer where it does not.
-fn places(session: &Session, rows: u16) -> Vec<(ChannelId, Detail, u16)> {
-    let channels: Vec<(ChannelId, Kind)> = session
-        .channel_ids()
-        .map(|index| (index, session.channel_at(index)))
-        .filter(|(_, channel)| channel.kind() != Kind::Clock)
-        .map(|(index, channel)| {
-            (
-                index,
-                if channel.settings().hidden || channel.kind() == Kind::Code { Kind::Digital } else { channel.kind() },
-            )
-        })
-        .collect();
-    let plans = [
-        (Detail::Large, Detail::Large),
-        (Detail::Large, Detail::Middle),
-        (Detail::Middle, Detail::Middle),
-        (Detail::Large, Detail::Small),
-        (Detail::Middle, Detail::Small),
-        (Detail::Small, Detail::Small),
-        (Detail::Middle, Detail::Line),
-        (Detail::Line, Detail::Line),
-    ];
-    let form = |plan: (Detail, Detail), index: ChannelId| if index == session.selected { plan.0 } else { plan.1 };
-    let needs = |plan| channels.iter().map(|(index, kind)| height(form(plan, *index), *kind)).sum::<u16>();
-    let plan = plans.into_iter().find(|plan| needs(*plan) <= rows).unwrap_or((Detail::Line, Detail::Line));
-    let mut y = 0;
-    let mut out = Vec::new();
-    for (index, kind) in channels {
-        let form = form(plan, index);
-        out.push((index, form, y));
-        y += height(form, kind);
-    }
-    out
-}
-
 /// The channel whose readout is in `row` of the screen.
 pub(super) fn channel_at(session: &Session, area: Rect, row: u16) -> Option<ChannelId> {
     let y = row.checked_sub(area.y)?;
-    places(session, area.height).into_iter().take_while(|(_, _, top)| *top <= y).last().map(|(index, _, _)| index)
+    let found = places(session, area.height).into_iter().take_while(|(_, top)| *top <= y).last();
+    match found {
+        Some((Entry::Channel(id, _), _)) => Some(id),
+        _ => None,
+    }
 }
 
 pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
@@ -86,10 +32,21 @@ pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buf
     }
     let lanes = session.lanes();
     let inside = Rect { x: area.x + 1, width: area.width.saturating_sub(2), ..area };
-    for (index, form, top) in places(session, area.height) {
-        if top >= area.height {
-            break;
-        }
+    for (entry, top) in places(session, area.height) {
+        let row = Rect { y: inside.y + top, height: 1, ..inside };
+        let (index, form) = match entry {
+            Entry::Channel(id, detail) => (id, detail),
+            Entry::Source(place) => {
+                let name = session.source_names().swap_remove(place);
+                put(buffer, row, 0, 0, &"─".repeat(usize::from(row.width)), theme.style(Ink::Faint));
+                put(buffer, row, 1, 0, &cut(format!(" {name} "), row.width - 2), theme.style(Ink::Bright));
+                continue;
+            }
+            Entry::More(count) => {
+                put(buffer, row, 1, 0, &cut(format!("… {count} more (Tab)"), row.width - 1), theme.style(Ink::Dim));
+                continue;
+            }
+        };
         let channel = session.channel_at(index);
         let shown = session.snapshot.of(index);
         let block = Rect { y: inside.y + top, height: area.height - top, ..inside };
@@ -102,10 +59,19 @@ pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buf
         }
         let quiet = if chosen { Ink::Chosen } else { Ink::Text };
         let x = put(buffer, name_row, 0, 0, if chosen { "▸" } else { " " }, theme.style(quiet));
-        let letter = session.letter(index).to_string();
+        let letter = format!("{}{}", session.letter(index), Pattern::of(session.ink(index)).sample());
         let ink = theme.style(Ink::Trace(session.ink(index)));
         let x = put(buffer, name_row, x, 0, &letter, ink) + 1;
-        let x = put(buffer, name_row, x, 0, &session.title(index), theme.style(quiet)) + 1;
+        // The number is never cut; the name has what is left.
+        let unit = form_of.unit.as_str();
+        let beside = match channel.kind() {
+            _ if channel.settings().hidden => 7,
+            Kind::Digital | Kind::Code => 8,
+            _ if form == Detail::Large => unit.chars().count() + 3,
+            _ => with_unit(&number, unit).chars().count() + 3,
+        };
+        let room = usize::from(name_row.width.saturating_sub(x)).saturating_sub(beside).max(3);
+        let x = put(buffer, name_row, x, 0, &session.short_title(index, room), theme.style(quiet)) + 1;
         let settled = channel.kind() == Kind::Analog && session.settled(index).is_some();
         let x = if settled { put(buffer, name_row, x, 0, SETTLED, theme.style(quiet)) + 1 } else { x };
         if channel.settings().hidden {
@@ -123,7 +89,6 @@ pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buf
             );
             continue;
         }
-        let unit = form_of.unit.as_str();
         let large = form == Detail::Large && digits_wide(&number) <= block.width.saturating_sub(2);
         let strong = if chosen { Ink::Chosen } else { Ink::Bright };
         let raw = raw_beside(session, channel, shown);

@@ -13,6 +13,7 @@ mod stage;
 mod taking;
 mod tasks;
 mod time_axis;
+mod titles;
 mod trouble;
 mod undo;
 mod viewport;

@@ -8,18 +8,18 @@ use ratatui::style::Style;
 const BITS: [[u8; 4]; 2] = [[0x01, 0x02, 0x04, 0x40], [0x08, 0x10, 0x20, 0x80]];
 
 /// One trace's dots over an area.
-pub(super) struct Dots {
+pub(crate) struct Dots {
     width: usize,
     cells: Vec<u8>,
 }
 
 impl Dots {
-    pub(super) fn new(area: Rect) -> Dots {
+    pub(crate) fn new(area: Rect) -> Dots {
         Dots { width: usize::from(area.width), cells: vec![0; usize::from(area.width) * usize::from(area.height)] }
     }
 
     /// Sets the dots of column `x` from row `top` to row `bottom`, both included and within the area.
-    pub(super) fn stroke(&mut self, x: usize, top: usize, bottom: usize) {
+    pub(crate) fn stroke(&mut self, x: usize, top: usize, bottom: usize) {
         let (cell, bits) = (x / 2, &BITS[x % 2]);
         let mut y = top;
         while y <= bottom {
@@ -33,7 +33,7 @@ impl Dots {
     }
 
     /// Puts the dots over what is in `area`; cells without dots stay.
-    pub(super) fn draw(&self, area: Rect, style: Style, buffer: &mut Buffer) {
+    pub(crate) fn draw(&self, area: Rect, style: Style, buffer: &mut Buffer) {
         for (row, cells) in (area.y..area.bottom()).zip(self.cells.chunks(self.width.max(1))) {
             for (column, dots) in (area.x..area.right()).zip(cells) {
                 if *dots != 0

@@ -1,6 +1,6 @@
 //! One lane: heading, y axis, threshold, traces, letters.
 
-use super::{Dots, GUTTER, TAGS};
+use super::{Dots, GUTTER, Pattern, TAGS};
 use crate::screen::text::{fitting, put, put_right};
 use crate::session::{AnalogLane, ChannelId, Session};
 use crate::theme::{Ink, Theme};
@@ -30,11 +30,23 @@ pub(super) fn heading(session: &Session, theme: Theme, lane: &AnalogLane, area: 
     let form = lane_form(lane);
     let unit = if lane.unit.is_empty() { "raw" } else { &form.unit };
     let mut x = put(buffer, area, 1, 0, &format!(" {unit} "), theme.style(Ink::Bright)) + 1;
-    for index in &lane.channels {
+    // The names share the room that the rule of the axis leaves; what does not fit is counted.
+    let room = usize::from(area.width.saturating_sub(x + TAGS + 14));
+    let each = (room / lane.channels.len().max(1)).saturating_sub(5);
+    for (at, index) in lane.channels.iter().enumerate() {
+        if usize::from(x) + 8 > usize::from(area.width.saturating_sub(TAGS + 8)) {
+            x = put(buffer, area, x, 0, &format!(" … {} more ", lane.channels.len() - at), theme.style(Ink::Dim));
+            break;
+        }
         let ink = theme.style(Ink::Trace(session.ink(*index)));
-        x = put(buffer, area, x, 0, &format!(" {} ", session.letter(*index)), ink);
+        let sample = Pattern::of(session.ink(*index)).sample();
+        x = put(buffer, area, x, 0, &format!(" {}{sample} ", session.letter(*index)), ink);
         let chosen = *index == session.selected;
-        let name = format!("{} ", session.title(*index));
+        let whole = session.title(*index);
+        let wide = whole.chars().count();
+        let all = lane.channels.iter().map(|id| session.title(*id).chars().count() + 5).sum::<usize>();
+        let name = if all <= room || wide <= each { whole } else { session.short_title(*index, each.max(3)) };
+        let name = format!("{name} ");
         x = put(buffer, area, x, 0, &name, theme.style(if chosen { Ink::Bright } else { Ink::Dim }));
     }
     let rule = match lane.rule {
@@ -53,15 +65,21 @@ pub(super) fn traces<'a>(
     theme: Theme,
     lane: &AnalogLane,
     grid: &impl Fn(ChannelId) -> &'a Grid<'a>,
+    columns: &Columns,
     plot: Rect,
     buffer: &mut Buffer,
 ) {
-    let stroke = |spans: &[Span]| {
+    let stroke = |spans: &[Span], pattern: Pattern| {
         let mut dots = Dots::new(plot);
         for (x, span) in spans.iter().enumerate() {
             if let Some((low, high)) = span {
                 let row = |value: f32| dot_row(f64::from(value), lane.limits, plot.height);
-                dots.stroke(x, row(*high), row(*low));
+                let (top, bottom) = (row(*high), row(*low));
+                let column = columns.places.get(x).copied().flatten().unwrap_or_default();
+                // No pattern hides a jump or a spike.
+                if pattern.shows(column) || bottom - top > 2 {
+                    dots.stroke(x, top, bottom);
+                }
             }
         }
         dots
@@ -69,7 +87,7 @@ pub(super) fn traces<'a>(
     for index in &lane.channels {
         let channel = session.channel_at(*index);
         if channel.smoothed().is_some() {
-            stroke(&grid(*index).trace(channel.scaled())).draw(
+            stroke(&grid(*index).trace(channel.scaled()), Pattern::Solid).draw(
                 plot,
                 theme.style(Ink::Pale(session.ink(*index))),
                 buffer,
@@ -85,7 +103,11 @@ pub(super) fn traces<'a>(
     let mut letters: Vec<(u16, ChannelId)> = Vec::new();
     for index in chosen_last {
         let spans = grid(*index).trace(session.channel_at(*index).output());
-        stroke(&spans).draw(plot, theme.style(Ink::Trace(session.ink(*index))), buffer);
+        stroke(&spans, Pattern::of(session.ink(*index))).draw(
+            plot,
+            theme.style(Ink::Trace(session.ink(*index))),
+            buffer,
+        );
         if let Some((low, high)) = spans.iter().rev().find_map(|span| *span) {
             let middle = f64::from(low + high) / 2.0;
             letters.push(((dot_row(middle, lane.limits, plot.height) / 4) as u16, *index));
@@ -224,7 +246,9 @@ pub(super) fn digital_name(session: &Session, theme: Theme, index: ChannelId, pl
     let name = Rect { width: GUTTER - 1, ..left };
     let strength = if index == session.selected { Ink::Bright } else { Ink::Dim };
     let room = name.width.saturating_sub(x);
-    let text = fitting(room, [session.title(index), session.channel_at(index).title().to_owned()]);
+    let whole = session.title(index);
+    let fits = whole.chars().count() <= usize::from(room);
+    let text = if fits { whole } else { session.short_title(index, usize::from(room)) };
     put(buffer, name, x, 0, &text, theme.style(strength));
     put(buffer, left, GUTTER - 1, 0, "┤", theme.style(Ink::Faint));
 }

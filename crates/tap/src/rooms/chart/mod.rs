@@ -2,6 +2,7 @@
 
 mod dots;
 mod lane;
+mod pattern;
 mod time;
 
 use super::{About, Effect, Place, Room};
@@ -14,7 +15,8 @@ use amber_core::bench::Kind;
 use amber_core::chain::Chain;
 use amber_core::window::{Columns, Grid};
 use amber_io::LinkState;
-use dots::Dots;
+pub(crate) use dots::Dots;
+pub(crate) use pattern::Pattern;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use std::hash::{Hash, Hasher};
@@ -106,7 +108,7 @@ pub(crate) fn draw(session: &Session, theme: Theme, area: Rect, edge_alone: bool
         lane::axis(theme, lane, *plot, buffer);
         time::marks(session, theme, &columns, *plot, buffer);
         lane::thresholds(session, theme, lane, *plot, buffer);
-        lane::traces(session, theme, lane, &grid, right(*plot), buffer);
+        lane::traces(session, theme, lane, &grid, &seen, right(*plot), buffer);
         lane::levels(session, theme, lane, &columns, *plot, buffer);
         lane::threshold_values(session, theme, lane, *plot, buffer);
     }

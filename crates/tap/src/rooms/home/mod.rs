@@ -55,7 +55,7 @@ const KEYS: &[Binding<Action>] = keys! {
     [(Char('5'), NONE)], A::Panel(Stage::Watch), "5", "watch: a threshold and its crossings, levels", None;
     [(Char('6'), NONE)], A::Panel(Stage::Keep), "6", "keep: takes, marks, figures, bench, folders", Some("1-6 stages");
     [(Char('/'), NONE)], A::Finder, "/", "find by typing: any action, setting, channel, view, mark", Some("/ find");
-    [(Char('v'), NONE)], A::Views, "v", "the views: chart, table, lines, large number", Some("v views");
+    [(Char('v'), NONE)], A::Views, "v", "the views: chart, table, lines, number, dial", Some("v views");
     [(Char(' '), NONE)], A::Hold, "Space", "hold the picture, or release it; counting goes on", Some("Space hold");
     [(Char('t'), NONE)], A::Take, "t", "start a take, or end it", Some("t take");
     [(Char('m'), NONE)], A::Mark, "m", "set a mark with a note", Some("m mark");
