@@ -107,7 +107,7 @@ fn the_mouse_takes_another_source_to_hand() {
         }
     }
     let text = picture(&mut app, 160, 47);
-    let readouts = |line: &str| line.chars().skip(130).collect::<String>();
+    let readouts = |line: &str| line.chars().skip(113).collect::<String>();
     let row = text.lines().position(|line| readouts(line).contains("B b")).unwrap();
     let down = MouseEventKind::Down(MouseButton::Left);
     let click = MouseEvent { kind: down, column: 140, row: row as u16, modifiers: KeyModifiers::NONE };

@@ -202,7 +202,7 @@ fn an_offered_shape_is_taken_channels_are_named_moved_and_given_words() {
         feed(&mut app, START.plus(f64::from(i) * 0.05), format!("{}\n{}\n", i / 4 % 3, 640 + i % 9).as_bytes());
     }
     let text = picture(&mut app, 160, 47);
-    assert!(text.contains("values alternate between 2 signals") && text.contains("2 o reads it as"), "{text}");
+    assert!(text.contains("2 o reads it as plain numbers that alternate, 2 lines a row"), "{text}");
     keys(&mut app, "2o");
     assert!(matches!(app.session.chain().shape(), Some(Shape::Plain(bare)) if bare.lines == 2));
     assert_eq!(app.session.chain().store().rows().end, 40, "the history was split again");

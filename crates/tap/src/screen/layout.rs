@@ -5,6 +5,7 @@ use super::{chart, readouts, strip};
 use crate::app::App;
 use crate::rooms::{Place, RoomId};
 use crate::session::{ChannelId, Stage};
+use amber_core::bench::Kind;
 use ratatui::layout::Rect;
 
 /// The parts of the screen.
@@ -32,7 +33,11 @@ impl Layout {
             _ => 2,
         };
         let body = height - 5;
+        let few =
+            app.session.channel_ids().filter(|id| app.session.channel_at(*id).kind() != Kind::Clock).take(3).count()
+                < 3;
         let side = match width {
+            140.. if few => 48,
             140.. => 31,
             110.. => 27,
             _ => 22,

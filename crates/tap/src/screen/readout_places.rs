@@ -6,6 +6,8 @@ use amber_core::bench::Kind;
 /// How much of a channel is shown.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Detail {
+    /// Name, very large digits, bar, min and max, state, a blank row.
+    Huge,
     /// Name, large digits, bar, min and max, state, a blank row.
     Large,
     /// Name and number, bar, min and max, state.
@@ -28,8 +30,9 @@ pub(super) enum Entry {
 
 fn height(detail: Detail, kind: Kind) -> u16 {
     match (detail, kind) {
-        (Detail::Large, Kind::Digital) => 2,
+        (Detail::Huge | Detail::Large, Kind::Digital) => 2,
         (_, Kind::Digital) => 1,
+        (Detail::Huge, _) => 10,
         (Detail::Large, _) => 8,
         (Detail::Middle, _) => 4,
         (Detail::Small, _) => 2,
@@ -37,8 +40,12 @@ fn height(detail: Detail, kind: Kind) -> u16 {
     }
 }
 
+/// Columns for very large digits.
+const WIDE: u16 = 44;
+
 /// For the selected channel, and for the others.
-const PLANS: [(Detail, Detail); 8] = [
+const PLANS: [(Detail, Detail); 9] = [
+    (Detail::Huge, Detail::Huge),
     (Detail::Large, Detail::Large),
     (Detail::Large, Detail::Middle),
     (Detail::Middle, Detail::Middle),
@@ -51,7 +58,7 @@ const PLANS: [(Detail, Detail); 8] = [
 
 /// What stands in so many rows, from the top: the richest plan for which all fits, the selected channel a step richer;
 /// where nothing fits, a part of the list with the selected channel in it.
-pub(super) fn places(session: &Session, rows: u16) -> Vec<(Entry, u16)> {
+pub(super) fn places(session: &Session, width: u16, rows: u16) -> Vec<(Entry, u16)> {
     let kind_of = |id: ChannelId| {
         let channel = session.channel_at(id);
         let is_short = channel.settings().hidden || channel.kind() == Kind::Code;
@@ -62,7 +69,8 @@ pub(super) fn places(session: &Session, rows: u16) -> Vec<(Entry, u16)> {
     let groups = if session.sources() > 1 { session.sources() as u16 } else { 0 };
     let detail = |plan: (Detail, Detail), id: ChannelId| if id == session.selected { plan.0 } else { plan.1 };
     let needs = |plan| groups + shown.iter().map(|(id, kind)| height(detail(plan, *id), *kind)).sum::<u16>();
-    let plan = PLANS.into_iter().find(|plan| needs(*plan) <= rows);
+    let plan =
+        PLANS.into_iter().filter(|plan| width >= WIDE || plan.0 != Detail::Huge).find(|plan| needs(*plan) <= rows);
     let mut entries: Vec<(Entry, u16)> = Vec::new();
     for (id, kind) in shown {
         let is_first =

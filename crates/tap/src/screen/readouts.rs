@@ -19,7 +19,7 @@ const SETTLED: &str = "=";
 /// The channel whose readout is in `row` of the screen.
 pub(super) fn channel_at(session: &Session, area: Rect, row: u16) -> Option<ChannelId> {
     let y = row.checked_sub(area.y)?;
-    let found = places(session, area.height).into_iter().take_while(|(_, top)| *top <= y).last();
+    let found = places(session, area.width, area.height).into_iter().take_while(|(_, top)| *top <= y).last();
     match found {
         Some((Entry::Channel(id, _), _)) => Some(id),
         _ => None,
@@ -32,7 +32,7 @@ pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buf
     }
     let lanes = session.lanes();
     let inside = Rect { x: area.x + 1, width: area.width.saturating_sub(2), ..area };
-    for (entry, top) in places(session, area.height) {
+    for (entry, top) in places(session, area.width, area.height) {
         let row = Rect { y: inside.y + top, height: 1, ..inside };
         let (index, form) = match entry {
             Entry::Channel(id, detail) => (id, detail),
@@ -67,7 +67,7 @@ pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buf
         let beside = match channel.kind() {
             _ if channel.settings().hidden => 7,
             Kind::Digital | Kind::Code => 8,
-            _ if form == Detail::Large => unit.chars().count() + 3,
+            _ if matches!(form, Detail::Huge | Detail::Large) => unit.chars().count() + 3,
             _ => with_unit(&number, unit).chars().count() + 3,
         };
         let room = usize::from(name_row.width.saturating_sub(x)).saturating_sub(beside).max(3);
@@ -89,19 +89,22 @@ pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buf
             );
             continue;
         }
-        let large = form == Detail::Large && digits_wide(&number) <= block.width.saturating_sub(2);
+        let is_tall = matches!(form, Detail::Huge | Detail::Large);
+        let large = is_tall && digits_wide(&number) <= block.width.saturating_sub(2);
+        let fits_twice = digits_wide(&number) * 2 <= block.width.saturating_sub(2);
+        let size = if form == Detail::Huge && fits_twice { 2 } else { 1 };
         let strong = if chosen { Ink::Chosen } else { Ink::Bright };
         let raw = raw_beside(session, channel, shown);
         if large {
             put_right(buffer, name_row, 0, &format!("{raw}{unit} "), theme.style(quiet));
-            let left = block.width.saturating_sub(digits_wide(&number) + 1);
+            let left = block.width.saturating_sub(digits_wide(&number) * size + 1);
             let place = Rect {
                 x: block.x + left,
                 y: block.y + 1,
                 width: block.width - left,
-                height: 3.min(block.height.saturating_sub(1)),
+                height: (5 * size).div_ceil(2).min(block.height.saturating_sub(1)),
             };
-            big(buffer, place, &number, 1, ink);
+            big(buffer, place, &number, size, ink);
         } else {
             let room = block.width.saturating_sub(x);
             let number = with_unit(&number, unit);
@@ -111,7 +114,11 @@ pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buf
         if form == Detail::Line {
             continue;
         }
-        let below = if form == Detail::Large { 4 } else { 1 };
+        let below = match form {
+            Detail::Huge => 6,
+            Detail::Large => 4,
+            _ => 1,
+        };
         let rest = Rect { y: block.y + below, height: block.height.saturating_sub(below), ..block };
         draw_bar(session, index, shown, theme, &lanes, rest, buffer);
         if form != Detail::Small {

@@ -125,7 +125,7 @@ fn smooth(session: &Session, channel: &Channel, form: &NumberFormat, room: u16) 
     let names: Vec<String> = filters.iter().map(Filter::short).filter(|name| !name.is_empty()).collect();
     let set = match names[..] {
         [] => "off".into(),
-        _ => fitting(room, [names.join(", "), format!("{} filters", names.len())]),
+        _ => fitting(room, [names.join(", "), counted(names.len() as u64, "filter")]),
     };
     let (gain, is_bound) = interval.map_or((1.0, false), |interval| noise_gain(filters, interval));
     let late = interval.filter(|_| smooths(filters)).map(|interval| duration(delay(filters, interval)));

@@ -110,6 +110,7 @@ pub(crate) fn draw_text(
         (LineOutcome::Row(first), Some(shape)) => shape.spans(line.bytes, usize::from(first)),
         _ => Vec::new(),
     };
+    let start = x;
     let plain = theme.style(if matches!(line.outcome, LineOutcome::Message | LineOutcome::Sent) {
         Ink::Text
     } else {
@@ -126,5 +127,14 @@ pub(crate) fn draw_text(
         x = put(buffer, row, x, 0, &visible(&line.bytes[start..at]), style);
     }
     x = put(buffer, row, x, 0, &visible(&line.bytes[at..]), plain);
-    put(buffer, row, x, 0, &cut, theme.style(Ink::Dim));
+    let end = put(buffer, row, x, 0, &cut, theme.style(Ink::Dim));
+    let length = spans_length(line) + cut.chars().count();
+    if usize::from(start) + length > usize::from(row.width) && end >= row.width {
+        put(buffer, row, row.width - 1, 0, "…", theme.style(Ink::Bright));
+    }
+}
+
+/// Columns that a line's text takes.
+fn spans_length(line: TailLine<'_>) -> usize {
+    visible(line.bytes).chars().count()
 }

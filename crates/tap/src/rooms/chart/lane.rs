@@ -30,12 +30,14 @@ pub(super) fn heading(session: &Session, theme: Theme, lane: &AnalogLane, area: 
     let form = lane_form(lane);
     let unit = if lane.unit.is_empty() { "raw" } else { &form.unit };
     let mut x = put(buffer, area, 1, 0, &format!(" {unit} "), theme.style(Ink::Bright)) + 1;
-    // The names share the room that the rule of the axis leaves; what does not fit is counted.
-    let room = usize::from(area.width.saturating_sub(x + TAGS + 14));
-    let each = (room / lane.channels.len().max(1)).saturating_sub(5);
+    // As many names as there is room for beside the rule of the axis; the others are counted.
+    let end = area.width.saturating_sub(TAGS + 12);
     for (at, index) in lane.channels.iter().enumerate() {
-        if usize::from(x) + 8 > usize::from(area.width.saturating_sub(TAGS + 8)) {
-            x = put(buffer, area, x, 0, &format!(" … {} more ", lane.channels.len() - at), theme.style(Ink::Dim));
+        let left = lane.channels.len() - at;
+        let room = usize::from(end.saturating_sub(x + 6));
+        let wide = session.title(*index).chars().count();
+        if at > 0 && wide + usize::from(left > 1) * 8 > room {
+            x = put(buffer, area, x, 0, &format!(" … {left} more "), theme.style(Ink::Dim));
             break;
         }
         let ink = theme.style(Ink::Trace(session.ink(*index)));
@@ -43,9 +45,7 @@ pub(super) fn heading(session: &Session, theme: Theme, lane: &AnalogLane, area: 
         x = put(buffer, area, x, 0, &format!(" {}{sample} ", session.letter(*index)), ink);
         let chosen = *index == session.selected;
         let whole = session.title(*index);
-        let wide = whole.chars().count();
-        let all = lane.channels.iter().map(|id| session.title(*id).chars().count() + 5).sum::<usize>();
-        let name = if all <= room || wide <= each { whole } else { session.short_title(*index, each.max(3)) };
+        let name = if wide <= room { whole } else { session.short_title(*index, room.max(3)) };
         let name = format!("{name} ");
         x = put(buffer, area, x, 0, &name, theme.style(if chosen { Ink::Bright } else { Ink::Dim }));
     }
@@ -242,6 +242,7 @@ fn tags(session: &Session, theme: Theme, mut letters: Vec<(u16, ChannelId)>, plo
 pub(super) fn digital_name(session: &Session, theme: Theme, index: ChannelId, plot: Rect, buffer: &mut Buffer) {
     let left = Rect { x: plot.x - GUTTER, width: GUTTER, ..plot };
     let ink = theme.style(Ink::Trace(session.ink(index)));
+    let left = Rect { y: left.y + plot.height / 2, height: 1, ..left };
     let x = put(buffer, left, 1, 0, &session.letter(index).to_string(), ink) + 1;
     let name = Rect { width: GUTTER - 1, ..left };
     let strength = if index == session.selected { Ink::Bright } else { Ink::Dim };
@@ -253,7 +254,7 @@ pub(super) fn digital_name(session: &Session, theme: Theme, index: ChannelId, pl
     put(buffer, left, GUTTER - 1, 0, "┤", theme.style(Ink::Faint));
 }
 
-/// A digital channel in one row: high is a block, low a line, both a shade.
+/// A digital channel: high is a block, low a line, both a shade.
 pub(super) fn digital(
     session: &Session,
     theme: Theme,
@@ -271,14 +272,15 @@ pub(super) fn digital(
             (false, true, _) => "▁",
             _ => continue,
         };
-        put(buffer, plot, x, 0, symbol, ink);
+        let top = if symbol == "▁" { plot.height - 1 } else { 0 };
+        for y in top..plot.height {
+            put(buffer, plot, x, y, symbol, ink);
+        }
     }
-    let tag = Rect { x: plot.right(), width: TAGS, ..plot };
-    put(buffer, tag, 0, 0, if index == session.selected { "◂" } else { " " }, theme.style(Ink::Bright));
-    put(buffer, tag, 1, 0, &session.letter(index).to_string(), ink);
+    tag(session, theme, index, plot, buffer);
 }
 
-/// A code in one row: the word for it, or the number, where it begins, and a line for as long as it lasts.
+/// A code as a ribbon: the word for it, or the number, where it begins, and a line for as long as it lasts.
 pub(super) fn coded(
     session: &Session,
     theme: Theme,
@@ -292,19 +294,39 @@ pub(super) fn coded(
     let spans = grid.trace(channel.scaled());
     let code = |pair: &[Option<(f32, f32)>]| pair.iter().rev().find_map(|span| span.map(|(_, code)| code));
     let codes: Vec<Option<f32>> = spans.chunks(2).map(code).collect();
+    let is_tall = plot.height > 2;
+    let middle = plot.height / 2;
     let mut x = 0;
     while x < codes.len() {
         let length = codes[x..].iter().take_while(|code| **code == codes[x]).count();
         if let Some(code) = codes[x] {
             let value = f64::from(code);
             let word = channel.word(value).map_or_else(|| fixed(value, channel.decimals()), str::to_owned);
+            let rest = if is_tall { ' ' } else { '─' };
             let run: String =
-                ['▕'].into_iter().chain(word.chars()).chain(std::iter::repeat('─')).take(length).collect();
-            put(buffer, plot, x as u16, 0, &run, ink);
+                ['│'].into_iter().chain(word.chars()).chain(std::iter::repeat(rest)).take(length).collect();
+            for y in (0..plot.height).filter(|y| is_tall && *y != middle) {
+                let side = if y == 0 {
+                    "▔".repeat(length)
+                } else if y == plot.height - 1 {
+                    "▁".repeat(length)
+                } else {
+                    "│".to_owned()
+                };
+                put(buffer, plot, x as u16, y, &side, ink);
+            }
+            put(buffer, plot, x as u16, middle, &run, ink);
         }
         x += length;
     }
-    let tag = Rect { x: plot.right(), width: TAGS, ..plot };
-    put(buffer, tag, 0, 0, if index == session.selected { "◂" } else { " " }, theme.style(Ink::Bright));
-    put(buffer, tag, 1, 0, &session.letter(index).to_string(), ink);
+    tag(session, theme, index, plot, buffer);
+}
+
+/// The letter beside a lane of one channel.
+fn tag(session: &Session, theme: Theme, index: ChannelId, plot: Rect, buffer: &mut Buffer) {
+    let ink = theme.style(Ink::Trace(session.ink(index)));
+    let area = Rect { x: plot.right(), width: TAGS, ..plot };
+    let y = plot.height / 2;
+    put(buffer, area, 0, y, if index == session.selected { "◂" } else { " " }, theme.style(Ink::Bright));
+    put(buffer, area, 1, y, &session.letter(index).to_string(), ink);
 }

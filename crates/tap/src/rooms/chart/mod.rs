@@ -51,6 +51,9 @@ const GUTTER: u16 = 10;
 /// Columns right of the plots, for the traces' letters.
 const TAGS: u16 = 3;
 
+/// The most rows that a digital channel or a code has, with a blank one.
+const RIBBON: u16 = 8;
+
 /// Where the chart's parts stand.
 struct Parts {
     /// Heading and plot of each analog lane.
@@ -62,8 +65,22 @@ struct Parts {
 }
 
 impl Parts {
+    /// Digital channels and codes have all the room where there is nothing else.
+    fn of_digital(area: Rect, plot: Rect, count: u16) -> Parts {
+        let room = area.height - 1;
+        let each = (room / count.min(room)).clamp(1, RIBBON);
+        let gap = u16::from(each > 2);
+        let lane = |i: u16| Rect { y: area.y + i * each + gap, height: each - gap, ..plot };
+        let digital = (0..count.min(room / each)).map(lane).collect();
+        let time = Rect { y: area.bottom() - 1, height: 1, ..area };
+        Parts { analog: Vec::new(), digital, time, plot }
+    }
+
     fn new(area: Rect, analog: usize, digital: usize) -> Parts {
         let plot = Rect { x: area.x + GUTTER, width: area.width.saturating_sub(GUTTER + TAGS), ..area };
+        if analog == 0 && digital > 0 {
+            return Parts::of_digital(area, plot, digital as u16);
+        }
         let digital_rows = if digital == 0 { 0 } else { (digital as u16 + 1).min(area.height / 3) };
         let time = Rect { y: area.bottom() - 1, height: 1, ..area };
         let room = area.height - 1 - digital_rows;

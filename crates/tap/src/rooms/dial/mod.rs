@@ -89,13 +89,16 @@ impl Room for Dial {
             Rule::Typed(..) => "over typed limits",
             Rule::Fit => "over what fits the data (y sets it)",
         };
-        put_right(buffer, area, 0, &format!("{scale} "), theme.style(Ink::Dim));
+        let room = area.width.saturating_sub(session.title(id).chars().count() as u16 + 6);
+        put_right(buffer, area, 0, &fitting(room, [format!("{scale} "), String::new()]), theme.style(Ink::Dim));
 
         // The number stands below, as large as there is room.
         let text = value.map_or("–".into(), |value| form.number(value, 0));
         let size: u16 = if area.height >= 26 && dots_wide(&text) * 3 < usize::from(area.width) { 3 } else { 2 };
         let size = if area.height < 16 { 1 } else { size };
-        let digits = (5 * size).div_ceil(2);
+        // Where there is little room the bar says more than large digits.
+        let is_low = area.height < 12;
+        let digits = if is_low { 1 } else { (5 * size).div_ceil(2) };
         let foot = Rect { y: area.bottom().saturating_sub(digits + 2), height: digits + 2, ..area }.intersection(area);
         let above = Rect { y: area.y + 2, height: foot.y.saturating_sub(area.y + 2), ..area };
         if self.is_bar || above.height < 8 {
@@ -103,10 +106,14 @@ impl Room for Dial {
         } else {
             arc::draw(&face, ink, theme, above, buffer);
         }
-        let width = dots_wide(&text) as u16 * size;
+        let width = if is_low { text.chars().count() as u16 } else { dots_wide(&text) as u16 * size };
         let x = foot.x + foot.width.saturating_sub(width + form.unit.chars().count() as u16 + 2) / 2;
         let place = Rect { x, y: foot.y, width, height: digits }.intersection(area);
-        big(buffer, place, &text, size, ink);
+        if is_low {
+            put(buffer, place, 0, 0, &text, ink);
+        } else {
+            big(buffer, place, &text, size, ink);
+        }
         put(buffer, foot, x + width + 2 - foot.x, digits.saturating_sub(1), &form.unit, theme.style(Ink::Bright));
         let range = shown
             .min_max

@@ -128,7 +128,9 @@ impl Room for Help {
                 }
                 Line::Pair(name, text, at) => {
                     put(buffer, body, 0, y, name, theme.style(Ink::Bright));
-                    put(buffer, body, *at as u16, y, text, theme.style(Ink::Text));
+                    if !text.is_empty() {
+                        put(buffer, body, *at as u16, y, text, theme.style(Ink::Text));
+                    }
                 }
                 Line::Blank => {}
             }

@@ -69,10 +69,15 @@ pub(super) fn lines(page: Page, rooms: &[RoomId], search: &str, width: usize) ->
         }
         lines.push(Line::Heading(section.heading));
         for entry in entries {
-            let at = entry.indent.max(entry.name.chars().count() + 2);
+            // On a narrow screen a long name has a line of its own.
+            let is_above = width < 90 && entry.indent > 20;
+            let at = if is_above { 4 } else { entry.indent.max(entry.name.chars().count() + 2) };
             let text = wrapped(&entry.text, width.saturating_sub(at).max(16));
+            if is_above {
+                lines.push(Line::Pair(entry.name.clone(), String::new(), 0));
+            }
             for (i, text) in text.into_iter().enumerate() {
-                let name = if i == 0 { entry.name.clone() } else { String::new() };
+                let name = if i == 0 && !is_above { entry.name.clone() } else { String::new() };
                 lines.push(Line::Pair(name, text, at));
             }
         }

@@ -3,7 +3,7 @@
 use super::{About, Effect, Place, Room};
 use crate::keys::Key;
 use crate::screen::big::{big, dots_wide};
-use crate::screen::text::{put, put_right, side};
+use crate::screen::text::{cut, fitting, put, put_right, side};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
@@ -75,15 +75,18 @@ fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
     big(buffer, place, &text, size, ink);
     put_right(buffer, Rect { width: area.width.saturating_sub(2), ..area }, 1, &form.unit, theme.style(Ink::Bright));
     let bottom = area.height.saturating_sub(2);
-    if let (Some((least, most)), false) = (shown.min_max, digital) {
-        let text = format!("min {}   max {}   in view", form.number(least, 0), form.number(most, 0));
-        put(buffer, area, 2, bottom, &text, theme.style(Ink::Text));
-    }
+    let range = match shown.min_max {
+        Some((min, max)) if !digital => format!("min {}   max {}   in view", form.number(min, 0), form.number(max, 0)),
+        _ => String::new(),
+    };
+    put(buffer, area, 2, bottom, &cut(range.clone(), area.width.saturating_sub(2)), theme.style(Ink::Text));
     if digital || channel.settings().watch.is_some() {
         let watcher = shown.watch;
         let threshold = channel.settings().watch.map_or(String::new(), |watch| format!(" {}", watch.threshold));
-        let text =
-            format!("{}{threshold}, {}  ", side(watcher.side, channel.kind()), counted(watcher.rises, "rising edge"));
+        let state = format!("{}{threshold}", side(watcher.side, channel.kind()));
+        let edges = counted(watcher.rises, "rising edge");
+        let room = area.width.saturating_sub(range.chars().count() as u16 + 4);
+        let text = fitting(room, [format!("{state}, {edges}  "), format!("{state}  "), String::new()]);
         put_right(buffer, area, bottom, &text, theme.style(Ink::Bright));
     }
 }

@@ -7,13 +7,15 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::{Position, Rect};
 use unicode_width::UnicodeWidthStr;
 
-/// Rows below the others: a blank one, and what the selected one means.
-const HELP_ROWS: u16 = 4;
+/// Rows below the others in a panel of this height: a blank one, and what the selected one means.
+fn help_rows(height: u16) -> u16 {
+    if height < 12 { 3 } else { 4 }
+}
 
 /// The row at a place of the screen, by its index among all.
 pub(super) fn row_at(rows: &[Row], selected: usize, scroll: u16, area: Rect, (x, y): (u16, u16)) -> Option<usize> {
     let inner = Rect { x: area.x + 1, y: area.y + 1, width: area.width - 2, height: area.height.saturating_sub(2) };
-    let shown = inner.height.saturating_sub(HELP_ROWS);
+    let shown = inner.height.saturating_sub(help_rows(inner.height));
     let (_, skip) = first(rows, selected, scroll, shown);
     let within = Rect { height: shown, ..inner }.contains(Position { x, y });
     let index = usize::from(y.saturating_sub(inner.y)) + usize::from(skip);
@@ -39,7 +41,7 @@ pub(super) fn draw(
     buffer: &mut Buffer,
 ) {
     let inner = frame(buffer, area, title, theme);
-    let shown = inner.height.saturating_sub(HELP_ROWS);
+    let shown = inner.height.saturating_sub(help_rows(inner.height));
     let (line, skip) = first(rows, selected, scroll, shown);
     for ((index, row), y) in rows.iter().enumerate().skip(usize::from(skip)).zip(0..shown) {
         let place = Rect { y: inner.y + y, height: 1, ..inner };
@@ -76,9 +78,12 @@ pub(super) fn draw(
         _ => row.help.clone(),
     });
     let below = (rows.len() as u16).saturating_sub(skip) + 1;
-    let last = inner.height.saturating_sub(HELP_ROWS - 1);
-    let foot = Rect { y: inner.y + below.min(last), height: HELP_ROWS - 1, ..inner };
-    for (text, y) in wrapped(&help, usize::from(inner.width)).iter().zip(0..) {
-        put(buffer, foot, 0, y, text, theme.style(Ink::Bright));
+    let last = inner.height.saturating_sub(help_rows(inner.height) - 1);
+    let foot = Rect { y: inner.y + below.min(last), height: help_rows(inner.height) - 1, ..inner };
+    let lines = wrapped(&help, usize::from(inner.width));
+    for (text, y) in lines.iter().zip(0..foot.height) {
+        let goes_on = y + 1 == foot.height && lines.len() > usize::from(foot.height);
+        let text = if goes_on { cut(format!("{text} …"), inner.width) } else { text.clone() };
+        put(buffer, foot, 0, y, &text, theme.style(Ink::Bright));
     }
 }

@@ -2,7 +2,7 @@
 
 use super::Talk;
 use crate::rooms::prompt::draw_input;
-use crate::screen::text::{frame, put, put_right};
+use crate::screen::text::{frame, put, put_right, wrapped};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
 use amber_core::digits::duration;
@@ -23,14 +23,10 @@ pub(super) fn draw(talk: &Talk, session: &Session, theme: Theme, area: Rect, buf
     put_right(buffer, inner, 0, talk.ending.name(), theme.style(Ink::Bright));
     let commands = talk.commands(session);
     if commands.is_empty() {
-        put(
-            buffer,
-            inner,
-            2,
-            2,
-            "lines that you send are listed here, to send again; \\n \\r \\t \\xHH are bytes",
-            theme.style(Ink::Dim),
-        );
+        let text = "lines that you send are listed here, to send again; \\n \\r \\t \\xHH are bytes";
+        for (line, y) in wrapped(text, usize::from(inner.width).saturating_sub(4)).iter().zip(2..) {
+            put(buffer, inner, 2, y, line, theme.style(Ink::Dim));
+        }
     }
     let chosen = talk.selected.unwrap_or(0);
     let rows = inner.height.saturating_sub(2);
