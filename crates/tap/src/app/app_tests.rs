@@ -442,8 +442,60 @@ fn the_mouse_chooses_channels_opens_stages_and_zooms() {
     assert_eq!(app.session.channel().unwrap().name(), "pump");
     mouse(&mut app, down, 100, 1);
     assert!(app.is_open(Stage::Smooth));
-    mouse(&mut app, MouseEventKind::ScrollUp, 50, 10);
+    // A row of a panel is selected by a click and edited by another one; the wheel scrolls what is under it.
+    let text = picture(&mut app, 160, 47);
+    let (row, column) = text.lines().zip(0..).find_map(|(line, y)| Some((y, line.find("+ add a filter")?))).unwrap();
+    let column = text.lines().nth(row as usize).unwrap()[..column].chars().count() as u16;
+    mouse(&mut app, down, column, row);
+    mouse(&mut app, down, column, row);
+    let Some(Overlay::List(list)) = app.overlays.last() else { panic!("no list") };
+    assert_eq!((list.selected, list.items[0].name.as_str()), (0, "mean"));
+    mouse(&mut app, MouseEventKind::ScrollDown, 80, 20);
+    let text = picture(&mut app, 160, 47);
+    let row = text.lines().position(|line| line.contains("moving median")).unwrap() as u16;
+    mouse(&mut app, down, 80, row);
+    assert!(app.overlays.is_empty() && app.session.channel().unwrap().wished().smooth.len() == 1);
+    mouse(&mut app, MouseEventKind::ScrollUp, 40, 10);
     assert_eq!(app.session.axis.span, 10.0);
+    // A drag to the right looks back, by as much as it is long.
+    let before = app.session.end();
+    mouse(&mut app, down, 40, 10);
+    mouse(&mut app, MouseEventKind::Drag(MouseButton::Left), 50, 10);
+    mouse(&mut app, MouseEventKind::Up(MouseButton::Left), 50, 10);
+    let back = before.seconds_since(app.session.end());
+    assert!(app.session.is_held() && (0.5..3.0).contains(&back), "{back}");
+    mouse(&mut app, MouseEventKind::Drag(MouseButton::Left), 20, 10);
+    assert_eq!(before.seconds_since(app.session.end()), back, "the button is up");
+}
+
+#[test]
+fn the_finder_goes_to_settings_channels_views_and_does_actions() {
+    let mut app = watched(3);
+    let find = |app: &mut App, text: &str| {
+        press(app, KeyCode::Char('/'));
+        typed(app, text);
+        press(app, KeyCode::Enter)
+    };
+    find(&mut app, "hysteresis");
+    assert!(app.is_open(Stage::Watch) && picture(&mut app, 160, 47).contains("width of the dead band"));
+    find(&mut app, "baud rate");
+    assert!(app.is_open(Stage::Wire));
+    find(&mut app, "channel F");
+    assert_eq!(app.session.channel().unwrap().name(), "sump");
+    find(&mut app, "view: dial");
+    assert_eq!(app.view, RoomId::Dial);
+    find(&mut app, "check-up: all channels");
+    assert!(app.overlays.pop().is_some(), "nothing is called so: the list stays open");
+    find(&mut app, "tool: check-up");
+    assert_eq!(app.side(), Some(RoomId::Checkup));
+    let lent = find(&mut app, "lend the port");
+    assert!(matches!(&lent[..], [Request::Tell(0, LinkOrder::Lend { .. })]), "{lent:?}");
+    // What has no word in common is found by its letters, and what is not there is said.
+    press(&mut app, KeyCode::Char('/'));
+    typed(&mut app, "clbrt");
+    assert!(picture(&mut app, 160, 47).contains("calibrate"));
+    typed(&mut app, "zzz");
+    assert!(picture(&mut app, 160, 47).contains("nothing matches"));
 }
 
 #[test]

@@ -50,9 +50,18 @@ fn actions() -> Vec<Item> {
     for id in RoomId::ALL.iter().copied().filter(|id| !matches!(id, RoomId::Quit | RoomId::Help)) {
         let about = id.about();
         let way = way_to(id);
-        if about.place == Place::Middle {
-            let show = move |app: &mut App| if app.view == id { Vec::new() } else { vec![Effect::Show(id)] };
-            items.push(Item::new(format!("view: {}", about.name), about.help, show).with_key(way.clone()));
+        let is_panel = Stage::ALL.into_iter().any(|stage| RoomId::of_stage(stage) == id);
+        let noun = match about.place {
+            Place::Middle => Some("view"),
+            Place::Side(_) if !is_panel => Some("tool"),
+            _ => None,
+        };
+        if let Some(noun) = noun {
+            let show = move |app: &mut App| {
+                app.bring(id);
+                Vec::new()
+            };
+            items.push(Item::new(format!("{noun}: {}", about.name), about.help, show).with_key(way.clone()));
         }
         for (index, key) in id.keys().into_iter().enumerate() {
             // Keys that only move about are of no use from afar.

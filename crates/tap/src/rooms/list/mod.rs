@@ -168,13 +168,16 @@ impl List {
     /// The places of what matches, the best first: names before what they mean.
     fn found(&mut self, kind: AtomKind) -> Vec<usize> {
         let pattern = Pattern::new(self.input.value(), CaseMatching::Ignore, Normalization::Smart, kind);
+        let typed = self.input.value().trim().to_lowercase();
         let mut buffer = Vec::new();
         let mut score = |text: &str| pattern.score(Utf32Str::new(text, &mut buffer), &mut self.matcher);
         let mut found: Vec<(u32, usize)> = Vec::new();
         for (place, item) in self.items.iter().enumerate() {
             let name = score(&item.name).map(|score| score * 2);
             let all = score(&format!("{} {}", item.name, item.about));
-            found.extend(name.max(all).map(|score| (score, place)));
+            // What begins with the very words comes first.
+            let begins = u32::from(item.name.to_lowercase().starts_with(&typed)) * 10_000;
+            found.extend(name.max(all).map(|score| (score + begins, place)));
         }
         found.sort_by_key(|(score, place)| (std::cmp::Reverse(*score), *place));
         found.into_iter().map(|(_, place)| place).collect()
