@@ -484,7 +484,7 @@ fn the_finder_goes_to_settings_channels_views_and_does_actions() {
     assert_eq!(app.session.channel().unwrap().name(), "sump");
     find(&mut app, "view: dial");
     assert_eq!(app.view, RoomId::Dial);
-    find(&mut app, "check-up: all channels");
+    find(&mut app, "qqqq zzzz");
     assert!(app.overlays.pop().is_some(), "nothing is called so: the list stays open");
     find(&mut app, "tool: check-up");
     assert_eq!(app.side(), Some(RoomId::Checkup));
