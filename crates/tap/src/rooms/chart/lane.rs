@@ -11,6 +11,7 @@ use amber_core::levels::Level;
 use amber_core::window::{Columns, Grid, Logic, Span};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
+use ratatui::style::Modifier;
 
 /// The row of dots, counted from the top, on which `value` falls in a plot of `height` cells; held to the plot.
 pub(super) fn dot_row(value: f64, limits: (f64, f64), height: u16) -> usize {
@@ -266,10 +267,13 @@ pub(super) fn digital(
     let ink = theme.style(Ink::Trace(session.ink(index)));
     let logic = grid.logic(session.channel_at(index).scaled());
     for (x, pair) in (0..).zip(logic.chunks(2)) {
-        let symbol = match (pair.contains(&Logic::High), pair.contains(&Logic::Low), pair.contains(&Logic::Both)) {
-            (_, _, true) | (true, true, _) => "▓",
-            (true, false, _) => "█",
-            (false, true, _) => "▁",
+        // A full cell is a reversed blank: a block of the font's own may reach over its edges and leave traces.
+        let full = ink.add_modifier(Modifier::REVERSED);
+        let (symbol, ink) = match (pair.contains(&Logic::High), pair.contains(&Logic::Low), pair.contains(&Logic::Both))
+        {
+            (_, _, true) | (true, true, _) => ("▓", ink),
+            (true, false, _) => (" ", full),
+            (false, true, _) => ("▁", ink),
             _ => continue,
         };
         let top = if symbol == "▁" { plot.height - 1 } else { 0 };
