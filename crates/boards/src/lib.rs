@@ -25,7 +25,7 @@ use plain::{Chatter, Notes, Plain, Twin};
 pub const BOARDS: [(&str, &str); 7] = [
     ("flume", "a wave flume: two wave gauges, bed pressure, a limit switch, a pump and a sump, 100 rows a second"),
     ("flume-depth", "the same flume, raising still water in steps of 50 mm for calibration"),
-    ("twin", "a valve's end switch and a flow meter: two plain numbers in turn, at 9600 baud"),
+    ("twin", "a valve's end switch and a flow meter: two plain numbers that alternate, at 9600 baud"),
     ("notes", "the basin's weather: a JSON object a line"),
     ("chatter", "a carriage: a labelled field a line, words between, its history on request, at 57600 baud"),
     ("desk", "the flume's control desk: knob, lever, thermistor, and three faulty inputs"),

@@ -211,7 +211,7 @@ impl Chain {
         Ok(self.channels().len() - 1)
     }
 
-    /// Lets go of a channel that is computed from others; one that the board sends stays.
+    /// Deletes a channel that is computed from others; one that the board sends stays.
     pub fn remove_computed(&mut self, index: usize) {
         if self.channels().get(index).is_some_and(|channel| channel.settings().formula.is_some()) {
             let name = self.channels()[index].name().to_owned();

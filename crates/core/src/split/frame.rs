@@ -1,4 +1,4 @@
-//! Bytes to frames. A [`Framing`] knows where one ends; the first of them is that of [`LineFraming`].
+//! Bytes to frames. A [`Framing`] knows where one ends; the first of them is [`LineFraming`].
 
 use super::outcome::Rejection;
 use memchr::memchr2;
@@ -34,7 +34,7 @@ pub trait Framing {
     const LONGEST: usize;
 }
 
-/// LineFraming, ended by LF, CRLF or CR, never longer than [`MAX_LINE`].
+/// The framing of lines, ended by LF, CRLF or CR, never longer than [`MAX_LINE`].
 ///
 /// Empty lines are skipped, which is also why CRLF needs no state: it is a line and an empty line.
 #[derive(Clone, Debug, Default)]

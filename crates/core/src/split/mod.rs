@@ -1,12 +1,13 @@
 //! Stage 2, **split**: bytes become lines, lines become named fields, fields become rows.
 //!
-//! A [`Framing`] cuts bytes into frames, as [`Lines`] does, [`Shape`] says how rows are laid out on lines (detected or pinned),
+//! A [`Framing`] cuts bytes into frames, as [`LineFraming`] does, [`Shape`] says how rows are laid out on lines (detected or pinned),
 //! [`Splitter`] joins the two and hands rows and the outcome of each line to a [`Sink`]. Nothing here knows the time: a
 //! stamp is carried along with the bytes and given back with what came of them.
 //!
-//! `form` says what one line could be, `learn` what a stream of them is, `read` turns a line into values (`plain`,
-//! `labelled`, `words` and `json` are its scanners), `turns` puts rows together that take several lines, `reading` doubts
-//! the shape while it is in force, `doubts` asks what commas and signs mean, `trial` reads the first lines again when another shape does better.
+//! `line_shape` says what one line could be, `learn` what a stream of them is, `read` turns a line into values (`plain`,
+//! `labelled`, `words` and `json` are its scanners), `turns` puts rows together that take several lines, `shape_reader`
+//! doubts the shape while it is in force, `doubts` asks what commas and signs mean, `trial` reads the first lines again
+//! when another shape does better.
 
 mod doubts;
 mod frame;

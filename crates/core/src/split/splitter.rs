@@ -87,7 +87,7 @@ struct SplitState {
 
 impl Splitter {
     /// A splitter that reads `shape`, or finds one when there is none. It takes the first byte for the start of a
-    /// line; call [`Splitter::join`] where that is not sure.
+    /// line; call [`Splitter::break_off`] where that is not sure.
     pub fn new(shape: Option<Shape>) -> Self {
         let state = match shape {
             Some(shape) => State::FinalTimes(Box::new(ShapeReader::new(shape, true))),

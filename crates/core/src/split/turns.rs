@@ -96,7 +96,7 @@ impl Turns {
         TurnStep::Taken { complete }
     }
 
-    /// The next line of plain numbers in turn; NaN for one that was damaged. The column that it begins with is
+    /// The next line of alternating plain numbers; NaN for one that was damaged. The column that it begins with is
     /// `turn * fields` before the call.
     pub(super) fn plain(&mut self, plain: &Plain, line: &[f64]) -> TurnStep {
         if self.lost && self.rows >= TRUSTED && self.told_apart() {

@@ -158,6 +158,7 @@ pub(super) fn levels(
     if !lane.channels.contains(&session.selected) || plot.height < 3 {
         return;
     }
+    let labels = threshold_labels(session, lane, plot);
     for (from, to, row, mean) in level_bars(session, lane, columns, plot.height) {
         let ink = theme.style(Ink::Dim);
         for x in from..=to {
@@ -171,8 +172,9 @@ pub(super) fn levels(
             put(buffer, plot, x, row, &sign.to_string(), ink);
         }
         let length = mean.chars().count() as u16 + 2;
-        if to - from > length {
-            let x = from + (to - from + 1 - length) / 2;
+        let free = labels.iter().filter(|label| label.row == row).map(ThresholdLabel::end).fold(from, u16::max);
+        if free < to && to - free > length {
+            let x = free + (to - free + 1 - length) / 2;
             put(buffer, plot, x, row, &format!(" {mean} "), ink);
         }
     }
@@ -204,13 +206,39 @@ fn threshold_row(session: &Session, lane: &AnalogLane, index: ChannelId, plot: R
     inside.then(|| ((dot_row(watch.threshold, lane.limits, plot.height) / 4) as u16, watch.threshold))
 }
 
+/// Where a threshold's letter and value stand.
+struct ThresholdLabel {
+    channel: ChannelId,
+    x: u16,
+    row: u16,
+    text: String,
+}
+
+impl ThresholdLabel {
+    /// The column behind it.
+    fn end(&self) -> u16 {
+        self.x + self.text.chars().count() as u16
+    }
+}
+
+/// The labels of the lane's thresholds, side by side where they share a row.
+fn threshold_labels(session: &Session, lane: &AnalogLane, plot: Rect) -> Vec<ThresholdLabel> {
+    let mut labels: Vec<ThresholdLabel> = Vec::new();
+    for channel in &lane.channels {
+        if let Some((row, value)) = threshold_row(session, lane, *channel, plot) {
+            let x = labels.iter().filter(|label| label.row == row).map(ThresholdLabel::end).fold(1, u16::max);
+            let text = format!(" {} {value} ", session.letter(*channel));
+            labels.push(ThresholdLabel { channel: *channel, x, row, text });
+        }
+    }
+    labels
+}
+
 /// The thresholds' letters and values, which stand over the traces.
 pub(super) fn threshold_values(session: &Session, theme: Theme, lane: &AnalogLane, plot: Rect, buffer: &mut Buffer) {
-    for index in &lane.channels {
-        if let Some((y, value)) = threshold_row(session, lane, *index, plot) {
-            let ink = theme.style(Ink::Trace(session.ink(*index)));
-            put(buffer, plot, 1, y, &format!(" {} {value} ", session.letter(*index)), ink);
-        }
+    for label in threshold_labels(session, lane, plot) {
+        let ink = theme.style(Ink::Trace(session.ink(label.channel)));
+        put(buffer, plot, label.x, label.row, &label.text, ink);
     }
 }
 
@@ -255,7 +283,7 @@ pub(super) fn digital_name(session: &Session, theme: Theme, index: ChannelId, pl
     put(buffer, left, GUTTER - 1, 0, "┤", theme.style(Ink::Faint));
 }
 
-/// A digital channel: high is a block, low a line, both a shade.
+/// A digital channel: high is a block, low a line, both half a block.
 pub(super) fn digital(
     session: &Session,
     theme: Theme,
@@ -267,11 +295,11 @@ pub(super) fn digital(
     let ink = theme.style(Ink::Trace(session.ink(index)));
     let logic = grid.logic(session.channel_at(index).scaled());
     for (x, pair) in (0..).zip(logic.chunks(2)) {
-        // A full cell is a reversed blank: a block of the font's own may reach over its edges and leave traces.
+        // A full cell is a reversed blank, and there is no shade: those of many fonts reach over the edges and leave traces.
         let full = ink.add_modifier(Modifier::REVERSED);
         let (symbol, ink) = match (pair.contains(&Logic::High), pair.contains(&Logic::Low), pair.contains(&Logic::Both))
         {
-            (_, _, true) | (true, true, _) => ("▓", ink),
+            (_, _, true) | (true, true, _) => ("▄", ink),
             (true, false, _) => (" ", full),
             (false, true, _) => ("▁", ink),
             _ => continue,

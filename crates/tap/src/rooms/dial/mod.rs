@@ -85,9 +85,9 @@ impl Room for Dial {
         let title = format!("{} {}", session.letter(id), session.title(id));
         put(buffer, area, 2, 0, &cut(title, area.width / 2), theme.style(Ink::Bright));
         let scale = match lane.rule {
-            Rule::Full => "over the full scale",
-            Rule::Typed(..) => "over typed limits",
-            Rule::Fit => "over what fits the data (y sets it)",
+            Rule::Full => "range: full scale",
+            Rule::Typed(..) => "range: typed limits",
+            Rule::Fit => "range: fits the data (y changes it)",
         };
         let room = area.width.saturating_sub(session.title(id).chars().count() as u16 + 6);
         put_right(buffer, area, 0, &fitting(room, [format!("{scale} "), String::new()]), theme.style(Ink::Dim));

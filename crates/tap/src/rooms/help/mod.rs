@@ -9,7 +9,7 @@ pub(crate) use text::Page;
 use super::prompt::draw_input;
 use super::{About, Effect, Place, Room, RoomId, listed};
 use crate::keys::{Binding, CTRL, Key, NONE, keys};
-use crate::screen::text::{centred, cut, frame, put};
+use crate::screen::text::{cut, frame, put};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
 use crossterm::event::KeyCode::{Char, Down, End, Enter, Esc, F, Home, PageDown, PageUp, Up};
@@ -19,9 +19,6 @@ use ratatui::layout::Rect;
 use text::Line;
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler;
-
-/// The widest that the help becomes.
-const WIDEST: u16 = 126;
 
 /// The help as it is read.
 #[derive(Debug, Default)]
@@ -143,9 +140,9 @@ impl Room for Help {
     }
 }
 
-/// The place of the help on a screen.
+/// The place of the help on a screen: all between its first and its last line.
 fn place(area: Rect) -> Rect {
-    centred(area, area.width.saturating_sub(4).min(WIDEST), area.height.saturating_sub(2))
+    Rect { y: area.y + 1.min(area.height), height: area.height.saturating_sub(2), ..area }
 }
 
 impl Help {

@@ -100,7 +100,7 @@ fn sections(page: Page, rooms: &[RoomId]) -> Vec<Section> {
     let here = rooms.iter().filter(|id| **id != RoomId::Home && !id.keys().is_empty());
     let mut sections: Vec<Section> =
         here.map(|id| of_keys(format!("here, in {}", id.about().name), &id.keys())).collect();
-    let task = |task: &super::tasks::Task| Entry { name: task.want.into(), text: task.press.into(), indent: 36 };
+    let task = |task: &super::tasks::Task| Entry { name: task.want.into(), text: task.press.into(), indent: 40 };
     sections.push(Section { heading: "how do I …".into(), entries: TASKS.iter().map(task).collect() });
     sections.push(of_keys("keys of the main screen".into(), &RoomId::Home.keys()));
     let [panel, parts] = panel::common_keys();
@@ -118,7 +118,7 @@ fn sections(page: Page, rooms: &[RoomId]) -> Vec<Section> {
     let setting = |setting: &super::super::panel::SingleSetting| {
         let range = if setting.range.is_empty() { String::new() } else { format!("; {}", setting.range) };
         let text = format!("{}: {}{range}", setting.name, setting.help);
-        Entry { name: setting.key.into(), text, indent: 36 }
+        Entry { name: setting.key.into(), text, indent: 40 }
     };
     let heading = "settings in a bench file, with the tables that they stand in".into();
     sections.push(Section { heading, entries: settings.map(setting).collect() });

@@ -37,11 +37,11 @@ impl StagePanel for Scale {
     const KEYS: &'static [Binding<Action>] = keys! {
         [(Char('c'), NONE)], Action::Calibrate, "c", "calibrate the channel by its levels", Some("c calibrate"), channel;
         [(Char('r'), NONE)], Action::Survey, "r", "survey the travel of a knob or lever", Some("r survey"), channel;
-        [(Char('d'), NONE)], Action::Checkup, "d", "check-up of all channels: what looks like a fault", Some("d check-up");
+        [(Char('d'), NONE)], Action::Checkup, "d", "check-up: faults of any channel", Some("d check-up");
         [(Char('Z'), NONE)], Action::ZeroAll, "Z", "zero all channels that are settled", None, channel;
-        [(Char('F'), NONE)], Action::NewFormula, "F", "a new channel, computed from others by a formula", Some("F formula");
+        [(Char('F'), NONE)], Action::NewFormula, "F", "add a channel computed by a formula", Some("F formula");
         [(Char('X'), NONE)], Action::DeleteComputed, "X", "delete the computed channel", None, channel;
-        [(Char('A'), NONE)], Action::Resistor, "A", "which fixed resistor suits the divider, by the range seen", None, channel;
+        [(Char('A'), NONE)], Action::Resistor, "A", "advise on the divider's fixed resistor", None, channel;
     };
     const PARTS: Option<PartList> = Some(PartList::Steps);
 
@@ -147,5 +147,5 @@ fn other_way(converter: &Converter, reading: ChannelValues) -> Option<Row> {
     let other = Converter { top_is_reference: !converter.top_is_reference, ..converter.clone() };
     let [own, other] = [converter, &other].map(|converter| reading.raw * volts * converter.share());
     let more = if other >= own { "+" } else { "" };
-    Some(Row::fact("    with the other top code", format!("{} ({more}{})", si(other, "V"), si(other - own, "V"))))
+    Some(Row::fact("    other top code", format!("{} ({more}{})", si(other, "V"), si(other - own, "V"))))
 }

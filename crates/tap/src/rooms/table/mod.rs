@@ -7,7 +7,7 @@ use crate::session::Session;
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
-use amber_core::digits::fixed;
+use amber_core::digits::{counted, fixed};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
@@ -52,7 +52,7 @@ fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
     put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
     put(buffer, area, 1, 0, " rows ", theme.style(Ink::Bright));
     if left_out > 0 {
-        let text = format!(" {left_out} more channels: select them with Tab ");
+        let text = format!(" {} not shown: Tab selects it ", counted(left_out as u64, "channel"));
         put_right(buffer, area, 0, &text, theme.style(Ink::Dim));
     }
     for column in &columns {
