@@ -34,7 +34,7 @@ formula = "rate(sump) + gauge_a * 0"
     assert!(
         out.contains("take      runs/one")
             && out.contains("rows      150 over 1.49 s, 100.0 a second")
-            && out.contains("rejected   0"),
+            && out.contains("rejected  0"),
         "{out}"
     );
     let table = fs::read_to_string(dir.path().join("runs/one/readings.csv")).unwrap();

@@ -41,7 +41,7 @@ fn two_boards_are_watched_side_by_side_and_kept_in_one_take() {
     terminal.wait("valve.field1");
     terminal.wait("alternate between 2 signals");
     terminal.keys(&["2", "o", "Escape"]);
-    terminal.wait("valve.field2");
+    terminal.wait("B field2");
     terminal.keys(&["1", "\\"]);
     terminal.wait("rail is selected");
     terminal.keys(&["Escape"]);
@@ -67,7 +67,7 @@ fn two_boards_are_watched_side_by_side_and_kept_in_one_take() {
     }
     let terminal = Terminal::start("", &["open", "take-0001"], dir.path(), (160, 47));
     terminal.wait("rail.speed");
-    terminal.wait("valve.field2");
+    terminal.wait("E field2");
 }
 
 #[test]
