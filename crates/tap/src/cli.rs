@@ -115,6 +115,9 @@ pub(crate) enum Command {
         /// The shortest stretch that counts: 500ms, 2s [default: as the bench says, 1s].
         #[arg(long, value_name = "TIME", value_parser = duration)]
         shortest: Option<Duration>,
+        /// By how much more than its noise a settled channel may move [default: as the bench says, 1].
+        #[arg(long, value_name = "FACTOR")]
+        allowed_spread: Option<f64>,
         /// Settings to see it with: shape, scales, formulas.
         #[arg(long, value_name = "FILE")]
         bench: Option<PathBuf>,

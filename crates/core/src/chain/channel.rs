@@ -245,7 +245,7 @@ impl Channel {
         self.unrounded.difference(raw, difference, self.reference)
     }
 
-    /// What it is title: as a person says, else the board's label.
+    /// Its title: as a person says, else the board's label.
     pub fn title(&self) -> &str {
         self.settings.title()
     }
@@ -306,10 +306,9 @@ impl Channel {
         &self.watcher
     }
 
-    /// The standard deviation of the quantity's noise where it is now, once known.
-    pub fn noise(&self) -> Option<f64> {
-        let raw = self.levels.noise().deviation()?;
-        Some(self.difference_of(raw, self.last.raw)).filter(|noise| noise.is_finite())
+    /// The last raw value; NaN before the first.
+    pub(super) fn last_raw(&self) -> f64 {
+        self.last.raw
     }
 
     /// The quantity that one step of the raw value stands for; NaN where that is not known.

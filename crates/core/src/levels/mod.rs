@@ -1,35 +1,30 @@
 //! **Levels**: stretches in which a channel was settled, found as rows come.
 //!
-//! Rows are gathered in blocks, a quarter of the shortest level each. A stretch is settled when the means of its blocks
-//! differ by no more than white noise of the size that the channel has by itself ([`crate::stats::Noise`]) explains, and
-//! when no block is wider than that noise. So a level ends with the block that does not fit any more, and one that a
-//! reading creeps into begins where the creeping is lost in the noise. Up to three rows in a row that lie far off are
-//! spikes, and left out; four are a move.
+//! Rows are gathered in blocks, a quarter of the shortest level each, or single rows where they are slower than that. A
+//! stretch is settled when the means of its blocks differ by no more than the channel's own noise explains, and when no
+//! block is wider than that noise. The noise is learnt from the blocks themselves (`spread`): how far rows lie off their
+//! block, and how far the means of neighbouring blocks lie apart, so that hum and noise that a board averaged count as
+//! what they are. A level ends with the block that does not fit any more, and one that a reading creeps into begins where
+//! the creeping is lost in the noise. Up to three rows in a row that lie far off are spikes, and left out; four are a move.
 
 mod block;
+mod gather;
 mod level;
+mod search;
+mod spread;
 
 pub use level::{Level, LevelRule};
 
 use crate::Stamp;
-use crate::stats::Noise;
+use crate::stats::{Basis, Measured, Noise};
 use block::Block;
+use gather::Gather;
+use search::Search;
+use spread::{Explained, Spread};
 use std::collections::VecDeque;
 
 /// Blocks in the shortest level.
 const WINDOW: usize = 4;
-
-/// The fewest rows in a block.
-const LEAST_ROWS: u64 = 3;
-
-/// By how many standard errors a block's mean may lie off.
-const OFF: f64 = 3.5;
-
-/// The same for the mean of [`WINDOW`] blocks, and for the difference of two halves of such a window.
-const TREND: f64 = 3.0;
-
-/// What is forgiven beside that, in standard deviations: no noise is quite white.
-const FORGIVEN: f64 = 0.15;
 
 /// Deviations at which a row may be a spike.
 const SPIKE: f64 = 6.0;
@@ -40,26 +35,32 @@ const MOVE: u32 = 4;
 /// The levels that are kept; older ones are let go.
 pub const MAX_LEVELS: usize = 1000;
 
-/// How far off a row must lie to be a spike, in noise of this deviation.
-#[inline]
-fn far(deviation: f64, step: f64, rule: &LevelRule) -> f64 {
-    SPIKE * if deviation > step { deviation } else { step } * rule.spread
-}
-
 /// The levels of one channel.
 #[derive(Clone, Debug)]
 pub struct Levels {
     rule: LevelRule,
     /// The size of one raw step: quieter than that nothing is.
     step: f64,
-    noise: Noise,
-    block: Block,
+    /// As if it were white.
+    white: Noise,
+    spread: Spread,
+    gather: Gather,
     /// What is subtracted before summing, so that large values keep their digits.
     base: f64,
     /// The mean of the last block, less the base: what a row is compared with.
     near: f64,
+    /// How far off that a row must lie to be a spike.
+    far: f64,
     /// Rows that lie far off, one after the other.
     odd: Block,
+    /// The first blocks of a slow channel, whose noise is not known yet.
+    waiting: Vec<Block>,
+    /// A block of a slow channel that lies far off: a spike, unless the next one does too.
+    aside: Option<Block>,
+    /// When the last block was closed.
+    closed: Option<Stamp>,
+    /// Rows are taken however far off they lie, to learn a noise that has grown.
+    learns: bool,
     /// The last blocks that may become a level, or of the open one.
     window: VecDeque<Block>,
     /// The first blocks of the open level, while they may still be let go.
@@ -72,6 +73,7 @@ pub struct Levels {
     last_blocks: usize,
     found: VecDeque<Level>,
     number: u64,
+    search: Search,
 }
 
 impl Levels {
@@ -80,11 +82,17 @@ impl Levels {
         Levels {
             rule,
             step: 1.0,
-            noise: Noise::default(),
-            block: Block::default(),
+            white: Noise::default(),
+            spread: Spread::default(),
+            gather: Gather::new(rule.seconds / WINDOW as f64),
             base: 0.0,
             near: f64::NAN,
+            far: f64::INFINITY,
             odd: Block::default(),
+            waiting: Vec::new(),
+            aside: None,
+            closed: None,
+            learns: false,
             window: VecDeque::with_capacity(WINDOW + 1),
             head: VecDeque::new(),
             whole: None,
@@ -93,6 +101,7 @@ impl Levels {
             last_blocks: 0,
             found: VecDeque::new(),
             number: 0,
+            search: Search::default(),
         }
     }
 
@@ -101,9 +110,14 @@ impl Levels {
         self.step = step;
     }
 
-    /// The noise of the raw values.
-    pub fn noise(&self) -> &Noise {
-        &self.noise
+    /// The noise of the raw values as if it were white, once known.
+    pub fn white_noise(&self) -> Option<Measured> {
+        self.white.deviation().map(|deviation| Measured { deviation, basis: Basis::White })
+    }
+
+    /// Why there is no level, for rows `interval` seconds apart, if that is known; `None` when there is one.
+    pub fn why_none(&self, interval: Option<f64>) -> Option<String> {
+        self.found.is_empty().then(|| self.search.why_none(&self.rule, interval))
     }
 
     /// The levels so far, the oldest first; one that goes on stands last.
@@ -123,96 +137,37 @@ impl Levels {
 
     /// Takes the raw values of rows at `times`, the first of which is row `first`. A gap (NaN) is passed over.
     pub fn extend(&mut self, first: u64, times: &[Stamp], raw: &[f64]) {
-        // A block that is younger than this is not full, whatever rounding says.
-        let young = (self.rule.seconds / WINDOW as f64 * 1e9) as i64 - 1000;
-        let mut at = 0;
-        while at < raw.len() {
-            at += self.go_along(first + at as u64, &times[at..], &raw[at..], young);
-            if at < raw.len() {
-                self.push(first + at as u64, times[at], raw[at], young);
-                at += 1;
-            }
+        for ((row, at), raw) in (first..).zip(times).zip(raw) {
+            self.push(row, *at, *raw);
         }
-    }
-
-    /// Takes rows that go into the block, or lie far off and decide nothing; gives how many.
-    fn go_along(&mut self, first: u64, times: &[Stamp], raw: &[f64], young: i64) -> usize {
-        let Levels { noise, block, base, near, step, rule, odd, .. } = self;
-        if block.count == 0.0 {
-            return 0;
-        }
-        let (mut count, mut sum, mut squares, mut last) = (block.count, block.sum, block.squares, None);
-        let taken = noise.take_while(raw, |at, deviation| {
-            let value = raw[at] - *base;
-            let off = (value - *near).abs();
-            if off > far(deviation, *step, rule) {
-                if odd.count + 1.0 >= f64::from(MOVE) {
-                    return false;
-                }
-                if odd.count == 0.0 {
-                    *odd = Block::beginning(first + at as u64, times[at]);
-                }
-                odd.take(first + at as u64, times[at], value);
-                return true;
-            }
-            if times[at].0.saturating_sub(block.from.0) >= young {
-                return false;
-            }
-            odd.count = 0.0;
-            count += 1.0;
-            sum += value;
-            squares += value * value;
-            last = Some(at);
-            true
-        });
-        if let Some(last) = last {
-            (block.count, block.sum, block.squares) = (count, sum, squares);
-            (block.rows.end, block.to) = (first + last as u64 + 1, times[last]);
-        }
-        taken
     }
 
     /// Takes the raw value of row `row`.
     #[inline]
-    fn push(&mut self, row: u64, at: Stamp, raw: f64, young: i64) {
-        self.noise.push(raw);
+    fn push(&mut self, row: u64, at: Stamp, raw: f64) {
+        self.white.push(raw);
         if raw.is_nan() {
             return;
         }
-        if self.block.count == 0.0 {
-            if self.near.is_nan() {
-                (self.base, self.near) = (raw, 0.0);
-            }
-            self.block = Block::beginning(row, at);
+        self.search.rows += 1;
+        if self.near.is_nan() {
+            (self.base, self.near) = (raw, 0.0);
         }
         let value = raw - self.base;
-        let off = (value - self.near).abs();
-        if off > self.far() {
+        if (value - self.near).abs() > self.far {
             self.stray(row, at, value);
             return;
         }
         self.odd.count = 0.0;
-        self.block.take(row, at, value);
-        if at.0.saturating_sub(self.block.from.0) < young {
-            return;
-        }
-        let full = at.seconds_since(self.block.from) >= self.rule.seconds / WINDOW as f64;
-        if full && self.block.count >= LEAST_ROWS as f64 {
+        if self.gather.is_over(at) {
             self.close_block();
         }
-    }
-
-    /// How far off a row must lie to be a spike.
-    #[inline]
-    fn far(&self) -> f64 {
-        self.noise.deviation().map_or(f64::INFINITY, |noise| far(noise, self.step, &self.rule))
-    }
-
-    /// The standard deviation that is explained.
-    fn deviation(&self) -> Option<f64> {
-        // Rounding to steps adds the deviation of an even spread over one of them.
-        let rounding = self.step / 12f64.sqrt();
-        self.noise.deviation().map(|noise| noise.max(rounding) * self.rule.spread)
+        if self.gather.is_slow() {
+            self.spread.push_row(raw);
+        }
+        if self.gather.take(row, at, raw - self.base) {
+            self.close_block();
+        }
     }
 
     /// A row that lies far off.
@@ -224,52 +179,85 @@ impl Levels {
         self.odd.take(row, at, value);
         if self.odd.count >= f64::from(MOVE) {
             self.end();
+            self.search.moves += 1;
             // What follows is compared with these.
             let near = self.odd.mean() + self.base;
             self.odd = Block::default();
             self.window.clear();
+            self.gather.clear();
+            self.spread.break_off();
             (self.base, self.near) = (near, 0.0);
-            self.block = Block::default();
             self.ended = None;
+            if self.closed.is_none_or(|closed| at.seconds_since(closed) > 2.0 * self.rule.seconds) {
+                (self.learns, self.far) = (true, f64::INFINITY);
+            }
         }
     }
 
     fn close_block(&mut self) {
-        let block = std::mem::take(&mut self.block);
+        let before = self.near;
+        let (block, off) = self.gather.close(self.spread.off_line(), self.step);
+        let slow = self.gather.is_slow();
+        self.closed = Some(block.to);
         self.near = block.mean();
-        let Some(deviation) = self.deviation() else { return };
-        let error = |count: f64| deviation / count.sqrt();
-        let wide = block.variance() > deviation * deviation * (1.5 + 4.0 * (2.0 / block.count).sqrt());
-        let forgiven = FORGIVEN * deviation;
-        if wide {
+        self.spread.push_block(block.mean() + self.base, off);
+        let explained = self.spread.explains(block.count, slow, self.step, self.rule.spread);
+        let Some(explained) = explained.filter(|_| !slow || self.spread.is_learnt()) else {
+            return self.waiting.push(block);
+        };
+        // Goes on learning while the channel stands, however wide.
+        let stands = |off: f64| (block.mean() - before).abs() <= 2.0 * off && off > 1.5 * explained.rows;
+        self.learns &= off.is_some_and(stands);
+        self.far = if slow || self.learns {
+            f64::INFINITY
+        } else {
+            SPIKE * f64::max(explained.rows.hypot(2f64.sqrt() * explained.mean), self.step * self.rule.spread)
+        };
+        for block in std::mem::take(&mut self.waiting) {
+            self.take_block(block, None, explained);
+        }
+        self.take_block(block, off, explained);
+    }
+
+    /// Takes a block, whose rows lie `off` a line through them.
+    fn take_block(&mut self, block: Block, off: Option<f64>, explained: Explained) {
+        self.search.blocks += 1;
+        if off.is_some_and(|off| off > self.spread.widest(explained.rows, block.count)) {
+            self.search.wide += 1;
             self.end();
             self.window.clear();
             return;
         }
         if let Some(whole) = &self.whole {
-            let off = (block.mean() - whole.mean()).abs();
             let mut recent = Block::default();
             self.window.iter().skip(1).chain([&block]).for_each(|part| recent.add(part));
-            let creep = (recent.mean() - whole.mean()).abs();
-            if off > OFF * error(block.count) + forgiven || creep > TREND * error(recent.count) + forgiven {
-                self.curtail(block.mean(), error(block.count));
+            let creeps = (recent.mean() - whole.mean()).abs() > explained.creep();
+            let strays = (block.mean() - whole.mean()).abs() > explained.off();
+            if strays && self.gather.is_slow() && self.aside.is_none() {
+                self.aside = Some(block);
+                return;
+            }
+            if strays || creeps {
+                self.curtail(block.mean(), explained.mean);
                 self.end();
                 self.window.clear();
+                self.window.extend(self.aside.take());
             }
         }
+        self.aside = None;
         self.window.push_back(block.clone());
         if self.window.len() > WINDOW {
             self.window.pop_front();
         }
         if self.whole.is_some() {
-            self.go_on(&block, error(block.count));
-        } else if self.window.len() == WINDOW && self.is_even(deviation) {
-            self.open(deviation);
+            self.go_on(&block, explained.mean);
+        } else if self.window.len() == WINDOW {
+            if self.is_even(explained) { self.open(explained) } else { self.search.uneven += 1 }
         }
     }
 
     /// Whether the blocks of the window stand as high as one another.
-    fn is_even(&self, deviation: f64) -> bool {
+    fn is_even(&self, explained: Explained) -> bool {
         let sum = |blocks: &mut dyn Iterator<Item = &Block>| {
             let mut all = Block::default();
             blocks.for_each(|block| all.add(block));
@@ -278,25 +266,23 @@ impl Levels {
         let all = sum(&mut self.window.iter());
         let (first, last) =
             (sum(&mut self.window.iter().take(WINDOW / 2)), sum(&mut self.window.iter().skip(WINDOW / 2)));
-        let error = |count: f64| deviation / count.sqrt();
-        let even = |block: &Block| (block.mean() - all.mean()).abs() <= OFF * error(block.count) + FORGIVEN * deviation;
-        // The halves' difference has the error of a quarter of the rows.
-        self.window.iter().all(even) && (first.mean() - last.mean()).abs() <= TREND * error(all.count / 4.0)
+        let even = |block: &Block| (block.mean() - all.mean()).abs() <= explained.off_at_first();
+        self.window.iter().all(even) && (first.mean() - last.mean()).abs() <= explained.trend()
     }
 
-    fn open(&mut self, deviation: f64) {
+    fn open(&mut self, explained: Explained) {
         let mut whole = Block::default();
         self.window.iter().for_each(|block| whole.add(block));
-        let close = OFF * deviation / whole.count.sqrt() + FORGIVEN * deviation;
+        let pause_most = self.rule.seconds.max(3.0 * self.gather.pace());
         let same = |before: &Block| {
             let pause = whole.from.seconds_since(before.to);
-            pause <= self.rule.seconds && (before.mean() - whole.mean()).abs() <= close
+            pause <= pause_most && (before.mean() - whole.mean()).abs() <= explained.same()
         };
         // A young one that was nearly there was still on its way.
         let young = self.last_blocks < 3 * WINDOW;
         let on_its_way = |before: &Block| {
             let pause = whole.from.seconds_since(before.to);
-            young && pause <= self.rule.seconds && (before.mean() - whole.mean()).abs() < 1.5 * deviation
+            young && pause <= pause_most && (before.mean() - whole.mean()).abs() < 1.5 * explained.rows
         };
         let ended = self.ended.take();
         let replaces = ended.as_ref().is_some_and(|before| !same(before) && on_its_way(before));
@@ -392,11 +378,14 @@ impl Levels {
 
     /// The next row does not follow from the last one.
     pub fn break_off(&mut self) {
-        self.noise.push(f64::NAN);
+        self.white.push(f64::NAN);
         self.end();
         self.window.clear();
         self.odd.count = 0.0;
-        (self.block, self.ended, self.near) = (Block::default(), None, f64::NAN);
+        self.gather.break_off();
+        self.spread.break_off();
+        self.waiting.clear();
+        (self.ended, self.near, self.aside, self.closed) = (None, f64::NAN, None, None);
     }
 }
 

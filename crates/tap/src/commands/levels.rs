@@ -8,14 +8,21 @@ use amber_core::bench::Bench;
 use amber_core::chain::{Chain, Channel};
 use amber_core::clock::Opening;
 use amber_core::digits::{counted, fixed, with_unit};
+use amber_core::stats::Basis;
 use amber_core::store::Limits;
 use amber_io::disk;
 use anyhow::bail;
 use std::io;
 use std::path::Path;
 
+/// What of the bench's rule is to be otherwise.
+pub(super) struct Wishes {
+    pub(super) seconds: Option<f64>,
+    pub(super) spread: Option<f64>,
+}
+
 /// Prints the levels of `channel` in a take or a text as CSV.
-pub(super) fn run(source: &Path, channel: &str, shortest: Option<f64>, bench: Option<Bench>) -> anyhow::Result<u8> {
+pub(super) fn run(source: &Path, channel: &str, wishes: Wishes, bench: Option<Bench>) -> anyhow::Result<u8> {
     let mut parts = if source.is_dir() { takes(source, bench)? } else { vec![(String::new(), text(source, bench)?)] };
     let several = parts.len() > 1;
     let mut known = Vec::new();
@@ -34,8 +41,10 @@ pub(super) fn run(source: &Path, channel: &str, shortest: Option<f64>, bench: Op
         bail!("there is no channel '{channel}' in {}; there are {}", source.display(), names.join(", "));
     };
     let (_, (chain, start)) = &mut parts[*place];
-    if let Some(seconds) = shortest {
-        let rule = amber_core::levels::LevelRule { seconds, ..chain.level_rule() };
+    if wishes.seconds.is_some() || wishes.spread.is_some() {
+        let mut rule = chain.level_rule();
+        rule.seconds = wishes.seconds.unwrap_or(rule.seconds);
+        rule.spread = wishes.spread.unwrap_or(rule.spread);
         if let Some(fault) = rule.fault() {
             bail!("{fault}");
         }
@@ -44,9 +53,14 @@ pub(super) fn run(source: &Path, channel: &str, shortest: Option<f64>, bench: Op
     let own = &chain.channels()[*index];
     printed(print(own, *start), "the levels")?;
     let unit = own.settings().scale.unit();
-    let noise = own.noise().map(|noise| with_unit(fixed(noise, own.decimals() + 2), unit));
-    let noise = noise.map(|noise| format!(", noise {noise}")).unwrap_or_default();
-    aside(format_args!("{}: {}{noise}", own.title(), counted(own.levels().count(), "level")));
+    let noise = own.noise(chain.store().rows().end).map(|noise| {
+        let white = if noise.basis == Basis::White { " if it is white" } else { "" };
+        format!(", noise {}{white}", with_unit(fixed(noise.deviation, own.decimals() + 2), unit))
+    });
+    aside(format_args!("{}: {}{}", own.title(), counted(own.levels().count(), "level"), noise.unwrap_or_default()));
+    if let Some(why) = own.levels().why_none(chain.rate().interval()) {
+        aside(format_args!("none because {why}"));
+    }
     Ok(0)
 }
 

@@ -58,10 +58,11 @@ pub(crate) fn run(command: Option<Command>) -> anyhow::Result<u8> {
             log::run(bench, length, rows, out)
         }
         Command::Plot { take, out, bench } => plot(&take, &out, bench.as_deref()),
-        Command::Levels { source, channel, shortest, bench } => {
+        Command::Levels { source, channel, shortest, allowed_spread, bench } => {
             let (bench, mistakes) = read_given_bench(bench.as_deref())?;
             tell_mistakes(&mistakes);
-            levels::run(&source, &channel, shortest.map(|time| time.as_secs_f64()), bench)
+            let rule = levels::Wishes { seconds: shortest.map(|time| time.as_secs_f64()), spread: allowed_spread };
+            levels::run(&source, &channel, rule, bench)
         }
         Command::Calc { formula, values } => calc::run(&formula, &values),
         Command::Split { file, json, shape } => split::run(&file, shape, json),

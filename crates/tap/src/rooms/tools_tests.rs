@@ -336,7 +336,7 @@ fn rows_stand_in_a_table_raw_beside_scaled_and_small_volts_get_their_prefix() {
         app.before_frame(at);
     }
     let text = picture(&mut app, 160, 47);
-    assert!(text.contains("─ mV ─ A shunt") && !text.contains("0.01"), "{text}");
+    assert!(text.contains("─ mV ─ A shunt") && !text.contains("0.0117 V"), "{text}");
     keys(&mut app, "vt");
     app.go_to_row(Stage::Scale, "raw values on screen");
     press(&mut app, KeyCode::Right);

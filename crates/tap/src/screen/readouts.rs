@@ -3,7 +3,7 @@
 
 use super::big::{big, columns as digits_wide};
 use super::readout_places::{Detail, Entry, places};
-use super::text::{cut, fitting, put, put_right, side};
+use super::text::{cut, doubt, fitting, put, put_right, side};
 use crate::rooms::chart::Pattern;
 use crate::session::{ChannelId, ChannelSnapshot, Lanes, Session};
 use crate::theme::{Ink, Theme};
@@ -220,7 +220,7 @@ fn draw_facts(
 ) {
     if let Some((least, most)) = shown.min_max {
         let range = format!("{} … {}", form.number(least, 0), form.number(most, 0));
-        let noise = channel.noise().map(|noise| format!("±{}", form.number(noise, 1)));
+        let noise = shown.noise.map(|noise| format!("±{}{}", form.number(noise.deviation, 1), doubt(noise.basis)));
         let noise = noise.unwrap_or_default();
         let room = area.width.saturating_sub(1);
         let text = fitting(room, [format!("{range}   noise {noise}"), format!("{range}  {noise}"), range]);

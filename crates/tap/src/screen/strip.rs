@@ -1,6 +1,6 @@
 //! The chain: six cells for the selected channel, each with its setting and the value as it leaves that stage.
 
-use super::text::{cut, fitting, put, side};
+use super::text::{cut, doubt, fitting, put, side};
 use crate::app::App;
 use crate::session::{Session, Source, Stage, Taking, name_of};
 use crate::theme::{Ink, Theme};
@@ -9,7 +9,7 @@ use amber_core::chain::Channel;
 use amber_core::digits::{self, NumberFormat, counted, duration, fixed, grouped, measured, with_unit};
 use amber_core::part::Listed;
 use amber_core::scale::Step;
-use amber_core::smooth::{Filter, delay, noise_gain, smooths};
+use amber_core::smooth::{Filter, delay, smooths};
 use amber_core::tail::visible;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -127,13 +127,16 @@ fn smooth(session: &Session, channel: &Channel, form: &NumberFormat, room: u16) 
         [] => "off".into(),
         _ => fitting(room, [names.join(", "), counted(names.len() as u64, "filter")]),
     };
-    let (gain, is_bound) = interval.map_or((1.0, false), |interval| noise_gain(filters, interval));
     let late = interval.filter(|_| smooths(filters)).map(|interval| duration(delay(filters, interval)));
-    let noise = channel.noise().filter(|_| channel.kind() == Kind::Analog).map(|noise| noise * gain);
+    let shown = session.snapshot.of(session.selected);
+    let after = shown.noise_after.map(|after| (after.noise, after.is_bound));
+    let noise = after.or(shown.noise.map(|noise| (noise, false))).filter(|_| channel.kind() == Kind::Analog);
     // One digit more where the noise would read as nothing.
     let finer = |noise: f64| usize::from(noise < 0.5 * 10f64.powi(-(channel.decimals() as i32)));
-    let sign = if is_bound { "±≤" } else { "± " };
-    let noise = noise.map(|noise| format!(" {sign}{}", form.number(noise, finer(noise))));
+    let noise = noise.map(|(noise, is_bound)| {
+        let sign = if is_bound { "±≤" } else { "± " };
+        format!(" {sign}{}{}", form.number(noise.deviation, finer(noise.deviation)), doubt(noise.basis))
+    });
     let noise = noise.unwrap_or_default();
     let late = late.map(|late| format!(", {late} late")).unwrap_or_default();
     let noisy = with_unit(format!("{value}{noise}"), unit);

@@ -2,6 +2,7 @@
 
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
+use amber_core::stats::Basis;
 use amber_core::tail::visible_char;
 use amber_core::watch::Side;
 use ratatui::buffer::Buffer;
@@ -96,6 +97,11 @@ pub(crate) fn cut(text: String, room: u16) -> String {
 /// How many more than one there are, in brackets; nothing for one.
 pub(crate) fn more(count: usize) -> String {
     if count > 1 { format!(" (and {} more)", count - 1) } else { String::new() }
+}
+
+/// What stands behind a noise that was told from movement as if it were white.
+pub(crate) fn doubt(basis: Basis) -> &'static str {
+    if basis == Basis::White { "?" } else { "" }
 }
 
 /// On which side of its threshold a channel is, in a word.

@@ -3,8 +3,9 @@
 
 use super::{ChannelId, Session, Source, Viewport};
 use amber_core::Stamp;
-use amber_core::chain::ChannelValues;
+use amber_core::chain::{ChannelValues, NoiseAfter};
 use amber_core::split::Shape;
+use amber_core::stats::Measured;
 use amber_core::tail::{KeptLine, Tail};
 use amber_core::watch::WatchState;
 use amber_io::take::OpenedTake;
@@ -19,6 +20,9 @@ pub(crate) struct ChannelSnapshot {
     pub(crate) reading: Option<ChannelValues>,
     /// Minimum and maximum of the smoothed value in view.
     pub(crate) min_max: Option<(f64, f64)>,
+    /// The noise of the quantity, and behind the filters.
+    pub(crate) noise: Option<Measured>,
+    pub(crate) noise_after: Option<NoiseAfter>,
     /// The side of its threshold, and the crossings up to then.
     pub(crate) watch: WatchState,
 }
@@ -77,6 +81,8 @@ impl Session {
             let (rows, row) = (self.viewport.rows_of(place), self.viewport.row(place));
             let shown = chain.channels().iter().enumerate().map(|(index, channel)| ChannelSnapshot {
                 reading: row.and_then(|row| chain.reading(index, row)),
+                noise: row.and_then(|row| channel.noise(row + 1)),
+                noise_after: row.zip(chain.rate().interval()).and_then(|(row, dt)| channel.noise_after(row + 1, dt)),
                 min_max: channel.output().min_max(rows.clone()).map(|(a, b)| (f64::from(a), f64::from(b))),
                 watch: row.map_or_else(WatchState::default, |row| channel.watcher().at(row)),
             });

@@ -5,7 +5,8 @@ use super::panel::{PartList, Row, SingleSetting, StagePanel, add_row, part_rows}
 use crate::keys::Binding;
 use crate::session::{Session, Stage};
 use amber_core::digits::{duration, fixed, with_unit};
-use amber_core::smooth::{delay, noise_gain, smooths};
+use amber_core::smooth::{delay, smooths};
+use amber_core::stats::{Basis, Measured};
 
 /// Stage 4.
 #[derive(Debug, Default)]
@@ -37,12 +38,21 @@ impl StagePanel for Smooth {
         let unit = channel.settings().scale.unit();
         let places = channel.decimals() + 1;
         let in_force = interval.filter(|_| smooths(filters));
-        if let Some(noise) = channel.noise() {
-            rows.push(Row::fact("noise before", with_unit(fixed(noise, places), unit)));
-            if let Some(interval) = in_force {
-                let (gain, is_bound) = noise_gain(filters, interval);
-                let after = with_unit(fixed(noise * gain, places), unit);
-                rows.push(Row::fact("noise after", if is_bound { format!("at most {after}") } else { after }));
+        let shown = session.snapshot.of(session.selected);
+        let said = |noise: Measured| {
+            let text = with_unit(fixed(noise.deviation, places), unit);
+            if noise.basis == Basis::White { format!("{text} if white") } else { text }
+        };
+        if let Some(noise) = shown.noise {
+            rows.push(Row::fact("noise before", said(noise)));
+            if let Some(after) = shown.noise_after {
+                let text = said(after.noise);
+                rows.push(Row::fact("noise after", if after.is_bound { format!("at most {text}") } else { text }));
+            }
+            if noise.basis == Basis::Settled {
+                rows.push(Row::fact("measured", "over the last level, without spikes"));
+            } else {
+                rows.push(Row::fact("not measured", "the channel was never settled"));
             }
         }
         if let Some(interval) = in_force {

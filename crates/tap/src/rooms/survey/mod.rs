@@ -98,7 +98,7 @@ impl Survey {
         let end = rows.end;
         let from = self.from.max(rows.start).max(end.saturating_sub(MOST));
         let values = (from..end).filter_map(|row| session.chain().store().raw(session.selected.channel, row));
-        let noise = channel.levels().noise().deviation().unwrap_or(0.0);
+        let noise = channel.levels().white_noise().map_or(0.0, |noise| noise.deviation);
         self.found = survey(values, noise, channel.raw_step());
     }
 

@@ -9,7 +9,7 @@ use crate::session::{Session, Stage};
 use amber_core::axis::round_step;
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
-use amber_core::digits::{duration, fixed, grouped, typed, with_unit};
+use amber_core::digits::{counted, duration, fixed, grouped, typed, with_unit};
 use amber_core::levels::LevelRule;
 use amber_core::part::along;
 use amber_core::watch::Watch as Threshold;
@@ -152,7 +152,7 @@ fn toggle(session: &mut Session) -> Vec<Effect> {
     let places = channel.decimals();
     let round = |value: f64| fixed(value, places).parse().unwrap_or(0.0);
     let present = session.reading(session.selected).map_or(0.0, |reading| reading.smoothed);
-    let noise = channel.noise().unwrap_or(0.0);
+    let noise = session.snapshot.of(session.selected).noise.map_or(0.0, |noise| noise.deviation);
     let fresh = Threshold { threshold: round(present), hysteresis: round(noise * 6.0) };
     session.edit_channel(|channel| channel.watch = if channel.watch.is_some() { None } else { Some(fresh) });
     Vec::new()
@@ -204,7 +204,13 @@ impl StagePanel for Watch {
 fn found(session: &Session, channel: &Channel) -> Vec<Row> {
     let levels = channel.levels();
     let unit = channel.settings().scale.unit();
-    let mut rows = vec![Row::fact("levels so far", grouped(levels.count()))];
+    let interval = session.chain().rate().interval();
+    let mut rows = Vec::new();
+    if let Some(interval) = interval.filter(|interval| *interval > 0.0) {
+        let (least, seconds) = session.shared().levels.needs(interval);
+        rows.push(Row::fact("a level needs", format!("{} in {}", counted(least, "row"), duration(seconds))));
+    }
+    rows.push(Row::fact("levels so far", grouped(levels.count())));
     rows.extend(levels.found().iter().rev().take(LISTED).map(|level| {
         let mean = fixed(channel.quantity_of(level.mean), channel.decimals() + 1);
         let goes_on = if level.open { " …" } else { "" };

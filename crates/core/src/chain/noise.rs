@@ -1,0 +1,71 @@
+//! How noisy a channel's quantity is, before and after its filters.
+
+use super::Channel;
+use crate::levels::Level;
+use crate::smooth::{delay, noise_gain, smooths};
+use crate::stats::{Basis, Measured, without_spikes};
+
+/// Rows of a level that the noise is measured on, the newest.
+const MOST_ROWS: u64 = 2048;
+
+/// Rows that are needed.
+const FEWEST_ROWS: u64 = 16;
+
+/// Delays of the filters after which they have forgotten what was before a level.
+const FORGOTTEN: f64 = 4.0;
+
+/// The noise behind a channel's filters.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct NoiseAfter {
+    /// The noise.
+    pub noise: Measured,
+    /// It is at most that much.
+    pub is_bound: bool,
+}
+
+impl Channel {
+    /// The last level that had begun in front of row `row`.
+    fn level_before(&self, row: u64) -> Option<&Level> {
+        let found = self.levels().found();
+        found.get(found.partition_point(|level| level.rows.start < row).checked_sub(1)?)
+    }
+
+    /// The noise of the quantity as the last level in front of row `row` shows it; where there was none, the present one
+    /// as if it were white. `None` while nothing is known.
+    pub fn noise(&self, row: u64) -> Option<Measured> {
+        let (raw, at) = match self.level_before(row) {
+            Some(level) => (Measured { deviation: level.spread, basis: Basis::Settled }, level.mean),
+            None => (self.levels().white_noise()?, self.last_raw()),
+        };
+        let deviation = self.difference_of(raw.deviation, at);
+        deviation.is_finite().then_some(Measured { deviation, ..raw })
+    }
+
+    /// The noise behind the filters, for rows `interval` seconds apart: that of the smoothed rows of the same level, once
+    /// the filters have forgotten what was before it; else what they leave of white noise, which is a bound where there
+    /// are several. `None` without filters.
+    pub fn noise_after(&self, row: u64, interval: f64) -> Option<NoiseAfter> {
+        let filters = &self.settings().smooth;
+        let (before, series) = (self.noise(row)?, self.smoothed()?);
+        if !smooths(filters) {
+            return None;
+        }
+        let skipped = (FORGOTTEN * delay(filters, interval) / interval).ceil() as u64;
+        let measured = self.level_before(row).and_then(|level| {
+            let end = level.rows.end.min(row);
+            let from = (level.rows.start + skipped).max(end.saturating_sub(MOST_ROWS));
+            if from + FEWEST_ROWS.max(skipped) > end {
+                return None;
+            }
+            let values = (from..end).filter_map(|row| series.get(row)).filter(|value| !value.is_nan());
+            without_spikes(&mut values.map(f64::from).collect::<Vec<f64>>())
+        });
+        let (gain, is_bound) = noise_gain(filters, interval);
+        Some(match measured {
+            Some(deviation) => NoiseAfter { noise: Measured { deviation, basis: Basis::Settled }, is_bound: false },
+            None => {
+                NoiseAfter { noise: Measured { deviation: before.deviation * gain, basis: Basis::White }, is_bound }
+            }
+        })
+    }
+}
