@@ -3,7 +3,7 @@
 
 use crate::Stamp;
 use crate::bench::ChannelSettings;
-use crate::formula::{Program, Stage};
+use crate::formula::{FormulaStep, Program, SEEN, Stage};
 use crate::scale::Scaler;
 use crate::smooth::{Smoother, smooths};
 
@@ -71,6 +71,8 @@ struct Slot {
     program: Option<Program>,
     /// For each input of the program, the channel that it comes from.
     sources: Vec<Option<(usize, Stage)>>,
+    /// What its inputs were in the last rows.
+    recent: Vec<(Stamp, Vec<f64>)>,
     scaler: Scaler,
     /// The channel that says the converter's reference.
     reference: Option<usize>,
@@ -262,7 +264,7 @@ impl Deriver {
             let scaler = channel.scale.scaler();
             let reference = scaler.reference().and_then(source);
             let smoother = smooths(&channel.smooth).then(|| Smoother::new(&channel.smooth));
-            slots.push(Slot { program, sources, scaler, reference, smoother });
+            slots.push(Slot { program, sources, recent: Vec::new(), scaler, reference, smoother });
         }
         if !smooth_all {
             let asked = slots.iter().flat_map(|slot| slot.sources.iter().flatten());
@@ -312,6 +314,15 @@ impl Deriver {
         self.slots[channel].program.is_some()
     }
 
+    /// How fine the values of a channel's formula are by the last rows, where `step` says how fine those of a channel are;
+    /// `None` without a formula, or before the first row.
+    pub fn formula_step(&self, channel: usize, step: impl Fn(usize, Stage) -> f64) -> Option<FormulaStep> {
+        let slot = &self.slots[channel];
+        let program = slot.program.as_ref().filter(|_| !slot.recent.is_empty())?;
+        let of = |source: &Option<(usize, Stage)>| source.map_or(f64::NAN, |(source, stage)| step(source, stage));
+        Some(program.step(&slot.recent, &slot.sources.iter().map(of).collect::<Vec<_>>()))
+    }
+
     /// A channel's scale.
     pub fn scaler(&self, channel: usize) -> &Scaler {
         &self.slots[channel].scaler
@@ -337,12 +348,17 @@ impl Deriver {
                 let sources: Vec<Option<&[f64]>> =
                     slot.sources.iter().map(|source| source.map(|(source, stage)| rows[source].stage(stage))).collect();
                 own.raw.clear();
+                let kept = at.len().saturating_sub(SEEN);
+                slot.recent.drain(..(slot.recent.len() + at.len() - kept).saturating_sub(SEEN));
                 for (row, at) in at.iter().enumerate() {
                     self.inputs.clear();
                     // What is only worked out later, while an edit has not taken effect, is a gap.
                     let input = |source: &Option<&[f64]>| source.and_then(|values| values.get(row)).copied();
                     self.inputs.extend(sources.iter().map(|source| input(source).unwrap_or(f64::NAN)));
                     own.raw.push(program.run(*at, &self.inputs));
+                    if row >= kept {
+                        slot.recent.push((*at, self.inputs.clone()));
+                    }
                 }
             }
             let reference = slot.reference.map(|reference| rows[reference].quantity());
@@ -387,6 +403,7 @@ impl Deriver {
             if let Some(program) = &mut slot.program {
                 program.break_off();
             }
+            slot.recent.clear();
         }
     }
 

@@ -12,17 +12,49 @@ pub fn decimals(resolution: f64) -> usize {
     (-resolution.log10() + 1e-9).floor().clamp(0.0, 9.0) as usize
 }
 
-/// `value` with `decimals` decimals; `–` for a gap, an exponent above a thousand millions, never `-0`.
+/// `value` with `decimals` decimals, fewer where a double does not hold them; `–` for a gap, an exponent from 1e15 on, never
+/// `-0`.
 pub fn fixed(value: f64, decimals: usize) -> String {
     if value.is_nan() {
         return "–".into();
     }
-    if value.abs() >= 1e9 {
+    if value.abs() >= 1e15 {
         return format!("{value:.3e}");
     }
+    let digits = value.abs().max(1.0).log10() as usize + 1;
+    let decimals = decimals.min(15 - digits.min(15));
     let text = format!("{value:.decimals$}");
     let zero = text.starts_with('-') && text.bytes().all(|b| matches!(b, b'-' | b'0' | b'.'));
     if zero { text[1..].to_owned() } else { text }
+}
+
+/// `value` without the noise of its rounding in double precision, for a file or a text: rounded to twelve digits, to six
+/// decimals where that is more, at most to the fifteen that a double holds. A whole number stays as it is.
+pub fn cleaned(value: f64) -> f64 {
+    if value == 0.0 || !value.is_finite() || value.fract() == 0.0 {
+        return value;
+    }
+    let magnitude = value.abs().log10().floor() as i32;
+    let digits = (12).max(magnitude + 7).min(15) as usize;
+    format!("{value:.*e}", digits - 1).parse().unwrap_or(value)
+}
+
+/// `value` as a person would write it, with at most `digits` digits and none that say nothing, never with an exponent:
+/// `2.4967`, `0.000806`, `1732012345678`. Digits before the point are all written. `–` for a gap.
+pub fn short(value: f64, digits: usize) -> String {
+    if value.is_nan() {
+        return "–".into();
+    }
+    let rounded = if value.fract() == 0.0 {
+        value
+    } else {
+        let magnitude = value.abs().log10().floor().max(-300.0) as i32;
+        let places = (digits as i32 - 1 - magnitude).max(0) as usize;
+        format!("{value:.places$}").parse().unwrap_or(value)
+    };
+    let mut out = Vec::new();
+    write_shortest(rounded + 0.0, &mut out);
+    String::from_utf8(out).unwrap_or_default()
 }
 
 /// Adds the shortest plain text that reads back as the same number to `out`, never with an exponent: `2210`, `-1.78`.
@@ -208,6 +240,14 @@ pub fn measured(value: f64, resolution: f64, unit: &str) -> String {
     with_unit(fixed(value / size, places), &format!("{name}{unit}"))
 }
 
+/// A number that was set, in at most six digits, with its unit and the SI prefix that live values of that size have: `1.25 V`,
+/// `20 mV`, `4.7 kΩ`.
+pub fn set_value(value: f64, unit: &str) -> String {
+    // Ohms run from fractions to millions, and resistors are named with their prefix.
+    let (power, name) = if unit == "Ω" { prefix(value, unit) } else { form_prefix(value, unit) };
+    with_unit(short(value / 10f64.powi(power), 6), &format!("{name}{unit}"))
+}
+
 /// No prefix where the numbers are easily read without: one that came and went would unsettle a live value.
 fn form_prefix(size: f64, unit: &str) -> (i32, &'static str) {
     if (0.1..1e4).contains(&size.abs()) { (0, "") } else { prefix(size, unit) }
@@ -292,7 +332,26 @@ mod tests {
         assert_eq!(fixed(1.78051, 3), "1.781");
         assert_eq!(fixed(-0.0004, 3), "0.000");
         assert_eq!(fixed(f64::NAN, 1), "–");
-        assert_eq!(fixed(4.2e12, 0), "4.200e12");
+        assert_eq!([fixed(4.2e16, 0), fixed(1_732_012_345_678.0, 0)], ["4.200e16", "1732012345678"]);
+        assert_eq!([fixed(1_732_012_345.678, 3), fixed(52.123_456_7, 7)], ["1732012345.678", "52.1234567"]);
+    }
+
+    #[test]
+    fn texts_have_no_digit_that_says_nothing() {
+        let cases = [2.496695470328283, 0.1 + 0.2, 1732012345678.0, 0.000806, -0.0, 104857.333, 4.0 / 3e6, f64::NAN];
+        let six = ["2.4967", "0.3", "1732012345678", "0.000806", "0", "104857", "0.00000133333", "–"];
+        assert_eq!(cases.map(|value| short(value, 6)), six);
+        assert_eq!(
+            [set_value(4700.0, "Ω"), set_value(1.2345, "V"), set_value(0.02, "V")],
+            ["4.7 kΩ", "1.2345 V", "20 mV"]
+        );
+        assert_eq!(
+            [set_value(0.0, "V"), set_value(104.1965, "mm"), set_value(33620.6, "Ω")],
+            ["0 V", "104.197 mm", "33.6206 kΩ"]
+        );
+        let clean = [4.0 / 3.0, 1732012345.678, 52.12345678, 0.1 + 0.2, 9007199254740991.0, 3.0e-9 / 7.0];
+        let expected = [1.33333333333, 1732012345.678, 52.12345678, 0.3, 9007199254740991.0, 4.28571428571e-10];
+        assert_eq!(clean.map(cleaned), expected);
     }
 
     #[test]

@@ -34,6 +34,12 @@ pub mod work;
 
 mod stamp;
 
+/// `value`, or NaN, which stands for a gap throughout, where it is not finite.
+#[inline]
+pub(crate) fn or_gap(value: f64) -> f64 {
+    if value.is_finite() { value } else { f64::NAN }
+}
+
 #[cfg(test)]
 #[path = "../tests/chance/mod.rs"]
 mod chance;

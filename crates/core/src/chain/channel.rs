@@ -5,6 +5,7 @@ use crate::bench::{ChannelSettings, Kind};
 use crate::clock::names_a_clock;
 use crate::derive::{GAP, LastValues, Values};
 use crate::digits;
+use crate::formula::FormulaStep;
 use crate::levels::{LevelRule, Levels};
 use crate::scale::Scaler;
 use crate::smooth::smooths;
@@ -50,6 +51,8 @@ pub struct Channel {
     levels: Levels,
     /// How its raw text is written.
     column: Column,
+    /// How fine the values of its formula are; NaN where that is not known.
+    formula_step: f64,
     /// The quantity of one raw step.
     resolution: f64,
     /// Rows get their time from it, or it counts them.
@@ -74,6 +77,7 @@ impl Channel {
             watcher: Watcher::new(LOGIC, rows.end),
             levels: Levels::new(rule),
             column: Column::default(),
+            formula_step: f64::NAN,
             resolution: 1.0,
             is_timer: false,
             only_bits: true,
@@ -100,6 +104,7 @@ impl Channel {
         self.scaled = Series::starting_at(first);
         self.smoothed = smooths(&self.settings.smooth).then(|| Series::starting_at(first));
         self.watcher = Watcher::new(self.settings.watch.unwrap_or(LOGIC), first);
+        self.formula_step = f64::NAN;
         self.learn(self.column);
     }
 
@@ -115,6 +120,17 @@ impl Channel {
         self.column = column;
         self.levels.set_step(self.raw_step());
         self.resolution = self.settings.scale.resolution(self.raw_step());
+    }
+
+    /// Learns how fine the values of its formula are. A live value does not change its decimals over a trifle: only a much
+    /// coarser step, or a finer one, takes the place of that which is known.
+    pub(super) fn learn_step(&mut self, step: FormulaStep) {
+        let coarser = self.formula_step * if step.is_from_inputs { 3.0 } else { f64::INFINITY };
+        let finer = self.formula_step / if step.is_from_inputs { 3.0 } else { 1.0 };
+        if self.formula_step.is_nan() || step.size < finer || step.size > coarser {
+            self.formula_step = step.size;
+            self.learn(self.column);
+        }
     }
 
     /// What is found in the raw values of the next rows themselves.
@@ -220,9 +236,10 @@ impl Channel {
         self.smoothed.as_ref().and_then(|series| series.get(row)).map(f64::from)
     }
 
-    /// The resolution of its raw value, as its column states it: 1 for whole numbers, 0.01 for two decimals.
+    /// The resolution of its raw value, as its column states it: 1 for whole numbers, 0.01 for two decimals. With a formula
+    /// that which its inputs give it; NaN while that is not known.
     pub fn raw_step(&self) -> f64 {
-        self.column.resolution.step()
+        if self.settings.formula.is_some() { self.formula_step } else { self.column.resolution.step() }
     }
 
     /// The least and most raw value so far; `None` before the first.
@@ -328,6 +345,10 @@ impl Channel {
 
     /// The decimals with which its raw value is shown.
     pub fn raw_decimals(&self) -> usize {
-        self.column.resolution.decimals()
+        if self.settings.formula.is_some() {
+            digits::decimals(self.formula_step)
+        } else {
+            self.column.resolution.decimals()
+        }
     }
 }

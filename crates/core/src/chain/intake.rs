@@ -5,7 +5,8 @@ use super::counts::Counts;
 use crate::Stamp;
 use crate::bench::ChannelSettings;
 use crate::clock::{Intervals, Opening, RateMeter, Time, Timed, Timing};
-use crate::derive::{Derived, Values};
+use crate::derive::{Derived, Deriver, Values};
+use crate::formula::Stage;
 use crate::interpret::{Layout, RowSink, Rows};
 use crate::levels::LevelRule;
 use crate::split::{Column, LineOutcome};
@@ -159,6 +160,7 @@ impl Intake {
                 intake.store.read_raw(*channel, part.clone(), &mut values[*channel].raw);
             }
             fresh.rows(&needed, &times, &mut values);
+            learn_steps(&mut intake.channels, &fresh, &wanted);
             for at in &wanted {
                 let reference = fresh.reference(*at);
                 let reference = |row: usize| reference.map_or(f64::NAN, |source| values[source].quantity()[row]);
@@ -329,16 +331,35 @@ impl Intake {
 
     /// After a piece was taken in: learns what its columns state of themselves, lets go of what is beyond the limits.
     pub(super) fn adopt_columns(&mut self, stated: impl Iterator<Item = Column>, columns: &[usize]) {
+        let mut learnt = false;
         for (channel, column) in columns.iter().zip(stated) {
             if let Some(channel) = self.channels.get_mut(*channel).filter(|channel| channel.column() != column) {
                 channel.learn(column);
+                learnt = true;
             }
+        }
+        if learnt {
+            let deriver = self.derived.deriver();
+            learn_steps(&mut self.channels, deriver, deriver.order());
         }
         if let Some(first) = self.store.trim() {
             self.channels.iter_mut().for_each(|channel| channel.forget_before(first));
             while self.openings.get(1).is_some_and(|(row, _)| *row <= first) {
                 self.openings.pop_front();
             }
+        }
+    }
+}
+
+/// Lets the computed ones of the channels `which`, in order, learn how fine their values are.
+fn learn_steps(channels: &mut [Channel], deriver: &Deriver, which: &[usize]) {
+    for at in which {
+        let step = deriver.formula_step(*at, |source, stage| match stage {
+            Stage::Raw => channels[source].raw_step(),
+            Stage::Quantity | Stage::Smoothed => channels[source].resolution(),
+        });
+        if let Some(step) = step {
+            channels[*at].learn_step(step);
         }
     }
 }
@@ -388,6 +409,7 @@ impl RowSink for Intake {
         let first = self.store.rows().end;
         self.derived.take(rows.times, rows.raw);
         let (deriver, all) = (self.derived.deriver(), self.derived.values());
+        learn_steps(&mut self.channels, deriver, deriver.order());
         self.store.extend(rows.times, rows.arrivals, all.iter().map(|values| &values.raw[..]));
         for (index, (channel, values)) in self.channels.iter_mut().zip(all).enumerate() {
             let source = deriver.reference(index);

@@ -83,8 +83,9 @@ pub const FUNCTIONS: &[Help] = functions! {
     "mean", "mean(x, y, ...)", "the mean of several", K::Many(Many::Mean);
     "length", "length(x, y, ...)", "the length of a vector", K::Many(Many::Length);
     "hypot", "hypot(x, y, ...)", "the same", K::Many(Many::Length);
-    "prev", "prev(x)", "x in the row before", K::Remembers(Remembers::Prev);
-    "diff", "diff(x)", "x less x in the row before", K::Remembers(Remembers::Diff);
+    "prev", "prev(x)", "x in the last row before that has it", K::Remembers(Remembers::Prev);
+    "hold", "hold(x)", "x; where it is a gap, its last value", K::Remembers(Remembers::Hold);
+    "diff", "diff(x)", "x less prev(x)", K::Remembers(Remembers::Diff);
     "rate", "rate(x)", "the change of x a second", K::Remembers(Remembers::Rate);
     "integral", "integral(x)", "the running integral of x over seconds", K::Remembers(Remembers::Integral);
     "running_min", "running_min(x)", "the minimum of x so far", K::Remembers(Remembers::RunningMin);

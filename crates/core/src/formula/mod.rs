@@ -1,16 +1,19 @@
 //! Formulas over channels: text to a small program, run once a row.
 //!
-//! Arithmetic is that of double precision; a gap (NaN) among the values a result depends on makes it a gap, and so does
-//! a result that is not finite. Functions that remember (`prev`, `rate`, `integral` …) see every row, whichever branch
-//! of a condition they stand in; a gap passes them by and leaves their memory as it was.
+//! Arithmetic is that of double precision; a gap (NaN) among the values a result depends on makes it a gap. What is not
+//! finite is a gap at once, wherever in a formula it comes up. Functions that remember (`prev`, `rate`, `integral` …) see
+//! every row, whichever branch of a condition they stand in; a gap passes them by and leaves their memory as it was. Only
+//! `hold` has a value in a gap: the last one since the rows began or broke off.
 
 mod functions;
 mod lex;
 mod parse;
 mod run;
+mod step;
 
 pub use functions::{CONSTANTS, FUNCTIONS, Help};
 pub use run::Program;
+pub use step::{FormulaStep, SEEN};
 
 use serde::{Deserialize, Serialize};
 

@@ -7,6 +7,7 @@ use super::functions::{CONSTANTS, FUNCTIONS, Help, Kind};
 use super::lex::{Word, error, words};
 use super::run::{DEPTH, Many, One, Op, Program, Two};
 use super::{FormulaError, Input, Stage};
+use crate::or_gap;
 
 /// How deep brackets and operators may nest.
 const NESTING: usize = 40;
@@ -337,8 +338,8 @@ impl Parser {
     fn push(&mut self, op: Op) {
         use Op::Number;
         let (op, drop) = match (self.ops.as_slice(), op) {
-            ([.., Number(x)], Op::One(one)) => (Number(one.of(*x)), 1),
-            ([.., Number(a), Number(b)], Op::Two(two)) => (Number(two.of(*a, *b)), 2),
+            ([.., Number(x)], Op::One(one)) => (Number(or_gap(one.of(*x))), 1),
+            ([.., Number(a), Number(b)], Op::Two(two)) => (Number(or_gap(two.of(*a, *b))), 2),
             ([.., Number(power)], Op::Two(Two::Pow)) if *power == 2.0 => (Op::One(One::Square), 1),
             ([.., Number(power)], Op::Two(Two::Pow)) if *power == 3.0 => (Op::One(One::Cube), 1),
             ([.., Number(power)], Op::Two(Two::Pow)) if *power == 0.5 => (Op::One(One::Sqrt), 1),

@@ -1,7 +1,7 @@
 //! The stack machine.
 
 use super::{FormulaError, Input};
-use crate::Stamp;
+use crate::{Stamp, or_gap};
 
 /// The deepest that values pile up; the parser rejects formulas that need more.
 pub(super) const DEPTH: usize = 32;
@@ -73,6 +73,7 @@ pub(super) enum Many {
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(super) enum Remembers {
     Prev,
+    Hold,
     Diff,
     Rate,
     Integral,
@@ -152,8 +153,8 @@ impl Program {
         self.memories.iter_mut().for_each(|memory| memory.last = f64::NAN);
     }
 
-    /// The value in the row at `at`, for one value an input; a gap (NaN) where it has none or is not finite. A missing
-    /// input counts as a gap.
+    /// The value in the row at `at`, for one value an input; a gap (NaN) where it has none. An infinity is a gap at once,
+    /// in the inputs and in every part of the formula. A missing input counts as a gap.
     #[inline]
     pub fn run(&mut self, at: Stamp, inputs: &[f64]) -> f64 {
         let start = *self.start.get_or_insert(at);
@@ -167,7 +168,7 @@ impl Program {
                     top += 1;
                 }
                 Op::Input(index) => {
-                    stack[top & (DEPTH - 1)] = inputs.get(index as usize).copied().unwrap_or(f64::NAN);
+                    stack[top & (DEPTH - 1)] = or_gap(inputs.get(index as usize).copied().unwrap_or(f64::NAN));
                     top += 1;
                 }
                 Op::Time => {
@@ -176,17 +177,17 @@ impl Program {
                 }
                 Op::One(one) => {
                     let place = &mut stack[top.wrapping_sub(1) & (DEPTH - 1)];
-                    *place = one.of(*place);
+                    *place = or_gap(one.of(*place));
                 }
                 Op::Two(two) => {
                     top = top.wrapping_sub(1);
                     let b = stack[top & (DEPTH - 1)];
                     let place = &mut stack[top.wrapping_sub(1) & (DEPTH - 1)];
-                    *place = two.of(*place, b);
+                    *place = or_gap(two.of(*place, b));
                 }
                 Op::Many(many, count) => {
                     let first = top.saturating_sub(count as usize);
-                    stack[first] = many.of(&stack[first..top.min(DEPTH)]);
+                    stack[first] = or_gap(many.of(&stack[first..top.min(DEPTH)]));
                     top = first + 1;
                 }
                 Op::Clamp | Op::If => {
@@ -203,27 +204,32 @@ impl Program {
                 }
             }
         }
-        let value = stack[0];
-        if value.is_finite() && top == 1 { value } else { f64::NAN }
+        if top == 1 { stack[0] } else { f64::NAN }
     }
 }
 
 impl Memory {
+    /// The function's value for `x` in the row at `at`, always finite or NaN, as `x` must be. A gap leaves the memory as it
+    /// was, and so does a sum that is too large for a number.
     fn pass(&mut self, what: Remembers, at: Stamp, x: f64) -> f64 {
         if x.is_nan() {
-            return x;
+            return if what == Remembers::Hold { self.last } else { x };
         }
         let seconds = at.seconds_since(self.at);
         let value = match what {
             Remembers::Prev => self.last,
+            Remembers::Hold => x,
             Remembers::Diff => x - self.last,
             // Rows of one instant have no rate.
             Remembers::Rate if seconds > 0.0 => (x - self.last) / seconds,
             Remembers::Rate => f64::NAN,
             Remembers::Integral => {
-                let area = if self.last.is_nan() { 0.0 } else { (x + self.last) / 2.0 * seconds };
-                self.sum = if self.sum.is_nan() { area } else { self.sum + area };
-                self.sum
+                let area = if self.last.is_nan() { 0.0 } else { (x / 2.0 + self.last / 2.0) * seconds };
+                let sum = or_gap(if self.sum.is_nan() { area } else { self.sum + area });
+                if !sum.is_nan() {
+                    self.sum = sum;
+                }
+                sum
             }
             // The other operand where one is NaN, as before the first row.
             Remembers::RunningMin => {
@@ -236,7 +242,7 @@ impl Memory {
             }
         };
         (self.last, self.at) = (x, at);
-        value
+        or_gap(value)
     }
 }
 

@@ -105,9 +105,9 @@ impl Levels {
         }
     }
 
-    /// Says how fine the raw values are.
+    /// Says how fine the raw values are; NaN where that is not known.
     pub fn set_step(&mut self, step: f64) {
-        self.step = step;
+        self.step = step.max(0.0);
     }
 
     /// The noise of the raw values as if it were white, once known.

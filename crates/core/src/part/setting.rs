@@ -1,7 +1,7 @@
 //! One setting of a part: how it is named, shown, typed, nudged and checked.
 
 use crate::axis::round_step;
-use crate::digits::{si, typed, with_unit};
+use crate::digits::{set_value, typed};
 
 /// A setting of parts of type `P`.
 #[derive(Debug)]
@@ -198,8 +198,7 @@ impl<P> Setting<P> {
         let (shown, typed, range) = match &self.value {
             Value::Number { get, range, .. } => {
                 let value = get(part);
-                // Ohms run from fractions to millions.
-                let shown = if unit == "Ω" { si(value, unit) } else { with_unit(value, unit) };
+                let shown = set_value(value, unit);
                 let range = range.in_words();
                 (shown, value.to_string(), if unit.is_empty() { range } else { format!("{range} ({unit})") })
             }

@@ -149,11 +149,11 @@ impl Scale {
     }
 
     /// Decimals with which the quantity is written to files: as the last step says, else two finer than the finest step
-    /// of the converter. `None` where that is not known; the shortest text that reads back as the same number is written
-    /// then.
+    /// of the converter. `None` where that is not known, as with shares of full scale; the shortest text is written then.
     pub fn file_decimals(&self) -> Option<usize> {
         let finest = || {
-            self.volts_per_count()?;
+            self.volts_per_count()
+                .filter(|_| self.converter().is_some_and(|(_, converter)| converter.bits.is_some()))?;
             self.step_sizes(1.0).into_iter().reduce(f64::min).map(|step| decimals(step) + 2)
         };
         self.decimals().or_else(finest)
@@ -186,6 +186,8 @@ impl Scale {
         let place = self.steps.iter().rposition(|step| matches!(step, Step::Zero(_)));
         let at = place.unwrap_or_else(|| self.steps.iter().rposition(|step| !trims(step)).map_or(0, |last| last + 1));
         let by = self.walk(raw, reference)[at];
+        // More digits than a mean of readings has, and no more.
+        let by = format!("{by:.8e}").parse().unwrap_or(by);
         let zero = Zero { subtract: by, date: taken }.into();
         match place {
             Some(place) => self.steps[place] = zero,

@@ -2,6 +2,7 @@
 //! whole blocks of values.
 
 use super::Step;
+use crate::or_gap;
 use crate::part::Listed;
 
 #[derive(Clone, Debug, PartialEq)]
@@ -57,7 +58,8 @@ impl Scaler {
         }
     }
 
-    /// The quantity that `raw` stands for, where the reference channel says `reference` volts. A gap (NaN) stays a gap.
+    /// The quantity that `raw` stands for, where the reference channel says `reference` volts. A gap (NaN) stays a gap, and
+    /// what is not finite becomes one at once, behind whichever step.
     #[inline]
     pub fn quantity(&self, raw: f64, reference: f64) -> f64 {
         self.ops.iter().fold(raw, |x, op| op.apply(x, reference))
@@ -73,7 +75,7 @@ impl Scaler {
         for op in &self.ops {
             match op {
                 // A loop of its own, so that the compiler does several at once.
-                Op::Line(factor, shift) => values.iter_mut().for_each(|x| *x = *x * factor + shift),
+                Op::Line(factor, shift) => values.iter_mut().for_each(|x| *x = or_gap(*x * factor + shift)),
                 Op::Step(step) => step.apply_all(values),
             }
         }
@@ -84,7 +86,7 @@ impl Op {
     #[inline]
     fn apply(&self, x: f64, reference: f64) -> f64 {
         match self {
-            Op::Line(factor, shift) => x * factor + shift,
+            Op::Line(factor, shift) => or_gap(x * factor + shift),
             Op::Step(step) => step.apply(x, reference),
         }
     }

@@ -34,18 +34,32 @@ impl Strong for Exponential {
     }
 }
 
+impl Exponential {
+    /// The weight of the newest row, a = 1 - exp(-1/n) for a time constant of n rows, which may be less than one.
+    fn weight(&self, interval: f64) -> f64 {
+        let rows = match self.time_constant {
+            Strength::Rows(_) => self.time_constant.rows(interval),
+            Strength::Seconds(tau) => tau / interval,
+        };
+        1.0 - (-rows.recip()).exp()
+    }
+}
+
 impl Smooths for Exponential {
-    /// The time constant.
+    /// (1-a)/a rows, which is how late a ramp comes out; for many rows that is half a row less than the time constant.
     fn delay(&self, interval: f64) -> f64 {
         match self.time_constant {
-            Strength::Seconds(tau) => tau,
-            Strength::Rows(rows) => f64::from(rows) * interval,
+            Strength::Seconds(tau) if interval <= 0.0 => tau,
+            _ => {
+                let a = self.weight(interval);
+                (1.0 - a) / a * interval
+            }
         }
     }
 
-    /// sqrt(a/(2-a)) with a = 1 - exp(-1/n).
+    /// sqrt(a/(2-a)).
     fn noise_gain(&self, interval: f64) -> f64 {
-        let a = 1.0 - (-self.time_constant.rows(interval).recip()).exp();
+        let a = self.weight(interval);
         (a / (2.0 - a)).sqrt()
     }
 
@@ -70,7 +84,10 @@ impl Memory for State {
                     Strength::Rows(rows) => 1.0 / f64::from(rows.max(1)),
                     Strength::Seconds(tau) => at.seconds_since(before) / tau,
                 };
-                level + (1.0 - (-steps).exp()) * (value - level)
+                let a = 1.0 - (-steps).exp();
+                let next = level + a * (value - level);
+                // The difference of two large numbers may leave the range of a number; their mean does not.
+                if next.is_finite() { next } else { (1.0 - a) * level + a * value }
             }
         };
         self.level = Some((at, level));

@@ -15,8 +15,8 @@ pub use mean::Mean;
 pub use median::Median;
 pub use strength::{MAX_WINDOW, Strength};
 
-use crate::Stamp;
 use crate::part::Listed;
+use crate::{Stamp, or_gap};
 use std::fmt::Debug;
 
 /// What a filter does.
@@ -40,7 +40,7 @@ trait Memory: Debug + Send + Sync {
     fn push_all(&mut self, at: &[Stamp], values: &mut [f64]) {
         for (value, at) in values.iter_mut().zip(at) {
             if !value.is_nan() {
-                *value = self.push(*at, *value);
+                *value = or_gap(self.push(*at, *value));
             }
         }
     }

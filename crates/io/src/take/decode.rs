@@ -5,7 +5,7 @@ use super::wire::Event;
 use amber_core::Stamp;
 use amber_core::bench::{Bench, ChannelSettings, Words};
 use amber_core::derive::{Derived, LastValues};
-use amber_core::digits::{write_decimal, write_shortest};
+use amber_core::digits::{cleaned, write_decimal, write_shortest};
 use amber_core::interpret::{Interpreter, Layout, RowSink, Rows};
 use amber_core::split::LineOutcome;
 
@@ -58,7 +58,7 @@ enum ColumnFormat {
     Decimals(usize),
     /// The shortest text that reads back as the same number.
     Shortest,
-    /// The same in nine digits: more than a computed value is worth.
+    /// The same without the noise of rounding.
     Computed,
 }
 
@@ -92,7 +92,7 @@ impl Column {
             (Some(word), _) => out.extend_from_slice(word.as_bytes()),
             (None, ColumnFormat::Decimals(places)) => write_number(value, Some(places), out),
             (None, ColumnFormat::Shortest) => write_number(value, None, out),
-            (None, ColumnFormat::Computed) => write_number(format!("{value:.8e}").parse().unwrap_or(value), None, out),
+            (None, ColumnFormat::Computed) => write_number(cleaned(value), None, out),
         }
     }
 }
@@ -314,7 +314,7 @@ mod tests {
     use super::*;
     use amber_core::bench::{Keep, SourceSettings};
     use amber_core::formula::Formula;
-    use amber_core::scale::Scale;
+    use amber_core::scale::{Scale, Step};
 
     #[test]
     fn numbers_are_written_as_fine_as_they_are_and_no_finer() {
@@ -354,7 +354,7 @@ mod tests {
                 "time_s,wall_clock,a,a_raw,b,sum,c",
                 "0.000000,2023-11-14T22:13:20.000000Z,0.0049,1,2,,",
                 "0.500000,2023-11-14T22:13:20.500000Z,0.0098,2,,,",
-                "1.500000,2023-11-14T22:13:21.500000Z,0.0146,3,4,4.33333333,1",
+                "1.500000,2023-11-14T22:13:21.500000Z,0.0146,3,4,4.33333333333,1",
                 ""
             ]
         );
@@ -363,5 +363,41 @@ mod tests {
         // Once the header is written there is no more room.
         decoder.feed(start.plus(2.0), "a=1 b=2 d=9\n".repeat(5).as_bytes());
         assert_eq!((decoder.tally().rows, decoder.tally().late_fields), (12, 3));
+    }
+
+    #[test]
+    fn a_table_keeps_every_digit_that_came() {
+        let share = Scale::linear(12, 3.3, 0.0, 1.0, "");
+        let mut share = ChannelSettings { scale: share, ..ChannelSettings::named("share") };
+        if let Some(Step::Converter(converter)) = share.scale.steps.first_mut() {
+            converter.bits = None;
+        }
+        let formula = |name: &str, text: &str| ChannelSettings {
+            formula: Some(Formula::new(text).unwrap()),
+            ..ChannelSettings::named(name)
+        };
+        let channel = vec![share, formula("s", "ms / 1000"), formula("count", "ms * 1"), formula("east", "lon + 100")];
+        let start = Stamp(1_700_000_000_000_000_000);
+        let mut decoder = Decoder::new(&Bench::of(SourceSettings { channel, ..SourceSettings::default() }), start);
+        for i in 0..=400 {
+            let (share, lon) = (f64::from(i) / 400.0, 13.404_954_1 + f64::from(i) * 1e-7);
+            let ms = 1_732_012_345_678u64 + i as u64;
+            decoder.feed(start.plus(f64::from(i) * 0.01), format!("share={share} lon={lon:.7} ms={ms}\n").as_bytes());
+        }
+        decoder.finish();
+        let table = String::from_utf8(decoder.take_output()).unwrap();
+        let mut lines = table.lines();
+        assert_eq!(lines.next(), Some("time_s,wall_clock,share,lon,ms,s,count,east"));
+        let rows: Vec<Vec<&str>> = lines.map(|line| line.split(',').collect()).collect();
+        for column in 2..8 {
+            let mut texts: Vec<&str> = rows.iter().map(|row| row[column]).collect();
+            texts.sort_unstable();
+            texts.dedup();
+            assert_eq!(texts.len(), 401, "column {column}");
+        }
+        assert_eq!(
+            rows[1][2..],
+            ["0.00825", "13.4049542", "1732012345679", "1732012345.679", "1732012345679", "113.4049542"]
+        );
     }
 }

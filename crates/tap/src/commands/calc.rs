@@ -1,7 +1,7 @@
 //! A formula worked out, without a screen.
 
 use amber_core::Stamp;
-use amber_core::digits::typed;
+use amber_core::digits::{cleaned, typed};
 use amber_core::formula::Program;
 use anyhow::bail;
 
@@ -16,7 +16,11 @@ pub(super) fn run(formula: &str, values: &[String]) -> anyhow::Result<u8> {
             "gap" => f64::NAN,
             number => typed(number).map_err(anyhow::Error::msg)?,
         };
-        given.push((name.trim(), number));
+        let name = name.trim();
+        if given.iter().any(|(other, _)| *other == name) {
+            bail!("{name} has two values: give it once");
+        }
+        given.push((name, number));
     }
     let told = |column: usize, message: &str| {
         let blank = " ".repeat(column.saturating_sub(1));
@@ -40,6 +44,6 @@ pub(super) fn run(formula: &str, values: &[String]) -> anyhow::Result<u8> {
         bail!("{name} is not in the formula");
     }
     let value = program.run(Stamp(0), &inputs);
-    let text = if value.is_nan() { "gap".to_owned() } else { value.to_string() };
+    let text = if value.is_nan() { "gap".to_owned() } else { cleaned(value).to_string() };
     crate::print::line(text, "the value").map(|()| 0)
 }

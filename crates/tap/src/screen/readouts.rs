@@ -3,7 +3,7 @@
 
 use super::big::{big, columns as digits_wide};
 use super::readout_places::{Detail, Entry, places};
-use super::text::{cut, doubt, fitting, put, put_right, side};
+use super::text::{cut, doubt, fitting, put, put_right, state};
 use crate::rooms::chart::Pattern;
 use crate::session::{ChannelId, ChannelSnapshot, Lanes, Session};
 use crate::theme::{Ink, Theme};
@@ -226,9 +226,9 @@ fn draw_facts(
         let text = fitting(room, [format!("{range}   noise {noise}"), format!("{range}  {noise}"), range]);
         put(buffer, area, 1, 1, &text, theme.style(Ink::Dim));
     }
-    if let Some(watch) = channel.settings().watch {
+    if channel.settings().watch.is_some() {
         let watcher = shown.watch;
-        let state = format!("{} {}", side(watcher.side, channel.kind()), watch.threshold);
+        let state = state(channel, watcher.side);
         let [rises, falls] = [counted(watcher.rises, "rising edge"), counted(watcher.falls, "falling edge")];
         let text = fitting(
             area.width.saturating_sub(1),

@@ -6,7 +6,7 @@ use crate::session::{Session, Source, Stage, Taking, name_of};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
-use amber_core::digits::{self, NumberFormat, counted, duration, fixed, grouped, measured, with_unit};
+use amber_core::digits::{self, NumberFormat, counted, duration, fixed, grouped, measured, set_value, with_unit};
 use amber_core::part::Listed;
 use amber_core::scale::Step;
 use amber_core::smooth::{Filter, delay, smooths};
@@ -151,8 +151,16 @@ fn watch(session: &Session, channel: &Channel, room: u16) -> (String, String) {
     let few = format!("{now}, {} ↑", grouped(watcher.rises));
     match channel.settings().watch {
         Some(watch) => (
-            format!("{}, band {}", with_unit(watch.threshold, unit), watch.hysteresis),
-            fitting(room, [format!("{now} {}, {rises}", watch.threshold), format!("{now}, {rises}"), few, now.into()]),
+            format!("{}, band {}", set_value(watch.threshold, unit), set_value(watch.hysteresis, unit)),
+            fitting(
+                room,
+                [
+                    format!("{now} {}, {rises}", set_value(watch.threshold, unit)),
+                    format!("{now}, {rises}"),
+                    few,
+                    now.into(),
+                ],
+            ),
         ),
         None if channel.kind() == Kind::Digital => {
             ("high or low".into(), fitting(room, [format!("{now}, {rises}"), few, now.into()]))

@@ -2,6 +2,8 @@
 
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
+use amber_core::chain::Channel;
+use amber_core::digits::set_value;
 use amber_core::stats::Basis;
 use amber_core::tail::visible_char;
 use amber_core::watch::Side;
@@ -102,6 +104,13 @@ pub(crate) fn more(count: usize) -> String {
 /// What stands behind a noise that was told from movement as if it were white.
 pub(crate) fn doubt(basis: Basis) -> &'static str {
     if basis == Basis::White { "?" } else { "" }
+}
+
+/// On which side of its threshold a channel is, and that threshold where it has one: `above 1.2 V`, `high`.
+pub(crate) fn state(channel: &Channel, watched: Side) -> String {
+    let side = side(watched, channel.kind());
+    let unit = channel.settings().scale.unit();
+    channel.settings().watch.map_or(side.into(), |watch| format!("{side} {}", set_value(watch.threshold, unit)))
 }
 
 /// On which side of its threshold a channel is, in a word.

@@ -1,7 +1,7 @@
 //! Codes of a converter become volts.
 
 use super::{Role, Transform};
-use crate::digits::typed;
+use crate::digits::{set_value, short, typed};
 use crate::part::{Part, Setting, Value, along};
 use serde::{Deserialize, Serialize};
 
@@ -71,7 +71,7 @@ impl Part for Converter {
             "full scale in volts, as measured; or the channel that measures it",
             Value::Spelled {
                 shown: |converter| match &converter.reference {
-                    Reference::Volts(volts) => format!("{volts} V"),
+                    Reference::Volts(volts) => set_value(*volts, "V"),
                     Reference::Channel(name) => format!("channel {name}"),
                 },
                 typed: |converter| match &converter.reference {
@@ -111,7 +111,7 @@ impl Part for Converter {
     fn short(&self) -> String {
         let codes = self.bits.map_or("0-1".into(), |bits| format!("{bits} bit"));
         match &self.reference {
-            Reference::Volts(volts) => format!("{codes} {volts} V"),
+            Reference::Volts(volts) => format!("{codes} {} V", short(*volts, 6)),
             Reference::Channel(name) => format!("{codes} {name}"),
         }
     }

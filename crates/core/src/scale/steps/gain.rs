@@ -1,6 +1,7 @@
 //! The value is multiplied.
 
 use super::Transform;
+use crate::digits::short;
 use crate::part::{Part, Range, Setting};
 use serde::{Deserialize, Serialize};
 
@@ -36,7 +37,7 @@ impl Part for Gain {
     ];
 
     fn short(&self) -> String {
-        format!("×{}", self.factor)
+        format!("×{}", short(self.factor, 6))
     }
 }
 

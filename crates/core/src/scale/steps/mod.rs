@@ -35,6 +35,7 @@ pub use table::Table;
 pub use thermistor::Thermistor;
 pub use zero::Zero;
 
+use crate::or_gap;
 use std::fmt::Debug;
 
 /// What a step is for, among the others.
@@ -93,15 +94,17 @@ crate::part::kinds! {
 }
 
 impl Step {
-    /// The value behind the step. `reference` is what the channel that the converter refers to says, in volts.
+    /// The value behind the step, finite or a gap. `reference` is what the channel that the converter refers to says, in
+    /// volts.
     pub fn apply(&self, x: f64, reference: f64) -> f64 {
-        self.in_force().map_or(x, |step| step.apply(x, reference))
+        self.in_force().map_or(x, |step| or_gap(step.apply(x, reference)))
     }
 
     /// The same for many values, in place; for a step that needs no reference channel.
     pub(super) fn apply_all(&self, values: &mut [f64]) {
         if let Some(step) = self.in_force() {
             step.apply_all(values);
+            values.iter_mut().for_each(|x| *x = or_gap(*x));
         }
     }
 

@@ -1,6 +1,7 @@
 //! A number is subtracted.
 
 use super::Transform;
+use crate::digits::short;
 use crate::part::{Nudge, Part, Setting, Unit};
 use serde::{Deserialize, Serialize};
 
@@ -25,7 +26,8 @@ impl Part for Offset {
     .nudged(Nudge::Input)];
 
     fn short(&self) -> String {
-        format!("{:+}", -self.subtract)
+        let sign = if self.subtract < 0.0 { "+" } else { "-" };
+        format!("{sign}{}", short(self.subtract.abs(), 6))
     }
 }
 

@@ -1,6 +1,7 @@
 //! The value is divided by a sensitivity, as a sensor's sheet gives it.
 
 use super::Transform;
+use crate::digits::short;
 use crate::part::{Part, Range, Setting, Unit};
 use serde::{Deserialize, Serialize};
 
@@ -37,7 +38,7 @@ impl Part for Sensitivity {
     ];
 
     fn short(&self) -> String {
-        format!("÷{}", self.divisor)
+        format!("÷{}", short(self.divisor, 6))
     }
 }
 

@@ -6,7 +6,7 @@ use crate::session::{AnalogLane, ChannelId, Session};
 use crate::theme::{Ink, Theme};
 use amber_core::Stamp;
 use amber_core::axis::{Rule, ticks};
-use amber_core::digits::{NumberFormat, fixed};
+use amber_core::digits::{NumberFormat, fixed, set_value};
 use amber_core::levels::Level;
 use amber_core::window::{Columns, Grid, Logic, Span};
 use ratatui::buffer::Buffer;
@@ -227,7 +227,7 @@ fn threshold_labels(session: &Session, lane: &AnalogLane, plot: Rect) -> Vec<Thr
     for channel in &lane.channels {
         if let Some((row, value)) = threshold_row(session, lane, *channel, plot) {
             let x = labels.iter().filter(|label| label.row == row).map(ThresholdLabel::end).fold(1, u16::max);
-            let text = format!(" {} {value} ", session.letter(*channel));
+            let text = format!(" {} {} ", session.letter(*channel), set_value(value, &lane.unit));
             labels.push(ThresholdLabel { channel: *channel, x, row, text });
         }
     }

@@ -7,7 +7,7 @@ mod bar;
 use super::{About, Effect, Place, Room, listed};
 use crate::keys::{Binding, Key, NONE, keys};
 use crate::screen::big::{big, dots_wide};
-use crate::screen::text::{cut, fitting, put, put_right, side};
+use crate::screen::text::{cut, fitting, put, put_right, state};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
 use amber_core::axis::{Rule, ticks};
@@ -120,8 +120,8 @@ impl Room for Dial {
             .map(|(min, max)| format!("min {}   max {}   in view", form.number(min, 0), form.number(max, 0)));
         let last = foot.height.saturating_sub(1);
         put(buffer, foot, 2, last, range.as_deref().unwrap_or_default(), theme.style(Ink::Text));
-        if let Some(watch) = channel.settings().watch {
-            let state = format!("{} {}", side(shown.watch.side, channel.kind()), watch.threshold);
+        if channel.settings().watch.is_some() {
+            let state = state(channel, shown.watch.side);
             let edges = counted(shown.watch.rises, "rising edge");
             let taken = range.as_ref().map_or(0, |range| range.chars().count() as u16 + 4);
             let room = area.width.saturating_sub(taken);

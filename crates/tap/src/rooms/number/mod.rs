@@ -3,7 +3,7 @@
 use super::{About, Effect, Place, Room};
 use crate::keys::Key;
 use crate::screen::big::{big, dots_wide};
-use crate::screen::text::{cut, fitting, put, put_right, side};
+use crate::screen::text::{cut, fitting, put, put_right, state};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
@@ -82,8 +82,7 @@ fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
     put(buffer, area, 2, bottom, &cut(range.clone(), area.width.saturating_sub(2)), theme.style(Ink::Text));
     if digital || channel.settings().watch.is_some() {
         let watcher = shown.watch;
-        let threshold = channel.settings().watch.map_or(String::new(), |watch| format!(" {}", watch.threshold));
-        let state = format!("{}{threshold}", side(watcher.side, channel.kind()));
+        let state = state(channel, watcher.side);
         let edges = counted(watcher.rises, "rising edge");
         let room = area.width.saturating_sub(range.chars().count() as u16 + 4);
         let text = fitting(room, [format!("{state}, {edges}  "), format!("{state}  "), String::new()]);

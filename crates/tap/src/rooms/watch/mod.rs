@@ -9,7 +9,7 @@ use crate::session::{Session, Stage};
 use amber_core::axis::round_step;
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
-use amber_core::digits::{counted, duration, fixed, grouped, typed, with_unit};
+use amber_core::digits::{counted, duration, fixed, grouped, set_value, typed, with_unit};
 use amber_core::levels::LevelRule;
 use amber_core::part::along;
 use amber_core::watch::Watch as Threshold;
@@ -42,7 +42,7 @@ static THRESHOLD: [SingleSetting; 3] = [
         help: "the value that is watched",
         range: "a number, in the unit of the channel",
         key: "source.channel.watch.threshold",
-        shown: |session| Some(with_unit(watch_of(session)?.threshold, unit_of(session))),
+        shown: |session| Some(set_value(watch_of(session)?.threshold, unit_of(session))),
         way: Way::Typed {
             text: |session| watch_of(session).map_or(String::new(), |watch| watch.threshold.to_string()),
             set: |session, text| set(session, |watch, value| watch.threshold = value, text),
@@ -54,7 +54,7 @@ static THRESHOLD: [SingleSetting; 3] = [
         help: "width of the dead band around it; wider than the noise stops flicker",
         range: "0 or more, in the unit of the channel",
         key: "source.channel.watch.hysteresis",
-        shown: |session| Some(with_unit(watch_of(session)?.hysteresis, unit_of(session))),
+        shown: |session| Some(set_value(watch_of(session)?.hysteresis, unit_of(session))),
         way: Way::Typed {
             text: |session| watch_of(session).map_or(String::new(), |watch| watch.hysteresis.to_string()),
             set: |session, text| set(session, |watch, value| watch.hysteresis = value, text),
