@@ -71,7 +71,8 @@ struct Slot {
     program: Option<Program>,
     /// For each input of the program, the channel that it comes from.
     sources: Vec<Option<(usize, Stage)>>,
-    /// What its inputs were in the last rows.
+    /// What its inputs were in the first rows, and in the last ones.
+    first: Vec<(Stamp, Vec<f64>)>,
     recent: Vec<(Stamp, Vec<f64>)>,
     scaler: Scaler,
     /// The channel that says the converter's reference.
@@ -264,7 +265,7 @@ impl Deriver {
             let scaler = channel.scale.scaler();
             let reference = scaler.reference().and_then(source);
             let smoother = smooths(&channel.smooth).then(|| Smoother::new(&channel.smooth));
-            slots.push(Slot { program, sources, recent: Vec::new(), scaler, reference, smoother });
+            slots.push(Slot { program, sources, first: Vec::new(), recent: Vec::new(), scaler, reference, smoother });
         }
         if !smooth_all {
             let asked = slots.iter().flat_map(|slot| slot.sources.iter().flatten());
@@ -314,13 +315,19 @@ impl Deriver {
         self.slots[channel].program.is_some()
     }
 
-    /// How fine the values of a channel's formula are by the last rows, where `step` says how fine those of a channel are;
-    /// `None` without a formula, or before the first row.
-    pub fn formula_step(&self, channel: usize, step: impl Fn(usize, Stage) -> f64) -> Option<FormulaStep> {
+    /// How fine the values of a channel's formula are by the last rows, and by the first [`SEEN`] ones once they are there,
+    /// where `step` says how fine those of a channel are; `None` without a formula, or before the first row.
+    pub fn formula_steps(
+        &self,
+        channel: usize,
+        step: impl Fn(usize, Stage) -> f64,
+    ) -> Option<(FormulaStep, Option<FormulaStep>)> {
         let slot = &self.slots[channel];
         let program = slot.program.as_ref().filter(|_| !slot.recent.is_empty())?;
         let of = |source: &Option<(usize, Stage)>| source.map_or(f64::NAN, |(source, stage)| step(source, stage));
-        Some(program.step(&slot.recent, &slot.sources.iter().map(of).collect::<Vec<_>>()))
+        let steps: Vec<f64> = slot.sources.iter().map(of).collect();
+        let first = (slot.first.len() == SEEN).then(|| program.step(&slot.first, &steps));
+        Some((program.step(&slot.recent, &steps), first))
     }
 
     /// A channel's scale.
@@ -356,6 +363,9 @@ impl Deriver {
                     let input = |source: &Option<&[f64]>| source.and_then(|values| values.get(row)).copied();
                     self.inputs.extend(sources.iter().map(|source| input(source).unwrap_or(f64::NAN)));
                     own.raw.push(program.run(*at, &self.inputs));
+                    if slot.first.len() < SEEN {
+                        slot.first.push((*at, self.inputs.clone()));
+                    }
                     if row >= kept {
                         slot.recent.push((*at, self.inputs.clone()));
                     }

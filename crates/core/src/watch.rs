@@ -1,5 +1,6 @@
 //! Stage 5, **watch**: one threshold with hysteresis, its state and how often it was crossed.
 
+use crate::scale::Scale;
 use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
 
@@ -22,6 +23,45 @@ impl Watch {
             return Some("threshold must be a finite number");
         }
         (!(self.hysteresis.is_finite() && self.hysteresis >= 0.0)).then_some("hysteresis must be 0 or more")
+    }
+}
+
+/// What becomes of a threshold when the scale in front of it changes.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Carried {
+    /// It says what it said.
+    Same,
+    /// It is this one now: at the same place of the signal.
+    Moved(Watch),
+    /// There is no way from the old quantity to the new one.
+    Lost,
+}
+
+impl Watch {
+    /// Carries it over from the scale `old` to `new`, so that it stays at the same place of the signal: a threshold of 2000
+    /// counts becomes one of 1.61 V when a converter comes in front. After a zero was taken it counts from there on, as
+    /// everything does: its number stays. `channel`: what the reference channel says, in volts; `ends`: least and most raw
+    /// value so far.
+    pub fn carried(&self, old: &Scale, new: &Scale, channel: f64, ends: Option<(f64, f64)>) -> Carried {
+        if !old.measures_otherwise(new) {
+            return Carried::Same;
+        }
+        let scaler = new.without_rounding();
+        let there = |quantity: f64| {
+            let value = scaler.quantity(old.raw_of(quantity, channel, ends)?, channel);
+            // Ways back and forth leave rounding behind.
+            format!("{value:.8e}").parse().ok().filter(|value: &f64| value.is_finite())
+        };
+        let half = self.hysteresis / 2.0;
+        let width = || Some(there(self.threshold + half)? - there(self.threshold - half)?);
+        match (there(self.threshold), width()) {
+            (Some(threshold), _) if self.hysteresis == 0.0 => Carried::Moved(Watch { threshold, hysteresis: 0.0 }),
+            (Some(threshold), Some(width)) => {
+                let hysteresis = format!("{:.5e}", width.abs()).parse().unwrap_or(width.abs());
+                Carried::Moved(Watch { threshold, hysteresis })
+            }
+            _ => Carried::Lost,
+        }
     }
 }
 

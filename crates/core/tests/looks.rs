@@ -3,9 +3,13 @@
 #[path = "chance/mod.rs"]
 mod chance;
 
-use amber_core::checkup::{CheckedChannel, FaultKind, check_up};
+use amber_core::Stamp;
+use amber_core::bench::{Bench, ChannelSettings, SourceSettings};
+use amber_core::chain::Chain;
+use amber_core::checkup::{CheckedChannel, FaultKind, check_up, fall};
 use amber_core::part::Listed;
 use amber_core::scale::{Scale, Step};
+use amber_core::store::Limits;
 use amber_core::survey::survey;
 use chance::Chance;
 use proptest::prelude::*;
@@ -77,7 +81,7 @@ proptest! {
             .collect();
         let fold = |pick: fn(f64, f64) -> f64| raw.iter().copied().fold(raw[0], pick);
         let ever = (fold(f64::min), fold(f64::max));
-        let found = check_up(&[CheckedChannel { name: "x", scale: &scale, raw: raw.clone(), ever, step: 1.0, interval: 1.0 / rate }]);
+        let found = check_up(&[CheckedChannel { name: "x", scale: &scale, raw: raw.clone(), ever, fall: None, step: 1.0, interval: 1.0 / rate }]);
         prop_assert!(found.is_empty(), "{found:?}");
     }
 
@@ -97,7 +101,7 @@ proptest! {
             .map(|i| (1800.0 + size * (std::f64::consts::TAU * hertz * f64::from(i) / rate).sin() + 2.0 * chance.gauss()).round())
             .collect();
         let ever = (1800.0 - 2.0 * size, 2200.0 + 2.0 * size);
-        let found = check_up(&[CheckedChannel { name: "x", scale: &scale, raw, ever, step: 1.0, interval: 1.0 / rate }]);
+        let found = check_up(&[CheckedChannel { name: "x", scale: &scale, raw, ever, fall: None, step: 1.0, interval: 1.0 / rate }]);
         let told: Vec<FaultKind> = found.iter().map(|finding| finding.kind_of_fault).collect();
         prop_assert!(told.contains(&FaultKind::Hum), "{found:?} at {rate}");
         let hum = found.iter().find(|finding| finding.kind_of_fault == FaultKind::Hum).unwrap();
@@ -108,12 +112,86 @@ proptest! {
 #[test]
 fn a_divider_that_sees_more_than_its_supply_is_told() {
     let mut scale = Scale::linear(12, 5.0, 0.0, 1.0, "");
-    scale.steps.push(Step::of_kind("divider").unwrap());
+    let mut divider = Step::of_kind("divider").unwrap();
+    divider.set(1, "3.3").unwrap();
+    scale.steps.push(divider);
     let mut chance = Chance(5);
     let raw: Vec<f64> = (0..1000).map(|_| (3000.0 + 2.0 * chance.gauss()).round()).collect();
-    let found =
-        check_up(&[CheckedChannel { name: "x", scale: &scale, raw, ever: (900.0, 3010.0), step: 1.0, interval: 0.01 }]);
+    let found = check_up(&[CheckedChannel {
+        name: "x",
+        scale: &scale,
+        raw,
+        ever: (900.0, 3010.0),
+        fall: None,
+        step: 1.0,
+        interval: 0.01,
+    }]);
     assert_eq!(found.len(), 1, "{found:?}");
     assert_eq!(found[0].kind_of_fault, FaultKind::Converter);
     assert!(found[0].evidence.contains("at a divider whose supply is 3.3 V"), "{}", found[0].evidence);
+}
+
+/// What is said of a channel that gave these raw values at 100 rows a second, with or without its converter set.
+fn said(raw: impl Iterator<Item = f64>, converter: bool) -> Vec<(FaultKind, String)> {
+    let scale = if converter { Scale::linear(12, 3.3, 0.5, 100.0, "mm") } else { Scale::default() };
+    let settings = ChannelSettings { scale: scale.clone(), ..ChannelSettings::named("x") };
+    let source = SourceSettings { channel: vec![settings], ..SourceSettings::default() };
+    let mut chain = Chain::new(&Bench::of(source), 0, Limits::default());
+    chain.begin();
+    for (i, x) in raw.enumerate() {
+        chain.feed(Stamp::default().plus(i as f64 * 0.01), format!("x={}\n", x.round().clamp(0.0, 4095.0)).as_bytes());
+    }
+    let (channel, store) = (&chain.channels()[0], chain.store());
+    let rows = store.rows();
+    let newest = rows.end.saturating_sub(2048)..rows.end;
+    let found = check_up(&[CheckedChannel {
+        name: "x",
+        scale: &scale,
+        raw: newest.filter_map(|row| store.raw(0, row)).collect(),
+        ever: channel.ends().unwrap(),
+        fall: fall(channel, 0, store, rows),
+        step: channel.raw_step(),
+        interval: 0.01,
+    }]);
+    found.into_iter().map(|finding| (finding.kind_of_fault, finding.evidence)).collect()
+}
+
+#[test]
+fn power_that_is_lost_in_the_middle_of_a_run_is_told_however_long_ago_and_nothing_like_it() {
+    for seed in 1..6 {
+        let mut chance = Chance(seed);
+        let mut flicker = move || 8.0 + 4.0 * chance.gauss();
+        let wave = |t: f64| 1800.0 + 900.0 * (t * 3.0).sin();
+        let time = |seconds: u32| (0..seconds * 100).map(|i| f64::from(i) * 0.01);
+        for gone in [5.0, 40.0, 65.0] {
+            for converter in [true, false] {
+                let found = said(time(70).map(|t| if t < gone { wave(t) } else { flicker() }), converter);
+                assert_eq!(found.len(), 1, "{found:?}");
+                assert_eq!(found[0].0, FaultKind::Unpowered);
+                assert!(found[0].1.contains(" ago, where it never was before: as when power is lost"), "{found:?}");
+            }
+        }
+        for converter in [true, false] {
+            // Turned down within a second; at zero before; back again; only just fallen.
+            let down = said(
+                time(70).map(|t| if t < 40.0 { wave(t) } else { (wave(40.0) * (41.0 - t)).max(0.0) + flicker() }),
+                converter,
+            );
+            let before = said(time(70).map(|t| if (10.0..40.0).contains(&t) { wave(t) } else { flicker() }), converter);
+            let again = said(time(70).map(|t| if (40.0..50.0).contains(&t) { flicker() } else { wave(t) }), converter);
+            let just = said(time(70).map(|t| if t < 69.0 { wave(t) } else { flicker() }), converter);
+            for (what, found) in [("down", down), ("before", before), ("again", again), ("just", just)] {
+                assert!(found.iter().all(|(kind, _)| *kind != FaultKind::Unpowered), "{what}: {found:?}");
+            }
+        }
+        // From the start: with the converter at once, without it where the flicker of a pin is plain.
+        for converter in [true, false] {
+            let found = said(time(30).map(|_| flicker().max(0.0)), converter);
+            assert!(found[..].iter().any(|(kind, _)| *kind == FaultKind::Unpowered), "{found:?}");
+        }
+        for sound in [said(time(30).map(|t| 18.0 + t / 10.0), false), said(time(30).map(|t| (t / 3.0).floor()), false)]
+        {
+            assert_eq!(sound, [], "degrees and counts are small, too");
+        }
+    }
 }

@@ -6,13 +6,14 @@ mod parts;
 use amber_core::part::{Kind, Listed};
 use amber_core::scale::{Divider, ResistorSeries, Scale, Step, Thermistor, advise};
 use amber_core::smooth::Filter;
+use amber_core::watch::{Carried, Watch, Watcher};
 use proptest::prelude::*;
 
 /// Values that make sense in front of a step.
 fn before(step: &Step, share: f64) -> f64 {
     match step {
         Step::Converter(converter) => (share * converter.top_code()).round(),
-        Step::Divider(divider) if !divider.ohms_to_volts => divider.supply * (0.02 + 0.96 * share),
+        Step::Divider(divider) if !divider.ohms_to_volts => divider.supply(3.3) * (0.02 + 0.96 * share),
         Step::Divider(divider) => divider.fixed * 10f64.powf(share * 4.0 - 2.0),
         Step::Thermistor(Thermistor { ohms, .. }) => ohms * 10f64.powf(share * 2.0 - 1.0),
         Step::Steinhart(_) => 10f64.powf(2.0 + share * 4.0),
@@ -83,6 +84,45 @@ fn the_guide_lists_every_kind_with_its_settings() {
     }
 }
 
+#[test]
+fn a_threshold_goes_through_bent_scales_and_says_where_it_cannot() {
+    let thermistor: Vec<Step> =
+        ["converter", "divider", "thermistor"].map(|kind| Step::of_kind(kind).unwrap()).to_vec();
+    let scale = Scale { unit: String::new(), steps: thermistor };
+    let counts = Watch { threshold: 2048.0, hysteresis: 20.0 };
+    let Carried::Moved(celsius) = counts.carried(&Scale::default(), &scale, f64::NAN, None) else { panic!("lost") };
+    assert!((celsius.threshold - 25.0).abs() < 1e-6 && (celsius.hysteresis - 0.44).abs() < 0.02, "{celsius:?}");
+    // Where a step has no way back the way is looked for between the least and the most that was seen.
+    let absolute = Scale { steps: vec![Step::of_kind("absolute").unwrap()], ..Scale::default() };
+    let found = |ends| celsius.carried(&scale, &absolute, f64::NAN, ends);
+    assert!(matches!(found(None), Carried::Moved(Watch { threshold, .. }) if (threshold - 2048.0).abs() < 1e-3));
+    let there = |ends| counts.carried(&absolute, &scale, f64::NAN, ends);
+    assert_eq!((there(None), there(Some((0.0, 100.0)))), (Carried::Lost, Carried::Lost));
+    assert!(
+        matches!(there(Some((0.0, 4095.0))), Carried::Moved(Watch { threshold, .. }) if (threshold - 25.0).abs() < 1e-3)
+    );
+}
+
+#[test]
+fn a_divider_takes_its_supply_from_the_converter_unless_it_is_typed() {
+    let mut scale = Scale::linear(12, 5.0, 0.0, 1.0, "");
+    scale.steps.push(Step::of_kind("divider").unwrap());
+    let ohms = |scale: &Scale, reference: f64| {
+        let (walked, ran) =
+            (scale.walk(1024.0, reference)[scale.steps.len()], scale.scaler().quantity(1024.0, reference));
+        assert!(walked == ran || (walked.is_nan() && ran.is_nan()));
+        ran
+    };
+    assert!((ohms(&scale, f64::NAN) - 10_000.0 / 3.0).abs() < 1e-6, "a quarter of the converter's 5 V");
+    scale.steps[1].set(1, "2.5").unwrap();
+    assert!((ohms(&scale, f64::NAN) - 10_000.0).abs() < 1e-6, "half of the 2.5 V that were typed");
+    scale.steps[1].set(1, "reference").unwrap();
+    scale.steps[0].set(1, "rail").unwrap();
+    assert!((ohms(&scale, 4.71) - 10_000.0 / 3.0).abs() < 1e-6, "of what the channel says");
+    scale.steps.remove(0);
+    assert!(ohms(&scale, 3.3).is_nan(), "no converter, no supply");
+}
+
 proptest! {
     #![proptest_config(ProptestConfig { cases: 2000, ..ProptestConfig::default() })]
 
@@ -104,6 +144,7 @@ proptest! {
         reference in 0.5..12.0f64,
     ) {
         let scale = Scale { unit: String::new(), steps };
+        prop_assume!(scale.fault().is_none());
         let scaler = scale.scaler();
         for raw in &raw {
             let walked = scale.walk(*raw, reference);
@@ -151,15 +192,52 @@ proptest! {
         typed_as_it_stands(&filter, by)?;
     }
 
+    /// A threshold stays at the same place of the signal, whatever is put into the scale or taken out of it.
+    #[test]
+    fn a_threshold_keeps_its_meaning_over_edits_of_the_scale(
+        steps in proptest::collection::vec(parts::step(), 1..5), inserted: prop::sample::Index, threshold in 500.0..3500.0f64,
+        hysteresis in 0.0..300.0f64, raw in proptest::collection::vec(0.0..4096.0f64, 2..60),
+    ) {
+        let lines = ["converter", "offset", "gain", "sensitivity", "sign"];
+        let steps: Vec<Step> = steps.into_iter().filter(|step| lines.contains(&step.kind())).collect();
+        let mut scale = Scale { unit: String::new(), steps };
+        // Beyond twelve digits of what is added nothing is left of the signal.
+        let size = scale.walk(4096.0, 3.3).iter().chain(&scale.walk(0.0, 3.3)).fold(0.0, |most: f64, x| most.max(x.abs()));
+        let (factor, _) = scale.scaler().line().unwrap_or((1.0, 0.0));
+        prop_assume!(scale.fault().is_none() && scale.scaler().reference().is_none() && factor.abs() * 100.0 > size * 1e-6);
+        let sides = |scale: &Scale, watch: Watch| {
+            let (mut watcher, scaler) = (Watcher::new(watch, 0), scale.scaler());
+            watcher.extend(&raw.iter().map(|raw| scaler.quantity(*raw, f64::NAN)).collect::<Vec<_>>());
+            let now = watcher.now();
+            (now.rises, now.falls)
+        };
+        let watch = Watch { threshold, hysteresis };
+        let before = sides(&Scale::default(), watch);
+        let falls = factor < 0.0;
+        let mut told = watch;
+        if let Carried::Moved(moved) = watch.carried(&Scale::default(), &scale, f64::NAN, None) {
+            told = moved;
+        }
+        let after = sides(&scale, told);
+        prop_assert_eq!(before, if falls { (after.1, after.0) } else { after }, "{:?} {:?}", watch, told);
+        // A zero that is taken leaves its number; the way back gives the old threshold.
+        let carried = told.carried(&scale, &Scale::default(), f64::NAN, None);
+        let back = if let Carried::Moved(back) = carried { back } else { told };
+        prop_assert!((back.threshold - threshold).abs() < 1e-2, "{:?} {:?}", back, watch);
+        let before = scale.clone();
+        scale.steps.insert(inserted.index(scale.steps.len() + 1), Step::of_kind("zero").unwrap());
+        prop_assert_eq!(told.carried(&before, &scale, f64::NAN, None), Carried::Same);
+    }
+
     #[test]
     fn no_resistor_of_the_series_swings_more_than_the_advised_one(
         least in 10.0..1e5f64, times in 1.05..100.0f64, supply in 1.0..12.0f64, high: bool,
     ) {
-        let divider = Divider { fixed: 1.0, supply, sensor_at_supply: high, ohms_to_volts: false };
-        let found = advise(&divider, least, least * times, supply / 4096.0, ResistorSeries::E24, 5);
+        let divider = Divider { fixed: 1.0, supply: None, sensor_at_supply: high, ohms_to_volts: false };
+        let found = advise(&divider, supply, least, least * times, supply / 4096.0, ResistorSeries::E24, 5);
         let swing = |fixed: f64| {
             let divider = Divider { fixed, ..divider.clone() };
-            (divider.volts(least * times) - divider.volts(least)).abs()
+            (divider.volts(least * times, supply) - divider.volts(least, supply)).abs()
         };
         prop_assert_eq!(found.len(), 5);
         prop_assert!((found[0].swing - swing(found[0].fixed)).abs() < 1e-12);
@@ -169,8 +247,9 @@ proptest! {
         // The resolution is that of the coarser end: one code further, and the ohms have moved by as much.
         let fixed = Divider { fixed: found[0].fixed, ..divider.clone() };
         let ends = [least, least * times].map(|ohms| {
-            let volts = fixed.volts(ohms);
-            (fixed.ohms(volts + supply / 8192.0 * 0.01) - fixed.ohms(volts - supply / 8192.0 * 0.01)).abs() * 100.0
+            let volts = fixed.volts(ohms, supply);
+            let at = |volts: f64| fixed.ohms(volts, supply);
+            (at(volts + supply / 8192.0 * 0.01) - at(volts - supply / 8192.0 * 0.01)).abs() * 100.0
         });
         let coarsest = ends[0].max(ends[1]);
         prop_assert!((found[0].resolution - coarsest).abs() < coarsest * 1e-3, "{} {coarsest}", found[0].resolution);

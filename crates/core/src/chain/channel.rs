@@ -5,7 +5,7 @@ use crate::bench::{ChannelSettings, Kind};
 use crate::clock::names_a_clock;
 use crate::derive::{GAP, LastValues, Values};
 use crate::digits;
-use crate::formula::FormulaStep;
+use crate::formula::{FormulaStep, SEEN};
 use crate::levels::{LevelRule, Levels};
 use crate::scale::Scaler;
 use crate::smooth::smooths;
@@ -53,6 +53,10 @@ pub struct Channel {
     column: Column,
     /// How fine the values of its formula are; NaN where that is not known.
     formula_step: f64,
+    /// The same by its first rows, by which its levels go: they are to be the same however the rows came.
+    first_step: f64,
+    /// How many of the first rows were searched for levels.
+    first_rows: usize,
     /// The quantity of one raw step.
     resolution: f64,
     /// Rows get their time from it, or it counts them.
@@ -78,6 +82,8 @@ impl Channel {
             levels: Levels::new(rule),
             column: Column::default(),
             formula_step: f64::NAN,
+            first_step: f64::NAN,
+            first_rows: 0,
             resolution: 1.0,
             is_timer: false,
             only_bits: true,
@@ -104,27 +110,31 @@ impl Channel {
         self.scaled = Series::starting_at(first);
         self.smoothed = smooths(&self.settings.smooth).then(|| Series::starting_at(first));
         self.watcher = Watcher::new(self.settings.watch.unwrap_or(LOGIC), first);
-        self.formula_step = f64::NAN;
+        (self.formula_step, self.first_step) = (f64::NAN, f64::NAN);
         self.learn(self.column);
     }
 
     /// Forgets what was found in the raw values themselves, too.
     pub(super) fn look_anew(&mut self, rule: LevelRule) {
         self.levels = Levels::new(rule);
-        self.levels.set_step(self.raw_step());
+        self.first_rows = 0;
+        self.levels.set_step(self.level_step());
         (self.only_bits, self.rising, self.last, self.ends) = (true, true, GAP, NOWHERE);
     }
 
     /// Learns how its raw text is written.
     pub(super) fn learn(&mut self, column: Column) {
         self.column = column;
-        self.levels.set_step(self.raw_step());
+        self.levels.set_step(self.level_step());
         self.resolution = self.settings.scale.resolution(self.raw_step());
     }
 
     /// Learns how fine the values of its formula are. A live value does not change its decimals over a trifle: only a much
     /// coarser step, or a finer one, takes the place of that which is known.
-    pub(super) fn learn_step(&mut self, step: FormulaStep) {
+    pub(super) fn learn_step(&mut self, step: FormulaStep, first: Option<FormulaStep>) {
+        if let Some(first) = first.filter(|_| self.first_rows < SEEN) {
+            self.first_step = first.size;
+        }
         let coarser = self.formula_step * if step.is_from_inputs { 3.0 } else { f64::INFINITY };
         let finer = self.formula_step / if step.is_from_inputs { 3.0 } else { 1.0 };
         if self.formula_step.is_nan() || step.size < finer || step.size > coarser {
@@ -165,7 +175,22 @@ impl Channel {
 
     /// The levels and the noise in the raw values of the next rows, the first of which is `first`.
     pub(super) fn find_levels(&mut self, first: u64, times: &[Stamp], raw: &[f64]) {
-        self.levels.extend(first, times, raw);
+        let head = if self.settings.formula.is_some() { (SEEN - self.first_rows).min(raw.len()) } else { 0 };
+        if head > 0 {
+            self.levels.extend(first, &times[..head], &raw[..head]);
+            self.first_rows += head;
+            self.levels.set_step(self.level_step());
+        }
+        self.levels.extend(first + head as u64, &times[head..], &raw[head..]);
+    }
+
+    /// How fine its raw values are, as far as its levels go by that.
+    fn level_step(&self) -> f64 {
+        match &self.settings.formula {
+            None => self.raw_step(),
+            Some(_) if self.first_rows < SEEN => f64::NAN,
+            Some(_) => self.first_step,
+        }
     }
 
     /// What is made behind the raw values. `reference` gives what the reference channel says in the row at a place among

@@ -354,12 +354,12 @@ impl Intake {
 /// Lets the computed ones of the channels `which`, in order, learn how fine their values are.
 fn learn_steps(channels: &mut [Channel], deriver: &Deriver, which: &[usize]) {
     for at in which {
-        let step = deriver.formula_step(*at, |source, stage| match stage {
+        let steps = deriver.formula_steps(*at, |source, stage| match stage {
             Stage::Raw => channels[source].raw_step(),
             Stage::Quantity | Stage::Smoothed => channels[source].resolution(),
         });
-        if let Some(step) = step {
-            channels[*at].learn_step(step);
+        if let Some((step, first)) = steps {
+            channels[*at].learn_step(step, first);
         }
     }
 }

@@ -8,7 +8,7 @@ fn raw(seed: u64, value: impl Fn(f64, f64) -> f64) -> Vec<f64> {
 
 fn patient<'a>(name: &'a str, scale: &'a Scale, raw: Vec<f64>) -> CheckedChannel<'a> {
     let ends = raw.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)));
-    CheckedChannel { name, scale, raw, ever: ends, step: 1.0, interval: 0.01 }
+    CheckedChannel { name, scale, raw, ever: ends, fall: None, step: 1.0, interval: 0.01 }
 }
 
 fn complaints(scale: &Scale, raw: Vec<f64>) -> Vec<FaultKind> {

@@ -2,11 +2,13 @@
 //! check.
 
 mod mains;
+mod power;
 
 use crate::digits::{duration, si};
-use crate::scale::{Scale, Step};
+use crate::scale::{Converter, Scale, Step};
 use crate::stats::Noise;
 use mains::{Tone, tone};
+pub use power::{Fall, fall};
 
 /// The fewest rows and seconds that are looked at.
 const LEAST: (usize, f64) = (150, 1.5);
@@ -73,6 +75,8 @@ pub struct CheckedChannel<'a> {
     pub raw: Vec<f64>,
     /// Least and most raw value of all that is kept.
     pub ever: (f64, f64),
+    /// What [`fall`] found in all that is kept.
+    pub fall: Option<Fall>,
     /// The size of one raw step.
     pub step: f64,
     /// Seconds between two rows.
@@ -90,6 +94,12 @@ pub struct Finding {
     pub evidence: String,
     /// What to check.
     pub check: &'static str,
+}
+
+/// Whether a channel with this scale cannot be judged for lost power, clipping, open pins and what else is told from the
+/// converter's range, since no converter is set.
+pub fn lacks_converter(scale: &Scale) -> bool {
+    scale.converter().is_none()
 }
 
 /// Looks at all channels of a source, analog ones with the same rows. The gravest findings of a channel come first.
@@ -119,8 +129,10 @@ struct Look<'a> {
     least: f64,
     most: f64,
     noise: f64,
-    /// The highest code, where the converter's bits are known.
+    /// The highest code, where a converter is set.
     top: Option<f64>,
+    /// The board sends shares of full scale.
+    is_share: bool,
     /// The mains, if they can be told.
     mains: Option<Tone>,
 }
@@ -141,7 +153,8 @@ impl<'a> Look<'a> {
             least: fold(f64::min, f64::INFINITY),
             most: fold(f64::max, f64::NEG_INFINITY),
             noise: noise.deviation()?,
-            top: converter.filter(|converter| converter.bits.is_some()).map(|converter| converter.top_code()),
+            top: converter.map(Converter::top_code),
+            is_share: converter.is_some_and(|converter| converter.bits.is_none()),
             mains: tones.max_by(|a, b| a.size.total_cmp(&b.size)),
             patient,
         })
@@ -158,6 +171,15 @@ impl<'a> Look<'a> {
         all.into_iter().flatten().collect()
     }
 
+    /// So many codes, of how many.
+    fn codes(&self, codes: f64) -> String {
+        match self.top {
+            Some(_) if self.is_share => format!("{:.1} % of full scale", codes * 100.0),
+            Some(top) => format!("{codes:.0} of {top} codes"),
+            None => format!("{codes:.0}"),
+        }
+    }
+
     fn share_at(&self, end: f64) -> f64 {
         self.patient.raw.iter().filter(|value| **value == end).count() as f64 / self.patient.raw.len() as f64
     }
@@ -168,20 +190,10 @@ impl<'a> Look<'a> {
             (
                 FaultKind::Floating,
                 format!(
-                    "swings by ±{size:.0} of {top} codes with the {mains} Hz mains, as an input with nothing on it does"
+                    "swings by ±{} with the {mains} Hz mains, as an input with nothing on it does",
+                    self.codes(size)
                 ),
                 "is the wire on that pin, and does the sensor share the board's ground?",
-            )
-        })
-    }
-
-    fn unpowered(&self) -> Option<Told> {
-        let top = self.top?;
-        (self.patient.ever.1 < 0.02 * top).then(|| {
-            (
-                FaultKind::Unpowered,
-                format!("never above code {} of {top}: as from a sensor without power", self.patient.ever.1),
-                "measure the supply at the sensor itself, then its output",
             )
         })
     }
@@ -197,7 +209,7 @@ impl<'a> Look<'a> {
         (share >= 0.02).then(|| {
             (
                 FaultKind::Clipped,
-                format!("{:.0} % of the readings are at the converter's end, code {end}", share * 100.0),
+                format!("{:.0} % of the readings are at the converter's end, {}", share * 100.0, self.codes(end)),
                 check,
             )
         })
@@ -216,9 +228,10 @@ impl<'a> Look<'a> {
     fn converter(&self) -> Option<Told> {
         let top = self.top?;
         if self.patient.ever.1 > top {
+            let (code, what) = (self.patient.ever.1, if self.is_share { "share" } else { "code" });
             return Some((
                 FaultKind::Converter,
-                format!("code {} does not fit the converter, whose top code is {top}", self.patient.ever.1),
+                format!("{what} {code} does not fit the converter, whose top {what} is {top}"),
                 "set the converter's bits (3): the board sends more of them",
             ));
         }
@@ -246,8 +259,8 @@ impl<'a> Look<'a> {
             scale.steps.iter().position(|step| matches!(step, Step::Divider(divider) if !divider.ohms_to_volts))?;
         let Step::Divider(divider) = &scale.steps[at] else { return None };
         let volts = scale.walk(self.most, f64::NAN)[at];
-        (volts > divider.supply * 1.01)
-            .then(|| format!("{} at a divider whose supply is {}", si(volts, "V"), si(divider.supply, "V")))
+        let supply = divider.supply(scale.reference_volts(f64::NAN));
+        (volts > supply * 1.01).then(|| format!("{} at a divider whose supply is {}", si(volts, "V"), si(supply, "V")))
     }
 
     fn hum(&self) -> Option<Told> {
@@ -268,7 +281,7 @@ impl<'a> Look<'a> {
 
     fn noisy(&self) -> Option<Told> {
         let steps = self.noise / self.patient.step;
-        let loud = self.top.is_some() && steps > NOISY;
+        let loud = self.top.is_some() && !self.is_share && steps > NOISY;
         // Noise is as large between every second row; what a fast signal bends is four times as large.
         let sparser = || {
             let mut noise = Noise::default();
@@ -305,9 +318,10 @@ impl<'a> Look<'a> {
         let real = way.abs() > 4.0 * self.noise.max(self.patient.step) && way.abs() < 0.012 * top;
         (even && calm && real).then(|| {
             let rate = way / 0.75 / self.seconds * 60.0;
+            let sign = if rate < 0.0 { "−" } else { "+" };
             (
                 FaultKind::Drifting,
-                format!("creeps by {rate:+.0} codes a minute, evenly, and nothing else moves it"),
+                format!("creeps by {sign}{} a minute, evenly, and nothing else moves it", self.codes(rate.abs())),
                 "let it warm up, shield it from draught, check the supply; then take zero again (z)",
             )
         })

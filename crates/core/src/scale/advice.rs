@@ -37,31 +37,35 @@ pub struct Candidate {
     pub resolution: f64,
 }
 
-/// The resistor of the series with the largest swing first, then its neighbours, the nearer first; `count` in all.
-/// `least` and `most` are the sensor's resistance in ohms, `volt_step` the size of one code in volts. Empty where the
-/// range is none.
+/// What the resistor of `divider` gives, whose supply is `supply` volts. `least` and `most` are the sensor's resistance in
+/// ohms, `volt_step` the size of one code in volts. `None` where the range is none.
+pub fn evaluate(divider: &Divider, supply: f64, least: f64, most: f64, volt_step: f64) -> Option<Candidate> {
+    if !(least >= 0.0 && least < most && most.is_finite()) {
+        return None;
+    }
+    let fixed = divider.fixed;
+    // dR/dV is R^2-like: the coarsest place is at one of the ends.
+    let step = |ohms: f64| volt_step * (fixed + ohms) * (fixed + ohms) / (supply * fixed);
+    let volts = |ohms: f64| Divider { supply: Some(supply), ..divider.clone() }.volts(ohms, supply);
+    Some(Candidate { fixed, swing: (volts(most) - volts(least)).abs(), resolution: step(least).max(step(most)) })
+}
+
+/// The resistor of the series with the largest swing first, then its neighbours, the nearer first; `count` in all; empty
+/// where the range is none. The arguments are those of [`evaluate`].
 ///
 /// The swing is largest where the fixed resistor is the geometric mean of least and most: the derivative of
 /// `Rmax/(R+Rmax) - Rmin/(R+Rmin)` by R is zero at R^2 = Rmin Rmax.
 pub fn advise(
     divider: &Divider,
+    supply: f64,
     least: f64,
     most: f64,
     volt_step: f64,
     series: ResistorSeries,
     count: usize,
 ) -> Vec<Candidate> {
-    if !(least >= 0.0 && least < most && most.is_finite()) {
-        return Vec::new();
-    }
-    let candidate = |fixed: f64| {
-        let divider = Divider { fixed, ..divider.clone() };
-        // dR/dV is R^2-like: the coarsest place is at one of the ends.
-        let step = |ohms: f64| volt_step * (fixed + ohms) * (fixed + ohms) / (divider.supply * fixed);
-        let swing = (divider.volts(most) - divider.volts(least)).abs();
-        Candidate { fixed, swing, resolution: step(least).max(step(most)) }
-    };
-    let mut all: Vec<Candidate> = series.values().map(candidate).collect();
+    let candidate = |fixed: f64| evaluate(&Divider { fixed, ..divider.clone() }, supply, least, most, volt_step);
+    let mut all: Vec<Candidate> = series.values().filter_map(candidate).collect();
     all.sort_by(|a, b| b.swing.total_cmp(&a.swing));
     all.truncate(count);
     all

@@ -4,7 +4,7 @@ mod advice;
 mod scaler;
 mod steps;
 
-pub use advice::{Candidate, ResistorSeries, advise};
+pub use advice::{Candidate, ResistorSeries, advise, evaluate};
 pub use scaler::Scaler;
 pub use steps::*;
 
@@ -78,8 +78,15 @@ impl Scale {
         self.steps[..count].iter().rev().find_map(Step::unit).unwrap_or(&self.unit)
     }
 
+    /// The volts that the converter refers to, where the reference channel, if it has one, says `channel` volts; NaN
+    /// without a converter.
+    pub fn reference_volts(&self, channel: f64) -> f64 {
+        reference_volts(&self.steps, channel)
+    }
+
     /// The value before the first step and behind each of them, where the reference channel says `reference` volts.
     pub fn walk(&self, raw: f64, reference: f64) -> Vec<f64> {
+        let reference = self.reference_volts(reference);
         let walked = self.steps.iter().scan(raw, |x, step| {
             *x = step.apply(*x, reference);
             Some(*x)
@@ -121,6 +128,32 @@ impl Scale {
         let step = if converter.bits.is_some() { raw_step } else { raw_step.min(1e-3) };
         let sizes = (1..16).map(|i| smooth.difference(place(i), step, 1.0));
         sizes.filter(|size| size.is_finite() && *size > 0.0).collect()
+    }
+
+    /// The raw value, not rounded, that stands for `quantity`, where the reference channel says `channel` volts: back through
+    /// the steps, else by search between the raw values `ends`. `None` where neither leads there.
+    pub fn raw_of(&self, quantity: f64, channel: f64, ends: Option<(f64, f64)>) -> Option<f64> {
+        let (reference, there) = (self.reference_volts(channel), self.without_rounding());
+        let off = |raw: f64| there.quantity(raw, channel) - quantity;
+        let close = |raw: &f64| off(*raw).abs() <= 1e-6 * (quantity.abs() + self.resolution(1.0).max(0.0));
+        let rounds = |step: &&Step| !matches!(step, Step::Decimals(_));
+        let back = || self.steps.iter().rev().filter(rounds).try_fold(quantity, |y, step| step.inverse(y, reference));
+        let search = || {
+            let (mut low, mut high) = ends?;
+            let falls = off(low) > off(high);
+            for _ in 0..100 {
+                let middle = (low + high) / 2.0;
+                *(if (off(middle) > 0.0) == falls { &mut low } else { &mut high }) = middle;
+            }
+            Some(low)
+        };
+        back().filter(close).or_else(|| search().filter(close))
+    }
+
+    /// Whether it differs from `other` in more than a zero that was taken and in rounding.
+    pub fn measures_otherwise(&self, other: &Scale) -> bool {
+        let stays = |step: &&Step| !matches!(step, Step::Decimals(_) | Step::Zero(_));
+        !self.steps.iter().filter(stays).eq(other.steps.iter().filter(stays))
     }
 
     /// The scale ready to run without its rounding, which hides how fine it is.
@@ -203,6 +236,15 @@ impl Scale {
         }
         Step::fault_of(&self.steps)
     }
+}
+
+fn reference_volts(steps: &[Step], channel: f64) -> f64 {
+    let converter =
+        steps.iter().find_map(|step| if let Step::Converter(converter) = step { Some(converter) } else { None });
+    converter.map_or(f64::NAN, |converter| match converter.reference {
+        Reference::Volts(volts) => volts,
+        Reference::Channel(_) => channel,
+    })
 }
 
 #[cfg(test)]

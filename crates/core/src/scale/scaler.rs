@@ -1,7 +1,7 @@
 //! A scale made ready to run: steps that are straight lines are joined into one, the others follow one another over
 //! whole blocks of values.
 
-use super::Step;
+use super::{Step, reference_volts};
 use crate::or_gap;
 use crate::part::Listed;
 
@@ -14,15 +14,23 @@ enum Op {
 }
 
 /// A scale that is ready to run.
-#[derive(Clone, Debug, Default, PartialEq)]
+#[derive(Clone, Debug)]
 pub struct Scaler {
     ops: Vec<Op>,
     reference: Option<String>,
+    /// The converter's reference, where no channel says it; NaN without one.
+    volts: f64,
+}
+
+impl Default for Scaler {
+    fn default() -> Self {
+        Scaler { ops: Vec::new(), reference: None, volts: f64::NAN }
+    }
 }
 
 impl Scaler {
     pub(super) fn new(steps: &[Step]) -> Self {
-        let mut scaler = Scaler::default();
+        let mut scaler = Scaler { volts: reference_volts(steps, f64::NAN), ..Scaler::default() };
         for step in steps {
             scaler.add(step);
         }
@@ -62,6 +70,7 @@ impl Scaler {
     /// what is not finite becomes one at once, behind whichever step.
     #[inline]
     pub fn quantity(&self, raw: f64, reference: f64) -> f64 {
+        let reference = if self.reference.is_some() { reference } else { self.volts };
         self.ops.iter().fold(raw, |x, op| op.apply(x, reference))
     }
 
@@ -76,7 +85,7 @@ impl Scaler {
             match op {
                 // A loop of its own, so that the compiler does several at once.
                 Op::Line(factor, shift) => values.iter_mut().for_each(|x| *x = or_gap(*x * factor + shift)),
-                Op::Step(step) => step.apply_all(values),
+                Op::Step(step) => step.apply_all(values, self.volts),
             }
         }
     }

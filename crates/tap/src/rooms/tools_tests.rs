@@ -274,7 +274,7 @@ fn the_desk_is_surveyed_examined_and_its_thermistor_advised() {
         "[[channel]]\nname = \"knob\"\nscale = { steps = [{ is = \"converter\", bits = 12, reference = 3.3 }] }\n[[channel]]\nname = \"load\"\n\
          scale = { steps = [{ is = \"converter\", bits = 12, reference = 3.3 }] }\n[[channel]]\nname = \"probe\"\n\
          scale = { steps = [{ is = \"converter\", bits = 12, reference = 3.3 }] }\n[[channel]]\nname = \"water\"\n\
-         scale = { steps = [{ is = \"converter\", bits = 12, reference = 3.3 }, { is = \"divider\", fixed = 4700, supply = 3.3 }] }\n",
+         scale = { steps = [{ is = \"converter\", bits = 12, reference = 3.3 }, { is = \"divider\", fixed = 4700 }] }\n",
     );
     watch(&mut app, "desk", 1);
     keys(&mut app, "3r");
@@ -314,13 +314,25 @@ fn the_desk_is_surveyed_examined_and_its_thermistor_advised() {
     app.go_to_row(Stage::Scale, "2 divider");
     keys(&mut app, "A");
     let Some(Overlay::List(pick)) = app.overlays.last() else { panic!("{}", notice(&app)) };
-    assert!(pick.title.contains("fixed resistor for ") && pick.items[0].name.contains("kΩ E12"), "{pick:?}");
-    // It was seen through the very resistor that suits it best; the next one is taken for a change.
-    assert_eq!(pick.items[0].name, "4.7 kΩ E12");
-    press(&mut app, KeyCode::Down);
-    press(&mut app, KeyCode::Enter);
-    let Step::Divider(divider) = &app.session.channel().unwrap().settings().scale.steps[1] else { panic!() };
-    assert!([3900.0, 5600.0].contains(&divider.fixed), "{divider:?}");
+    assert!(pick.title.contains("as seen with 4.7 kΩ fitted") && pick.items[1].name.contains("kΩ E12"), "{pick:?}");
+    // It was seen through the very resistor that suits it best; the next one is considered, and then fitted.
+    assert_eq!(pick.items[0].name, "4.7 kΩ fitted");
+    let fixed = |app: &App| match &app.session.channel().unwrap().settings().scale.steps[1] {
+        Step::Divider(divider) => divider.fixed,
+        step => panic!("{step:?}"),
+    };
+    for (answer, expected) in [(KeyCode::Enter, [4700.0; 2]), (KeyCode::Down, [3900.0, 5600.0])] {
+        press(&mut app, KeyCode::Down);
+        press(&mut app, KeyCode::Enter);
+        let Some(Overlay::List(ask)) = app.overlays.last() else { panic!("{}", notice(&app)) };
+        assert!(ask.title.contains("fitted on the board in place of 4.7 kΩ?"), "{ask:?}");
+        press(&mut app, answer);
+        if answer == KeyCode::Down {
+            press(&mut app, KeyCode::Enter);
+        }
+        assert!(expected.contains(&fixed(&app)), "{}", fixed(&app));
+        keys(&mut app, "A");
+    }
 }
 
 #[test]

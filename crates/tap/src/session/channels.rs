@@ -3,27 +3,59 @@
 use super::{ChannelId, Request, Session};
 use amber_core::axis::Rule;
 use amber_core::bench::{ChannelSettings, Kind, Shared, WireSettings};
-use amber_core::chain::Chain;
+use amber_core::chain::{Chain, Channel};
 use amber_core::clock::Time;
+use amber_core::digits::set_value;
+use amber_core::watch::Carried;
 use std::path::PathBuf;
 
+/// Keeps the channel's threshold at the same place of the signal where `settings` change its scale and leave the threshold
+/// as it is.
+fn carry_threshold(channel: &Channel, settings: &mut ChannelSettings, reference: f64) -> Option<(String, bool)> {
+    let before = channel.wished();
+    let watch = before.watch.filter(|_| settings.watch == before.watch && settings.formula == before.formula)?;
+    let was = set_value(watch.threshold, before.scale.unit());
+    match watch.carried(&before.scale, &settings.scale, reference, channel.ends()) {
+        Carried::Same => None,
+        Carried::Moved(watch) => {
+            let is = set_value(watch.threshold, settings.scale.unit());
+            settings.watch = Some(watch);
+            (is != was).then(|| (format!("the threshold of {was} is {is} now"), false))
+        }
+        Carried::Lost => {
+            let title = settings.title();
+            Some((format!("{title}: the threshold of {was} may mean something else now: set it again (5)"), true))
+        }
+    }
+}
+
 impl Session {
-    /// Changes the selected channel's settings; its history is made anew.
-    pub(crate) fn edit_channel(&mut self, edit: impl FnOnce(&mut ChannelSettings)) {
-        self.with_channel(self.selected, edit);
+    /// Changes the selected channel's settings; its history is made anew. Gives what became of its threshold, where that is
+    /// to be told, after telling it.
+    pub(crate) fn edit_channel(&mut self, edit: impl FnOnce(&mut ChannelSettings)) -> Option<String> {
+        let (told, lost) = self.with_channel(self.selected, edit)?;
+        self.say(told.clone(), lost);
+        Some(told)
     }
 
-    /// Changes a channel's settings; its history is made anew.
-    pub(crate) fn with_channel(&mut self, id: ChannelId, edit: impl FnOnce(&mut ChannelSettings)) {
-        let Some(channel) = self.watched.get(id.source).and_then(|own| own.chain.channels().get(id.channel)) else {
-            return;
-        };
-        let mut settings = channel.wished().clone();
+    /// Changes a channel's settings; its history is made anew. Gives what became of its threshold, where that is to be told,
+    /// and whether that is bad.
+    pub(crate) fn with_channel(
+        &mut self,
+        id: ChannelId,
+        edit: impl FnOnce(&mut ChannelSettings),
+    ) -> Option<(String, bool)> {
+        let channel = self.watched.get(id.source)?.chain.channels().get(id.channel)?;
+        let before = channel.wished();
+        let mut settings = before.clone();
         edit(&mut settings);
-        if settings != *channel.wished() {
-            self.touch();
-            self.watched[id.source].chain.set_channel(id.channel, settings);
+        if settings == *before {
+            return None;
         }
+        let told = carry_threshold(channel, &mut settings, self.reference(id));
+        self.touch();
+        self.watched[id.source].chain.set_channel(id.channel, settings);
+        told
     }
 
     /// Changes what is set once, for all sources.

@@ -2,8 +2,9 @@
 
 use super::{ChannelId, Session};
 use amber_core::bench::Kind;
-use amber_core::digits::{counted, measured};
+use amber_core::digits::{counted, measured, set_value};
 use amber_core::levels::Level;
+use amber_core::watch::Watch;
 
 impl Session {
     /// The level that the channel stands in at the right edge of the chart.
@@ -31,9 +32,13 @@ impl Session {
             };
             let reference = self.reference(id);
             let by = measured(channel.quantity_of(level.mean), channel.resolution(), channel.settings().scale.unit());
+            let settings = channel.settings();
+            let stays =
+                |watch: Watch| format!("; its threshold stays {}", set_value(watch.threshold, settings.scale.unit()));
+            let stays = settings.watch.map_or(String::new(), stays);
             let taken = taken.clone();
             self.with_channel(id, |channel| channel.scale.take_zero(level.mean, reference, taken));
-            done.push(format!("{title} ({by}, mean of {})", counted(level.count, "row")));
+            done.push(format!("{title} ({by}, mean of {}{stays})", counted(level.count, "row")));
         }
         let shortest = self.shared.levels.seconds;
         match (done.is_empty(), moving.is_empty()) {

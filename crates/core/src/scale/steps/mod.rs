@@ -51,12 +51,12 @@ pub enum Role {
 
 /// What a step does to values. They come in the unit of the step before; NaN, a gap, stays one.
 pub(super) trait Transform: Debug {
-    /// The value behind the step. `reference` is what the channel of [`Transform::reference`] says, in volts.
+    /// The value behind the step. `reference` is the scale's [`Scale::reference_volts`](super::Scale::reference_volts).
     fn apply(&self, x: f64, reference: f64) -> f64;
 
     /// The same for many values, in place.
-    fn apply_all(&self, values: &mut [f64]) {
-        values.iter_mut().for_each(|x| *x = self.apply(*x, f64::NAN));
+    fn apply_all(&self, values: &mut [f64], reference: f64) {
+        values.iter_mut().for_each(|x| *x = or_gap(self.apply(*x, reference)));
     }
 
     /// The value before the step that gives `y` behind it; `None` where there is no single way back.
@@ -94,17 +94,16 @@ crate::part::kinds! {
 }
 
 impl Step {
-    /// The value behind the step, finite or a gap. `reference` is what the channel that the converter refers to says, in
-    /// volts.
+    /// The value behind the step, finite or a gap. `reference` is the scale's
+    /// [`Scale::reference_volts`](super::Scale::reference_volts).
     pub fn apply(&self, x: f64, reference: f64) -> f64 {
         self.in_force().map_or(x, |step| or_gap(step.apply(x, reference)))
     }
 
-    /// The same for many values, in place; for a step that needs no reference channel.
-    pub(super) fn apply_all(&self, values: &mut [f64]) {
+    /// The same for many values, in place.
+    pub(super) fn apply_all(&self, values: &mut [f64], reference: f64) {
         if let Some(step) = self.in_force() {
-            step.apply_all(values);
-            values.iter_mut().for_each(|x| *x = or_gap(*x));
+            step.apply_all(values, reference);
         }
     }
 

@@ -252,9 +252,10 @@ impl Calibrate {
             (curve, _) => curve.name().to_owned(),
         };
         let title = session.title(session.selected);
-        session.edit_channel(|channel| channel.scale.calibrate(calibration));
+        let threshold = session.edit_channel(|channel| channel.scale.calibrate(calibration));
+        let threshold = threshold.map_or(String::new(), |told| format!("; {told}"));
         session.lane_axes.clear();
-        session.say(format!("{title} is calibrated: {what}; s saves it, u undoes it"), false);
+        session.say(format!("{title} is calibrated: {what}{threshold}; s saves it, u undoes it"), false);
     }
 
     /// Gain and offset of a line, with their units.

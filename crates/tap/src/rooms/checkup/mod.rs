@@ -9,7 +9,7 @@ use crate::session::{ChannelId, Session};
 use crate::theme::Theme;
 use amber_core::Stamp;
 use amber_core::bench::Kind;
-use amber_core::checkup::{CheckedChannel, FaultKind, Finding, check_up};
+use amber_core::checkup::{CheckedChannel, FaultKind, Finding, check_up, fall, lacks_converter};
 use crossterm::event::KeyCode::{Down, Esc, Up};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -39,6 +39,8 @@ pub(crate) struct Checkup {
     scroll: u16,
     /// Every channel that was looked at.
     looked_at: usize,
+    /// Those of them of which power, clipping and open pins cannot be judged.
+    unjudged: Vec<ChannelId>,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -101,7 +103,7 @@ impl Checkup {
     /// Looks at all channels of all sources.
     fn look(&mut self, session: &Session) {
         let mut findings = Vec::new();
-        let mut looked_at = 0;
+        let (mut looked_at, mut unjudged) = (0, Vec::new());
         for place in 0..session.sources() {
             let chain = session.chain_at(place);
             let rows = chain
@@ -128,15 +130,20 @@ impl Checkup {
                     scale: &channel.settings().scale,
                     raw: raw.collect(),
                     ever,
+                    fall: fall(channel, index, chain.store(), rows.clone()),
                     step: channel.raw_step(),
                     interval,
                 });
-                ids.push(ChannelId { source: place, channel: index });
+                let id = ChannelId { source: place, channel: index };
+                if lacks_converter(&channel.settings().scale) {
+                    unjudged.push(id);
+                }
+                ids.push(id);
             }
             looked_at += channels_to_check.len();
             findings.extend(check_up(&channels_to_check).into_iter().map(|finding| (ids[finding.channel], finding)));
         }
-        self.looked_at = looked_at;
+        (self.looked_at, self.unjudged) = (looked_at, unjudged);
         // What comes and goes at the edge of being worth a word stays for a while.
         let now = session.now;
         for (id, finding) in &findings {

@@ -4,6 +4,7 @@ use super::Checkup;
 use crate::screen::text::{frame, put, wrapped};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
+use amber_core::digits::counted;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
@@ -28,6 +29,9 @@ pub(super) fn draw(room: &Checkup, session: &Session, theme: Theme, area: Rect, 
     if lines.is_empty() {
         let text = match room.looked_at {
             0 => "no analog channel was seen for long enough yet",
+            all if all == room.unjudged.len() => {
+                "no faults found: no channel hums with the mains, none moves with another"
+            }
             _ => "no faults found: no channel is stuck, clipped, open, noisy, drifting or humming",
         };
         lines.extend(wrapped(text, width).into_iter().map(|line| (Ink::Bright, 0, line)));
@@ -37,6 +41,15 @@ pub(super) fn draw(room: &Checkup, session: &Session, theme: Theme, area: Rect, 
             .saturating_sub(room.findings.iter().map(|(id, _)| *id).collect::<std::collections::BTreeSet<_>>().len());
         lines.push((Ink::Text, 0, String::new()));
         lines.push((Ink::Dim, 0, format!("no faults found in {quiet} of {} analog channels", room.looked_at)));
+    }
+    if !room.unjudged.is_empty() {
+        let names: Vec<String> =
+            room.unjudged.iter().map(|id| format!("{} {}", session.letter(*id), session.title(*id))).collect();
+        let what = "power, clipping, open pins, noise and drift: add a converter with its bits (3)";
+        lines.push((Ink::Text, 0, String::new()));
+        lines.push((Ink::Bright, 0, format!("not judged in {}", counted(names.len() as u64, "channel"))));
+        lines.extend(wrapped(what, width).into_iter().map(|line| (Ink::Text, 2, line)));
+        lines.extend(wrapped(&names.join(", "), width).into_iter().map(|line| (Ink::Dim, 2, line)));
     }
     let rows = inner.height;
     let skip = room.scroll.min((lines.len() as u16).saturating_sub(rows));

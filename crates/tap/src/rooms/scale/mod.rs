@@ -100,6 +100,11 @@ fn facts(session: &Session, channel: &Channel, reading: Option<ChannelValues>) -
     if !sizes.is_empty() && !scale.is_plain() {
         rows.push(Row::fact("resolution (1 LSB)", sizes.join(" or ")));
     }
+    let is_divider = |step: &Step| matches!(step, Step::Divider(divider) if divider.supply.is_none());
+    if scale.steps.iter().any(is_divider) && scale.reference_volts(1.0).is_nan() {
+        let what = "not known: type it, or put a converter before the divider".to_owned();
+        rows.push(Row::fact("supply of the divider", what));
+    }
     let places = channel.decimals();
     if let Some((low, high)) = scale.full_scale() {
         let range = format!("{} to {}", fixed(low, places), fixed(high, places));

@@ -141,11 +141,11 @@ impl Survey {
             return Err(fault);
         }
         scale.steps.push(step);
-        session.edit_channel(|channel| channel.scale = scale);
+        let threshold = session.edit_channel(|channel| channel.scale = scale);
+        let threshold = threshold.map_or(String::new(), |told| format!("; {told}"));
         session.lane_axes.clear();
-        let title = session.title(session.selected);
-        session
-            .say(format!("{title} now goes from {low} to {high} {}; u undoes it, s saves it", unit.join(" ")), false);
+        let (title, unit) = (session.title(session.selected), unit.join(" "));
+        session.say(format!("{title} now goes from {low} to {high} {unit}{threshold}; u undoes it, s saves it"), false);
         Ok(())
     }
 }
