@@ -7,10 +7,10 @@ use regex::Regex;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-/// A copy of the take of this format.
-fn kept(format: u32, dir: &Path) -> PathBuf {
-    let from = Path::new(env!("CARGO_MANIFEST_DIR")).join(format!("tests/formats/take-{format}"));
-    let to = dir.join(format.to_string());
+/// A copy of this take.
+fn kept(name: &str, dir: &Path) -> PathBuf {
+    let from = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/formats").join(name);
+    let to = dir.join(name);
     fs::create_dir(&to).unwrap();
     for entry in fs::read_dir(from).unwrap().flatten() {
         fs::copy(entry.path(), to.join(entry.file_name())).unwrap();
@@ -21,29 +21,31 @@ fn kept(format: u32, dir: &Path) -> PathBuf {
 #[test]
 fn takes_of_every_format_open_with_all_their_rows() {
     let dir = tempfile::tempdir().unwrap();
-    for format in [0, 1, 2] {
-        let folder = kept(format, dir.path());
+    for (name, format, decoder) in
+        [("take-0", 0, 0), ("take-1", 1, 1), ("take-2", 2, 1), ("take-2-decoder-2", 2, DECODER)]
+    {
+        let folder = kept(name, dir.path());
         let table = fs::read(folder.join("readings.csv")).unwrap();
         let take = open(&folder).unwrap();
-        assert_eq!((take.about.format, take.about.decoder), (format, if format == 0 { 0 } else { 1 }));
-        assert_eq!(take.told, Vec::<String>::new(), "format {format}");
+        assert_eq!((take.about.format, take.about.decoder), (format, decoder));
+        assert_eq!(take.told, Vec::<String>::new(), "{name}");
         assert_eq!(fs::read(folder.join("readings.csv")).unwrap(), table, "another decoder's table is left alone");
         let scale = &take.bench.first().channel("gauge_a").unwrap().scale;
         assert_eq!((scale.steps.len(), scale.unit()), (2, "mm"));
         let again = String::from_utf8(take.decode().unwrap()).unwrap();
-        assert_eq!(again.lines().count(), 31, "format {format}");
+        assert_eq!(again.lines().count(), 31, "{name}");
         if take.about.decoder == DECODER {
             assert_eq!(again.as_bytes(), table, "decoding again gives the same table, byte for byte");
         }
     }
-    let old = open(&dir.path().join("0")).unwrap();
+    let old = open(&dir.path().join("take-0")).unwrap();
     assert_eq!(old.marks[0].note, "half full, \"still\"");
 }
 
 #[test]
 fn what_is_not_understood_of_a_take_is_told_and_the_rest_opens() {
     let dir = tempfile::tempdir().unwrap();
-    let folder = kept(2, dir.path());
+    let folder = kept("take-2", dir.path());
     let edit = |name: &str, edit: &dyn Fn(String) -> String| {
         let path = folder.join(name);
         fs::write(&path, edit(fs::read_to_string(&path).unwrap())).unwrap();

@@ -2,6 +2,7 @@
 //!
 //! Between takes it remembers the unfinished line, so that a take begins at the start of one.
 
+use super::gaps::{Gap, Gaps};
 use super::wire::Event;
 use super::writer::{Summary, TakePlace, Writer};
 use super::{CHECKPOINT, TakeError};
@@ -119,7 +120,8 @@ impl Keeper {
     pub fn start_with(feed: Receiver<Feed>, clock: HostClock, first: Option<Order>) -> std::io::Result<Keeper> {
         let (orders, to_do) = bounded(64);
         let (say, reports) = bounded(1024);
-        let mut thread = KeeperThread { clock, say, take: None, wanted: None, line: Unfinished::default() };
+        let mut thread =
+            KeeperThread { clock, say, take: None, wanted: None, line: Unfinished::default(), gaps: Gaps::default() };
         let thread = std::thread::Builder::new().name("keeper".into()).spawn(move || {
             let work = || {
                 first.into_iter().for_each(|order| thread.obey(order));
@@ -213,6 +215,7 @@ struct KeeperThread {
     /// A take that begins when the source is opened.
     wanted: Option<(TakePlace, Bench, Option<u64>)>,
     line: Unfinished,
+    gaps: Gaps,
 }
 
 struct Running {
@@ -270,6 +273,9 @@ impl KeeperThread {
             if !self.line.bytes.is_empty() {
                 writer.chunk(self.line.at, &self.line.bytes)?;
             }
+            if let Some((since, gap)) = self.gaps.down() {
+                writer.gap(at.max(*since), gap)?;
+            }
             Ok(writer)
         });
         match begun {
@@ -284,11 +290,21 @@ impl KeeperThread {
     fn receive(&mut self, piece: Feed) {
         #[cfg(test)]
         assert!(!matches!(&piece, Feed::Chunk(chunk) if *chunk.bytes == *tests::FAULT), "a fault on purpose");
+        let now = self.clock.now();
+        let gap = match &piece {
+            Feed::State(state) => self.gaps.state(now, state),
+            Feed::Opened { opening, .. } => self.gaps.opened(*opening),
+            Feed::Unkept(bytes) => Some(Gap::Unkept(*bytes)).filter(|_| *bytes > 0),
+            _ => None,
+        };
         let written = match (&piece, &mut self.take) {
             (Feed::Chunk(chunk), Some(take)) => take.writer.chunk(chunk.at, &chunk.bytes),
             (Feed::Opened { at, opening, within }, Some(take)) => {
                 take.writer.event(*at, Event::Opened { opening: *opening, within: *within });
-                Ok(())
+                gap.as_ref().map_or(Ok(()), |gap| take.writer.gap(*at, gap))
+            }
+            (Feed::State(_) | Feed::Unkept(_), Some(take)) => {
+                gap.as_ref().map_or(Ok(()), |gap| take.writer.gap(now, gap))
             }
             (Feed::Ended(at), Some(take)) => {
                 take.writer.event(*at, Event::Ended);
@@ -364,7 +380,8 @@ impl KeeperThread {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::link::Chunk;
+    use crate::link::{Chunk, LinkState};
+    use crate::serial::Problem;
 
     /// What makes the keeper fail in these tests.
     pub(super) const FAULT: &[u8] = b"a fault on purpose";
@@ -394,5 +411,57 @@ mod tests {
         let take = super::super::open(&failed.expect("it was said, with what is kept").folder).unwrap();
         assert_eq!(take.wire.to_vec().unwrap().iter().filter(|b| **b == b'\n').count(), 20);
         assert!(give.send(chunk(b"x")).is_err(), "whoever gives more hears that nobody takes it");
+    }
+
+    #[test]
+    fn what_nothing_arrived_for_stands_in_a_table_of_its_own() {
+        let dir = tempfile::tempdir().unwrap();
+        let (give, feed) = bounded(64);
+        let clock = HostClock::start();
+        let folder = |name: &str| TakePlace::Exactly(dir.path().join(name));
+        let start =
+            |name: &str| Order::Start { place: folder(name), bench: Box::default(), from: From::Now, rows: None };
+        let keeper = Keeper::start_with(feed, clock, Some(start("a"))).unwrap();
+        let opened = || Feed::Opened { at: clock.now(), opening: Opening::Link, within: true };
+        let rows = || Feed::Chunk(Chunk { at: clock.now(), bytes: (*b"a=1\na=2\n").into(), skipped: 0 });
+        let lost = |why: &str| {
+            let problem = Problem::NotATty(why.into());
+            Feed::State(LinkState::Waiting { problem, pause: Duration::from_secs(1) })
+        };
+        let lent = |in_use| Feed::State(LinkState::Lent { back: true, in_use });
+        let all = [rows(), lost("one\u{1b}[2J"), lost("two"), opened(), rows(), lent(false), lent(true), opened()];
+        let all = all.into_iter().chain([Feed::Unkept(0), Feed::Unkept(40), opened(), rows(), lost("three")]);
+        all.for_each(|piece| give.send(piece).unwrap());
+        while !give.is_empty() {
+            std::thread::sleep(Duration::from_millis(5));
+        }
+        // Another take begins while the link is down, and one has nothing to say.
+        for order in [Order::Stop, start("b"), Order::Stop] {
+            keeper.orders.send(order).unwrap();
+        }
+        while keeper.orders.len() > 0 {
+            std::thread::sleep(Duration::from_millis(5));
+        }
+        give.send(opened()).unwrap();
+        while !give.is_empty() {
+            std::thread::sleep(Duration::from_millis(5));
+        }
+        keeper.orders.send(start("c")).unwrap();
+        drop(give);
+        keeper.join();
+        let table = |name: &str| std::fs::read_to_string(dir.path().join(name).join("gaps.csv"));
+        let events = |text: String| -> Vec<String> {
+            let row = |row: &str| row.splitn(4, ',').nth(3).unwrap().to_owned();
+            text.lines().map(row).collect()
+        };
+        let expected = ["event,note", "lost,", "resumed,", "lent,", "resumed,", "not kept,40 bytes", "break,", "lost,"];
+        let a = events(table("a").unwrap());
+        assert_eq!(a.len(), expected.len(), "{a:?}");
+        assert!(a.iter().zip(expected).all(|(row, expected)| row.starts_with(expected)), "{a:?}");
+        assert!(a[1].contains("one␛[2J"), "{a:?}");
+        assert!(table("a").unwrap().lines().nth(3).unwrap().contains(",16,lent,"), "the bytes that had arrived");
+        assert_eq!(events(table("b").unwrap()).len(), 2);
+        assert!(table("c").is_err(), "no gap, no table");
+        assert_eq!(super::super::open(&dir.path().join("a")).unwrap().told, Vec::<String>::new());
     }
 }

@@ -4,7 +4,7 @@ use super::decode::{DECODER, Decoder};
 use super::marks::Mark;
 use super::reader::{OpenedTake, being_written, open, parts, read, whole_lines};
 use super::wire::{self, Event};
-use super::{MARKS, METADATA, READINGS, SENT, STAMPS, TakeError, WIRE, metadata, sent};
+use super::{GAPS, MARKS, METADATA, READINGS, SENT, STAMPS, TakeError, WIRE, gaps, metadata, sent};
 use crate::disk::{self, LONGEST};
 use amber_core::digits::{bytes, counted};
 use rustix::fs::{FlockOperation, flock};
@@ -57,6 +57,7 @@ fn look(folder: &Path) -> Result<Mending, TakeError> {
     repairs.extend(stamps(folder, &take));
     repairs.extend(tail(folder, MARKS, marks));
     repairs.extend(tail(folder, SENT, sent));
+    repairs.extend(tail(folder, GAPS, |text| gaps::rows(text).0));
     table(folder, &take, &mut repairs)?;
     Ok(Mending { folder: folder.into(), repairs, told: take.told, _lock: lock })
 }

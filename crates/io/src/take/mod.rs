@@ -7,6 +7,7 @@
 //! | `wire.bin` | the exact bytes that arrived |
 //! | `wire.csv` | for each chunk: offset in `wire.bin`, arrival in nanoseconds since the Unix epoch, and what happened before it: `begin` and `join` (a link was opened, at the start of a line or within one), `text` and `pipe` (a text begins, without arrival times or with them), `grows` (the text goes on, with arrival times), `end` (it has ended), `stop` (the take was ended properly) |
 //! | `marks.csv` | number, time, wall clock, note |
+//! | `gaps.csv` | when and why nothing arrived, or not all was kept, if that happened: time, wall clock, offset in `wire.bin`, event (`lost`, `lent`, `resumed`, `break`, `not kept`), note |
 //! | `sent.csv` | what was sent to the board, if anything: time, wall clock, offset in `wire.bin`, bytes, text |
 //! | `bench.toml` | the settings in force at the start |
 //! | `take.toml` | the number of the format, the program's version, the number of the decoder |
@@ -20,6 +21,7 @@
 mod about;
 mod bytes;
 mod decode;
+mod gaps;
 mod keeper;
 mod marks;
 mod mend;
@@ -57,6 +59,7 @@ pub(crate) const WIRE: &str = "wire.bin";
 pub(crate) const STAMPS: &str = "wire.csv";
 pub(crate) const MARKS: &str = "marks.csv";
 pub(crate) const SENT: &str = "sent.csv";
+pub(crate) const GAPS: &str = "gaps.csv";
 pub(crate) const BENCH: &str = "bench.toml";
 pub(crate) const ABOUT: &str = "take.toml";
 

@@ -3,10 +3,11 @@
 use super::about::{About, FORMAT};
 use super::bytes::{Ahead, Bytes};
 use super::decode::Decoder;
+use super::gaps;
 use super::marks::Mark;
 use super::sent::{self, Sent};
 use super::wire::{self, Event, Piece};
-use super::{ABOUT, BENCH, MARKS, READINGS, SENT, STAMPS, TakeError, WIRE, table};
+use super::{ABOUT, BENCH, GAPS, MARKS, READINGS, SENT, STAMPS, TakeError, WIRE, table};
 use crate::disk::{self, LONGEST};
 use amber_core::Stamp;
 use amber_core::bench::Bench;
@@ -195,6 +196,8 @@ pub fn open(folder: &Path) -> Result<OpenedTake, TakeError> {
     let (sent, lost) = sent::parse(&take.side(SENT), take.start);
     take.tell_lost(SENT, lost, "row");
     (take.marks, take.sent) = (marks, sent.into());
+    let (_, lost) = gaps::rows(&take.side(GAPS));
+    take.tell_lost(GAPS, lost, "row");
     Ok(take)
 }
 

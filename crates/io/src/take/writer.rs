@@ -2,9 +2,10 @@
 
 use super::about::About;
 use super::decode::{Decoder, Tally};
+use super::gaps::{self, Gap};
 use super::marks::{self, Mark};
 use super::wire::{self, Event};
-use super::{ABOUT, BENCH, MARKS, METADATA, READINGS, SENT, STAMPS, TakeError, WIRE, metadata, sent};
+use super::{ABOUT, BENCH, GAPS, MARKS, METADATA, READINGS, SENT, STAMPS, TakeError, WIRE, metadata, sent};
 use amber_core::Stamp;
 use amber_core::bench::Bench;
 use std::fs::{self, File, OpenOptions};
@@ -102,8 +103,9 @@ pub struct Writer {
     stamps: Growing,
     readings: Growing,
     marks_file: Growing,
-    /// Made when something is sent.
+    /// Made when something is sent, and when there is the first gap.
     sent_file: Option<Growing>,
+    gaps_file: Option<Growing>,
     marks: u64,
     saved: Summary,
 }
@@ -145,6 +147,7 @@ impl Writer {
             readings: Growing::create(folder, READINGS)?,
             marks_file: Growing::create(folder, MARKS)?,
             sent_file: None,
+            gaps_file: None,
             saved: Summary {
                 folder: folder.to_path_buf(),
                 bytes: 0,
@@ -228,15 +231,17 @@ impl Writer {
     /// # Errors
     /// As [`Writer::chunk`].
     pub fn sent(&mut self, at: Stamp, bytes: &[u8]) -> Result<(), TakeError> {
-        if self.sent_file.is_none() {
-            let mut file = Growing::create(&self.folder, SENT)?;
-            file.add(sent::HEADER);
-            self.sent_file = Some(file);
-        }
-        if let Some(file) = &mut self.sent_file {
-            file.add(&sent::row(self.decoder.origin(), at, self.wire.length, bytes));
-        }
-        Ok(())
+        let row = sent::row(self.decoder.origin(), at, self.wire.length, bytes);
+        add_to(&mut self.sent_file, &self.folder, SENT, sent::HEADER, &row)
+    }
+
+    /// There is a gap, from `at` on.
+    ///
+    /// # Errors
+    /// As [`Writer::chunk`].
+    pub(super) fn gap(&mut self, at: Stamp, gap: &Gap) -> Result<(), TakeError> {
+        let row = gap.row(self.decoder.origin(), at, self.wire.length);
+        add_to(&mut self.gaps_file, &self.folder, GAPS, gaps::HEADER, &row)
     }
 
     /// All files that grow, in the order in which they are written through: the stamps go first and the readings late,
@@ -244,7 +249,7 @@ impl Writer {
     /// yet from `wire.bin`.
     fn files(&mut self) -> impl Iterator<Item = &mut Growing> {
         let files = [&mut self.stamps, &mut self.wire, &mut self.readings, &mut self.marks_file];
-        files.into_iter().chain(&mut self.sent_file)
+        files.into_iter().chain(&mut self.sent_file).chain(&mut self.gaps_file)
     }
 
     fn stamp(&mut self, at: Stamp, event: Option<Event>) {
@@ -318,10 +323,20 @@ impl Writer {
 
     /// Ends the take after an error: all files are cut back to the last checkpoint, where they agree.
     pub fn give_up(self) -> Summary {
-        let Writer { wire, stamps, readings, marks_file, sent_file, saved, .. } = self;
-        [stamps, wire, readings, marks_file].into_iter().chain(sent_file).for_each(Growing::give_up);
+        let Writer { wire, stamps, readings, marks_file, sent_file, gaps_file, saved, .. } = self;
+        let files = [stamps, wire, readings, marks_file].into_iter();
+        files.chain(sent_file).chain(gaps_file).for_each(Growing::give_up);
         saved
     }
+}
+
+/// Adds a row to a table that is made, with its header, when it has one.
+fn add_to(file: &mut Option<Growing>, folder: &Path, name: &str, header: &[u8], row: &[u8]) -> Result<(), TakeError> {
+    if file.is_none() {
+        file.insert(Growing::create(folder, name)?).add(header);
+    }
+    file.iter_mut().for_each(|file| file.add(row));
+    Ok(())
 }
 
 fn write_new(path: &Path, bytes: &[u8]) -> io::Result<()> {
