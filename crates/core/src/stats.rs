@@ -18,23 +18,11 @@ pub struct Measured {
     pub basis: Basis,
 }
 
-/// The deviation of values without those that lie six deviations or more off their median; `None` for fewer than eight
-/// values. The order of `values` is lost.
-pub fn without_spikes(values: &mut [f64]) -> Option<f64> {
-    /// The deviation of a Gaussian, in medians of what its values lie off.
-    const OF_MEDIAN: f64 = 1.482_602_218_505_602;
-    if values.len() < 8 {
-        return None;
-    }
-    let half = values.len() / 2;
-    let middle = *values.select_nth_unstable_by(half, f64::total_cmp).1;
-    let mut offs: Vec<f64> = values.iter().map(|value| (value - middle).abs()).collect();
-    let most = 6.0 * OF_MEDIAN * *offs.select_nth_unstable_by(half, f64::total_cmp).1;
-    // Where most values are the same one, none is a spike.
-    let kept = || values.iter().map(|value| value - middle).filter(|off| most == 0.0 || off.abs() <= most);
-    let count = kept().count() as f64;
-    let mean = kept().sum::<f64>() / count;
-    Some((kept().map(|off| (off - mean).powi(2)).sum::<f64>() / (count - 1.0)).sqrt())
+/// The standard deviation of the values that `values` gives each time; `None` for fewer than two.
+pub fn deviation<I: Iterator<Item = f64>>(values: impl Fn() -> I) -> Option<f64> {
+    let (count, sum) = values().fold((0.0, 0.0), |(count, sum), value| (count + 1.0, sum + value));
+    let mean = sum / count;
+    (count >= 2.0).then(|| (values().map(|value| (value - mean).powi(2)).sum::<f64>() / (count - 1.0)).sqrt())
 }
 
 /// Rows over which the estimate forgets; a power of two.

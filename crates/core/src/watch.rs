@@ -50,14 +50,14 @@ impl Watch {
         let there = |quantity: f64| {
             let value = scaler.quantity(old.raw_of(quantity, channel, ends)?, channel);
             // Ways back and forth leave rounding behind.
-            format!("{value:.8e}").parse().ok().filter(|value: &f64| value.is_finite())
+            format!("{value:.11e}").parse().ok().filter(|value: &f64| value.is_finite())
         };
         let half = self.hysteresis / 2.0;
         let width = || Some(there(self.threshold + half)? - there(self.threshold - half)?);
         match (there(self.threshold), width()) {
             (Some(threshold), _) if self.hysteresis == 0.0 => Carried::Moved(Watch { threshold, hysteresis: 0.0 }),
             (Some(threshold), Some(width)) => {
-                let hysteresis = format!("{:.5e}", width.abs()).parse().unwrap_or(width.abs());
+                let hysteresis = format!("{:.8e}", width.abs()).parse().unwrap_or(width.abs());
                 Carried::Moved(Watch { threshold, hysteresis })
             }
             _ => Carried::Lost,

@@ -2,7 +2,11 @@
 
 #![allow(missing_docs)]
 
+#[path = "../../core/tests/chance/mod.rs"]
+mod chance;
+
 use assert_cmd::Command;
+use chance::Chance;
 use std::fs;
 use std::path::Path;
 use std::time::{Duration, Instant};
@@ -266,16 +270,77 @@ fn split_streams_what_it_reads_and_ends_quietly_when_nobody_reads_on() {
     assert!(err.contains("2 lines rejected, 2 late fields left out"), "{err}");
 }
 
+/// The depth programme's text, with what `change` makes of the codes of gauge_a.
+fn depth_programme(mut change: impl FnMut(usize, f64) -> f64) -> String {
+    let mut text = Vec::new();
+    let mut board = amber_boards::Flume::new(amber_boards::Programme::Depth, 5);
+    amber_boards::Board::run(&mut board, Duration::from_secs(60), &mut text);
+    let mut rows = 0;
+    let line = |line: &str| {
+        let Some((before, rest)) = line.split_once("gauge_a=") else { return line.to_owned() };
+        let (code, behind) = rest.split_once(' ').unwrap();
+        rows += 1;
+        format!("{before}gauge_a={} {behind}", change(rows, code.parse().unwrap()))
+    };
+    String::from_utf8(text).unwrap().split('\n').map(line).collect::<Vec<_>>().join("\n")
+}
+
+#[test]
+fn the_depth_programme_calibrates_within_two_thousandths_whatever_the_noise_is_like() {
+    let dir = tempfile::tempdir().unwrap();
+    let (mut one, mut other) = (Chance(3), Chance(4));
+    let hum = |row: usize, code: f64| code + 25.0 * (std::f64::consts::TAU * 49.7 * row as f64 * 0.01).sin();
+    let mut last = std::collections::VecDeque::new();
+    let mut averaging = move |code: f64| {
+        last.push_back(code + 8.0 * one.gauss());
+        if last.len() > 8 {
+            last.pop_front();
+        }
+        last.iter().sum::<f64>() / last.len() as f64
+    };
+    let spiky = |row: usize, code: f64| if row.is_multiple_of(37) { code + 900.0 } else { code };
+    let kinds: [(&str, &mut dyn FnMut(usize, f64) -> f64); 5] = [
+        ("as it is", &mut |_, code| code),
+        ("noisy", &mut |_, code| code + 8.0 * other.gauss()),
+        ("averaged over 8 rows", &mut |_, code| averaging(code)),
+        ("hum", &mut |row, code| hum(row, code)),
+        ("spikes", &mut |row, code| spiky(row, code)),
+    ];
+    for (kind, change) in kinds {
+        fs::write(
+            dir.path().join("depth.txt"),
+            depth_programme(|row, code| change(row, code).round().clamp(0.0, 4095.0)),
+        )
+        .unwrap();
+        let (code, out, err) = amber_tap(dir.path(), &["levels", "depth.txt", "--channel", "gauge_a"]);
+        assert_eq!(code, 0, "{kind}: {err}");
+        let row = |line: &str| line.split(',').map(|cell| cell.parse().unwrap_or(f64::NAN)).collect::<Vec<f64>>();
+        let levels: Vec<Vec<f64>> = out.lines().skip(1).map(row).collect();
+        assert!((5..=6).contains(&levels.len()), "{kind}: {out}");
+        // The straight line through the longest level of each depth, against that by which the board makes its codes: 0 and
+        // 200 mm at the ends.
+        let read = |level: &Vec<f64>| (((level[4] * 3.3 / 4096.0 - 0.5) * 2.0).round() * 50.0, level[4], level[3]);
+        let mut points: Vec<(f64, f64)> = Vec::new();
+        for depth in [0.0, 50.0, 100.0, 150.0, 200.0] {
+            let own = levels.iter().map(read).filter(|level| level.0 == depth).max_by(|a, b| a.2.total_cmp(&b.2));
+            points.extend(own.map(|level| (level.1, depth)));
+        }
+        assert_eq!(points.len(), 5, "{kind}: {out}");
+        let count = points.len() as f64;
+        let (x, y) = points.iter().fold((0.0, 0.0), |(x, y), point| (x + point.0 / count, y + point.1 / count));
+        let (xy, xx) =
+            points.iter().fold((0.0, 0.0), |(xy, xx), p| (xy + (p.0 - x) * (p.1 - y), xx + (p.0 - x).powi(2)));
+        let at = |volts: f64| y + xy / xx * (volts * 4096.0 / 3.3 - x);
+        let off = [at(0.5), at(2.5) - 200.0];
+        println!("{kind}: off by {:.3} mm at 0, {:.3} mm at 200 mm", off[0], off[1]);
+        assert!(off.iter().all(|off| off.abs() < 0.4), "{kind}: {off:?}");
+    }
+}
+
 #[test]
 fn the_levels_of_the_depth_programme_are_listed_and_calibrate_the_gauge_without_a_key() {
     let dir = tempfile::tempdir().unwrap();
-    let mut text = Vec::new();
-    amber_boards::Board::run(
-        &mut amber_boards::Flume::new(amber_boards::Programme::Depth, 5),
-        Duration::from_secs(60),
-        &mut text,
-    );
-    fs::write(dir.path().join("depth.txt"), text).unwrap();
+    fs::write(dir.path().join("depth.txt"), depth_programme(|_, code| code)).unwrap();
     fs::write(dir.path().join("flume.bench.toml"), include_str!("../assets/flume.bench.toml")).unwrap();
     let table = |more: &[&str]| {
         let (code, out, err) =
@@ -315,6 +380,10 @@ fn a_formula_is_worked_out_or_its_mistake_is_pointed_at() {
     assert!(code == 1 && err.contains("column 5: there is no function speed") && err.contains("\n      ^"), "{err}");
     assert!(calc(&["x + yy", "x=1"]).2.contains("column 5: no value for yy"));
     assert!(calc(&["x", "x=1", "z=2"]).2.contains("z is not in"));
+    let (code, out, err) = calc(&["x", "x=1", "x=2"]);
+    assert!(code == 1 && out.is_empty() && err.contains("x has two values: give it once"), "{err}");
+    assert_eq!(calc(&["ifgap(1 / y, 5)", "y=0"]).1, "5\n");
+    assert_eq!([calc(&["0.1 + 0.2"]).1, calc(&["x * 1", "x=1732012345678"]).1], ["0.3\n", "1732012345678\n"]);
 }
 
 #[test]

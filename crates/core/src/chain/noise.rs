@@ -3,7 +3,7 @@
 use super::Channel;
 use crate::levels::Level;
 use crate::smooth::{delay, noise_gain, smooths};
-use crate::stats::{Basis, Measured, without_spikes};
+use crate::stats::{Basis, Measured, deviation};
 
 /// Rows of a level that the noise is measured on, the newest.
 const MOST_ROWS: u64 = 2048;
@@ -42,7 +42,7 @@ impl Channel {
     }
 
     /// The noise behind the filters, for rows `interval` seconds apart: that of the smoothed rows of the same level, once
-    /// the filters have forgotten what was before it; else what they leave of white noise, which is a bound where there
+    /// the filters have forgotten what was before it, with what they leave of spikes; else what they leave of white noise, which is a bound where there
     /// are several. `None` without filters.
     pub fn noise_after(&self, row: u64, interval: f64) -> Option<NoiseAfter> {
         let filters = &self.settings().smooth;
@@ -57,8 +57,8 @@ impl Channel {
             if from + FEWEST_ROWS.max(skipped) > end {
                 return None;
             }
-            let values = (from..end).filter_map(|row| series.get(row)).filter(|value| !value.is_nan());
-            without_spikes(&mut values.map(f64::from).collect::<Vec<f64>>())
+            let rows = || (from..end).filter_map(|row| series.get(row)).filter(|value| !value.is_nan()).map(f64::from);
+            deviation(rows)
         });
         let (gain, is_bound) = noise_gain(filters, interval);
         Some(match measured {

@@ -46,6 +46,12 @@ impl Block {
         self.squares += other.squares;
     }
 
+    /// Counts its values from a base that lies `by` higher.
+    pub(super) fn lower(&mut self, by: f64) {
+        self.squares += by * (self.count * by - 2.0 * self.sum);
+        self.sum -= self.count * by;
+    }
+
     /// Lets go of what `other` added at the beginning.
     pub(super) fn behead(&mut self, other: &Block) {
         (self.rows.start, self.from) = (other.rows.end, other.to);

@@ -186,8 +186,9 @@ impl Levels {
             self.window.clear();
             self.gather.clear();
             self.spread.break_off();
+            // It may come back and go on as before: a jolt, or a spike that the board averages.
+            self.ended.iter_mut().for_each(|ended| ended.lower(near - self.base));
             (self.base, self.near) = (near, 0.0);
-            self.ended = None;
             if self.closed.is_none_or(|closed| at.seconds_since(closed) > 2.0 * self.rule.seconds) {
                 (self.learns, self.far) = (true, f64::INFINITY);
             }
@@ -282,7 +283,7 @@ impl Levels {
         let young = self.last_blocks < 3 * WINDOW;
         let on_its_way = |before: &Block| {
             let pause = whole.from.seconds_since(before.to);
-            young && pause <= pause_most && (before.mean() - whole.mean()).abs() < 1.5 * explained.rows
+            young && pause <= pause_most && (before.mean() - whole.mean()).abs() < explained.on_its_way()
         };
         let ended = self.ended.take();
         let replaces = ended.as_ref().is_some_and(|before| !same(before) && on_its_way(before));

@@ -167,6 +167,12 @@ impl Explained {
         OFF * self.of_four() + FORGIVEN * self.rows
     }
 
+    /// By how much the mean of four blocks may lie off that of a young level before, which was still on its way then: noise
+    /// that hides a slow movement from row to row hides more of it.
+    pub(super) fn on_its_way(&self) -> f64 {
+        1.5 * self.rows * (1.0 + self.slowness)
+    }
+
     fn of_four(&self) -> f64 {
         self.mean * (0.5 + SLOW.1 * self.slowness)
     }

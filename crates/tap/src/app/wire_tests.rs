@@ -3,14 +3,16 @@
 use super::tests::{START, app, feed, picture, press, replace, typed, watched};
 use super::*;
 use crate::session::*;
+use amber_core::bench::Words;
 use amber_core::chain::Chain;
 use amber_core::clock::Time;
 use amber_core::split::Shape;
 use amber_core::store::Limits;
 use amber_io::LinkState;
-use amber_io::{Chunk, Tried};
+use amber_io::{Chunk, Problem, Tried};
 use crossterm::event::{KeyCode, KeyModifiers};
 use jiff::tz::TimeZone;
+use std::time::Duration;
 
 fn bare() -> App {
     let mut app =
@@ -410,4 +412,61 @@ fn a_figure_of_two_sources_has_the_traces_of_both() {
     // The limits hold both.
     let (low, high) = figure.lanes[0].limits;
     assert!(low <= 100.0 && high >= 208.0, "{low} to {high}");
+}
+
+#[test]
+fn what_came_before_the_port_went_away_is_old() {
+    let mut app = bare();
+    // A gauge at rest, a pump that is on, a code with words.
+    for i in 0..800 {
+        let line = format!("gauge={} pump=1 state=2\n", 1200 + i % 2);
+        feed(&mut app, START.plus(f64::from(i) * 0.01), line.as_bytes());
+    }
+    let at = START.plus(8.0);
+    app.before_frame(at);
+    app.session.select(app.session.own(2));
+    let _ = app.session.edit_channel(|channel| channel.words = Words::parse("2 running").unwrap());
+    app.session.select(app.session.own(0));
+    app.session.refresh_soon();
+    app.before_frame(at);
+    let live = picture(&mut app, 160, 47);
+    assert!(live.contains("rows/s") && live.contains("A gauge =") && !live.contains(" old"), "{live}");
+    assert!(app.session.settled(app.session.selected).is_some());
+    // In `n` and in the chain a code has its word.
+    app.session.select(app.session.own(2));
+    keys(&mut app, "vn");
+    let number = picture(&mut app, 100, 30);
+    assert!(number.contains("code 2 = running") && number.contains("2 = running"), "{number}");
+    keys(&mut app, "vc");
+    app.session.select(app.session.own(0));
+    for state in [
+        LinkState::Lent { back: true, in_use: true },
+        LinkState::Waiting { problem: Problem::NotATty("/dev/x".into()), pause: Duration::from_secs(1) },
+        // Open again, and silent: still what came before.
+        LinkState::open_at(115_200),
+    ] {
+        app.update(at, Message::Feed(0, Feed::State(state.clone())));
+        app.before_frame(START.plus(20.0));
+        let old = picture(&mut app, 160, 47);
+        assert_eq!(old.matches("12 s old").count(), 3, "{state:?}: each channel\n{old}");
+        assert!(old.contains("no rows ") && !old.contains("rows/s"), "{old}");
+        assert!(app.session.settled(app.session.selected).is_none());
+        keys(&mut app, "z");
+        let notice = app.session.notice.take().map(|notice| notice.text).unwrap_or_default();
+        assert!(notice.contains("not settled"), "{notice}");
+        for (view, width, height) in [("vn", 100, 30), ("vd", 100, 30), ("vc", 60, 16)] {
+            keys(&mut app, view);
+            assert!(picture(&mut app, width, height).contains("12 s old"), "{view}");
+        }
+        app.session.notice = None;
+    }
+    // What is held is looked at on purpose, and the next row ends it.
+    keys(&mut app, " ");
+    app.before_frame(START.plus(20.0));
+    assert!(!picture(&mut app, 160, 47).contains(" old"));
+    keys(&mut app, " ");
+    feed(&mut app, START.plus(20.0), b"gauge=1200 pump=1 state=2\n");
+    app.session.refresh_soon();
+    app.before_frame(START.plus(20.1));
+    assert!(!picture(&mut app, 160, 47).contains("12 s old"));
 }

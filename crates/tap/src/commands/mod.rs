@@ -172,8 +172,11 @@ fn with_sources(mut bench: Bench, ports: &[String], baud: Option<u32>) -> anyhow
     for (i, source) in bench.sources.iter_mut().map(|source| &mut source.wire).enumerate() {
         if let Some(port) = ports.get(i) {
             let named = port.split_once('=').filter(|(name, _)| !name.contains('/') && !Path::new(port).exists());
-            let (name, port) = named.unwrap_or(("", port));
-            (source.name, source.port) = (name.to_owned(), port.to_owned());
+            // A name that the bench has stays, unless another one is given.
+            if let Some((name, _)) = named {
+                name.clone_into(&mut source.name);
+            }
+            source.port = named.map_or(port.as_str(), |(_, port)| port).to_owned();
         }
         if baud.is_some() {
             source.baud = baud;

@@ -1,10 +1,10 @@
-//! Large digits, drawn from half blocks.
+//! Large digits and capitals, drawn from half blocks.
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
-/// Dots of a character: five rows of up to three dots, and its width.
+/// Dots of a character: five rows of up to five dots, and its width.
 fn glyph(c: char) -> ([u8; 5], usize) {
     match c {
         '0' => ([0b111, 0b101, 0b101, 0b101, 0b111], 3),
@@ -25,9 +25,37 @@ fn glyph(c: char) -> ([u8; 5], usize) {
         'G' => ([0b111, 0b100, 0b101, 0b101, 0b111], 3),
         'L' => ([0b100, 0b100, 0b100, 0b100, 0b111], 3),
         'O' => ([0b111, 0b101, 0b101, 0b101, 0b111], 3),
-        'W' => ([0b101, 0b101, 0b101, 0b111, 0b101], 3),
+        'A' => ([0b010, 0b101, 0b111, 0b101, 0b101], 3),
+        'B' => ([0b110, 0b101, 0b110, 0b101, 0b110], 3),
+        'C' => ([0b011, 0b100, 0b100, 0b100, 0b011], 3),
+        'D' => ([0b110, 0b101, 0b101, 0b101, 0b110], 3),
+        'E' => ([0b111, 0b100, 0b110, 0b100, 0b111], 3),
+        'F' => ([0b111, 0b100, 0b110, 0b100, 0b100], 3),
+        'J' => ([0b001, 0b001, 0b001, 0b101, 0b010], 3),
+        'K' => ([0b101, 0b101, 0b110, 0b101, 0b101], 3),
+        'M' => ([0b10001, 0b11011, 0b10101, 0b10001, 0b10001], 5),
+        'N' => ([0b1001, 0b1101, 0b1011, 0b1001, 0b1001], 4),
+        'P' => ([0b110, 0b101, 0b110, 0b100, 0b100], 3),
+        'Q' => ([0b010, 0b101, 0b101, 0b111, 0b011], 3),
+        'R' => ([0b110, 0b101, 0b110, 0b101, 0b101], 3),
+        'S' => ([0b011, 0b100, 0b010, 0b001, 0b110], 3),
+        'T' => ([0b111, 0b010, 0b010, 0b010, 0b010], 3),
+        'U' => ([0b101, 0b101, 0b101, 0b101, 0b111], 3),
+        'V' => ([0b101, 0b101, 0b101, 0b101, 0b010], 3),
+        'W' => ([0b10001, 0b10001, 0b10101, 0b11011, 0b10001], 5),
+        'X' => ([0b101, 0b101, 0b010, 0b101, 0b101], 3),
+        'Y' => ([0b101, 0b101, 0b010, 0b010, 0b010], 3),
+        'Z' => ([0b111, 0b001, 0b010, 0b100, 0b111], 3),
+        '_' => ([0, 0, 0, 0, 0b111], 3),
         _ => ([0; 5], 2),
     }
+}
+
+/// A word in signs that can be drawn large, where it has such.
+pub(crate) fn large_word(word: &str) -> Option<String> {
+    let upper = word.trim().to_uppercase();
+    let is_drawn = |c: char| c == ' ' || glyph(c).0 != [0; 5];
+    (!upper.is_empty() && upper.chars().all(is_drawn)).then_some(upper)
 }
 
 /// The width of `text` in dots, one dot between characters.

@@ -60,8 +60,11 @@ pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buf
         let quiet = if chosen { Ink::Chosen } else { Ink::Text };
         let x = put(buffer, name_row, 0, 0, if chosen { "▸" } else { " " }, theme.style(quiet));
         let letter = format!("{}{}", session.letter(index), Pattern::of(session.ink(index)).sample());
+        let age = session.snapshot.age(index);
         let ink = theme.style(Ink::Trace(session.ink(index)));
         let x = put(buffer, name_row, x, 0, &letter, ink) + 1;
+        // What the board does not say any more is dim, with its age.
+        let ink = if age.is_some() { theme.style(Ink::Faint) } else { ink };
         // The number is never cut; the name has what is left.
         let unit = form_of.unit.as_str();
         let beside = match channel.kind() {
@@ -82,6 +85,7 @@ pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buf
             draw_digital(
                 channel,
                 shown,
+                age.as_deref(),
                 theme,
                 Rect { x: block.x + x, width: block.width.saturating_sub(x), ..name_row },
                 chosen,
@@ -93,10 +97,17 @@ pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buf
         let large = is_tall && digits_wide(&number) <= block.width.saturating_sub(2);
         let fits_twice = digits_wide(&number) * 2 <= block.width.saturating_sub(2);
         let size = if form == Detail::Huge && fits_twice { 2 } else { 1 };
-        let strong = if chosen { Ink::Chosen } else { Ink::Bright };
+        let strong = match (chosen, &age) {
+            (true, _) => Ink::Chosen,
+            (false, Some(_)) => Ink::Dim,
+            (false, None) => Ink::Bright,
+        };
+        let age = age.map(|age| format!("{age}  ")).unwrap_or_default();
         let raw = raw_beside(session, channel, shown);
         if large {
-            put_right(buffer, name_row, 0, &format!("{raw}{unit} "), theme.style(quiet));
+            let room = block.width.saturating_sub(x);
+            let text = fitting(room, [format!("{age}{raw}{unit} "), format!("{age}{unit} "), format!("{unit} ")]);
+            put_right(buffer, name_row, 0, &text, theme.style(quiet));
             let left = block.width.saturating_sub(digits_wide(&number) * size + 1);
             let place = Rect {
                 x: block.x + left,
@@ -108,7 +119,7 @@ pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buf
         } else {
             let room = block.width.saturating_sub(x);
             let number = with_unit(&number, unit);
-            let text = fitting(room, [format!("{raw}{number} "), format!("{number} ")]);
+            let text = fitting(room, [format!("{age}{raw}{number} "), format!("{age}{number} "), format!("{number} ")]);
             put_right(buffer, name_row, 0, &text, theme.style(strong));
         }
         if form == Detail::Line {
@@ -141,6 +152,7 @@ fn raw_beside(session: &Session, channel: &Channel, shown: ChannelSnapshot) -> S
 fn draw_digital(
     channel: &Channel,
     shown: ChannelSnapshot,
+    age: Option<&str>,
     theme: Theme,
     area: Rect,
     chosen: bool,
@@ -148,15 +160,15 @@ fn draw_digital(
 ) {
     let value = shown.reading.map(|reading| reading.smoothed);
     let word = value.and_then(|value| channel.word(value)).map(|word| format!("{word:<4}"));
+    let ink = theme.style(match (chosen, age) {
+        (true, _) => Ink::Chosen,
+        (false, Some(_)) => Ink::Dim,
+        (false, None) => Ink::Bright,
+    });
     if channel.kind() == Kind::Code {
-        let text = word.or_else(|| value.map(|value| fixed(value, channel.decimals())));
-        return put_right(
-            buffer,
-            area,
-            0,
-            &format!("{} ", text.unwrap_or_default()),
-            theme.style(if chosen { Ink::Chosen } else { Ink::Bright }),
-        );
+        let text = word.or_else(|| value.map(|value| fixed(value, channel.decimals()))).unwrap_or_default();
+        let aged = age.map(|age| format!("{age}  {text} ")).into_iter();
+        return put_right(buffer, area, 0, &fitting(area.width, aged.chain([format!("{text} ")])), ink);
     }
     let state = match value {
         _ if word.is_some() => word.as_deref().unwrap_or_default(),
@@ -165,17 +177,10 @@ fn draw_digital(
         _ => "–   ",
     };
     let rises = shown.watch.rises;
-    let ink = theme.style(if chosen { Ink::Chosen } else { Ink::Bright });
-    let room = area.width;
-    let text = fitting(
-        room,
-        [
-            format!("{state} {} ", counted(rises, "rising edge")),
-            format!("{state} {} ↑ ", grouped(rises)),
-            format!("{state} "),
-        ],
-    );
-    put_right(buffer, area, 0, &text, ink);
+    let beside = [counted(rises, "rising edge"), format!("{} ↑", grouped(rises))];
+    let beside = if let Some(age) = age { [age.to_owned(), age.to_owned()] } else { beside };
+    let texts = beside.into_iter().map(|beside| format!("{state} {beside} ")).chain([format!("{state} ")]);
+    put_right(buffer, area, 0, &fitting(area.width, texts), ink);
 }
 
 /// A bar with the value's place between the lane's limits, and the stretch between least and most in view.

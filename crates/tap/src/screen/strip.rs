@@ -47,7 +47,8 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         let inside = Rect { x: cell.x + 1, width: room, ..cell };
         let (set, value) = texts(session, form.as_ref(), stage, room);
         put(buffer, inside, 0, 1, &cut(set, room), theme.style(Ink::Dim));
-        put(buffer, inside, 0, 2, &cut(value, room), theme.style(Ink::Bright));
+        let is_old = stage != Stage::Wire && stage != Stage::Keep && session.snapshot.age(session.selected).is_some();
+        put(buffer, inside, 0, 2, &cut(value, room), theme.style(if is_old { Ink::Faint } else { Ink::Bright }));
     }
 }
 
@@ -83,7 +84,10 @@ fn wire(session: &Session, room: u16) -> (String, String) {
             let port = &settings.wire.port;
             let name = port.rsplit('/').next().unwrap_or(port);
             let baud = session.baud().map(|baud| format!(" {baud}")).unwrap_or_default();
-            fitting(room, [format!("{port}{baud}"), format!("{name}{baud}"), name.into()])
+            match settings.wire.name.as_str() {
+                "" => fitting(room, [format!("{port}{baud}"), format!("{name}{baud}"), name.into()]),
+                own => fitting(room, [format!("{own} {port}{baud}"), format!("{own} {name}{baud}"), own.into()]),
+            }
         }
     };
     let last = session.snapshot.lines.last().map(|line| visible(&line.bytes));
@@ -106,6 +110,14 @@ fn scale(session: &Session, channel: &Channel, form: &NumberFormat, room: u16) -
     let quantity = with_unit(form.number(reading.quantity, 0), &form.unit);
     let raw = fixed(reading.raw, channel.raw_decimals());
     let volts = reading.volts.map(|volts| measured(volts, scale.volts_per_count().unwrap_or(0.001), "V"));
+    if let Some(word) = channel.word(reading.quantity) {
+        let value = form.number(reading.quantity, 0);
+        let steps = if plain { String::new() } else { format!("{raw} → ") };
+        return (
+            set,
+            fitting(room, [format!("{steps}{value} = {word}"), format!("{value} = {word}"), word.to_owned()]),
+        );
+    }
     let value = match volts {
         Some(volts) if scale.unit() != "V" => {
             fitting(room, [format!("{raw} → {volts} → {quantity}"), format!("{raw} → {quantity}"), quantity])
@@ -118,7 +130,9 @@ fn scale(session: &Session, channel: &Channel, form: &NumberFormat, room: u16) -
 
 fn smooth(session: &Session, channel: &Channel, form: &NumberFormat, room: u16) -> (String, String) {
     let unit = form.unit.as_str();
-    let value = session.reading(session.selected).map(|r| form.number(r.smoothed, 0));
+    let reading = session.reading(session.selected);
+    let word = |value: f64| channel.word(value).map(str::to_owned);
+    let value = reading.map(|r| word(r.smoothed).unwrap_or_else(|| form.number(r.smoothed, 0)));
     let Some(value) = value else { return ("".into(), "–".into()) };
     let interval = session.chain().rate().interval();
     let filters = &channel.settings().smooth;

@@ -67,7 +67,9 @@ fn right_parts(app: &App) -> Vec<(Ink, String)> {
     let mut parts = Vec::new();
     if !app.session.is_take() {
         parts.push((Ink::Dim, app.session.wall(app.session.now, "%H:%M:%S")));
-        parts.push((Ink::Text, format!("{} rows/s", fixed(app.session.snapshot.all_rates, 1))));
+        let rate = app.session.snapshot.all_rates;
+        let text = if rate > 0.0 { format!("{} rows/s", fixed(rate, 1)) } else { "no rows".into() };
+        parts.push((Ink::Text, text));
     }
     if app.session.is_take() {
         let store = app.session.chain().store();

@@ -4,10 +4,12 @@
 use super::{ChannelId, Session, Source, Viewport};
 use amber_core::Stamp;
 use amber_core::chain::{ChannelValues, NoiseAfter};
+use amber_core::digits::duration;
 use amber_core::split::Shape;
 use amber_core::stats::Measured;
 use amber_core::tail::{KeptLine, Tail};
 use amber_core::watch::WatchState;
+use amber_io::LinkState;
 use amber_io::take::OpenedTake;
 
 /// Lines of the wire that are ever shown.
@@ -33,6 +35,8 @@ pub(crate) struct Snapshot {
     pub(crate) at: Option<Stamp>,
     /// For each source its channels.
     channels: Vec<Vec<ChannelSnapshot>>,
+    /// For each source how old its last row is, where that is no longer what the board says now.
+    ages: Vec<Option<f64>>,
     /// The last lines of the wire.
     pub(crate) lines: Vec<KeptLine>,
     /// The viewport that they are those of.
@@ -48,6 +52,12 @@ impl Snapshot {
     pub(crate) fn of(&self, id: ChannelId) -> ChannelSnapshot {
         self.channels.get(id.source).and_then(|channels| channels.get(id.channel)).copied().unwrap_or_default()
     }
+
+    /// How old the last value of a channel is, in words, where it is no longer what the board says now.
+    pub(crate) fn age(&self, id: ChannelId) -> Option<String> {
+        let age = self.ages.get(id.source).copied().flatten()?;
+        Some(format!("{} old", duration(age.floor())))
+    }
 }
 
 impl Session {
@@ -58,8 +68,12 @@ impl Session {
         if due {
             self.snapshot.at = Some(now);
             self.snapshot.view = self.viewport.clone();
-            self.snapshot.rate = self.chain().rate().rate(self.now);
-            self.snapshot.all_rates = self.chains().map(|chain| chain.rate().rate(self.now)).sum();
+            self.snapshot.ages = (0..self.sources()).map(|place| self.age(place)).collect();
+            let rate = |place: usize| match self.snapshot.ages[place] {
+                Some(_) => 0.0,
+                None => self.chain_at(place).rate().rate(self.now),
+            };
+            (self.snapshot.rate, self.snapshot.all_rates) = (rate(self.place()), (0..self.sources()).map(rate).sum());
             self.snapshot.rows = self.chain().counts().rows;
             if !self.is_take() {
                 let until = self.lines_until(&self.viewport);
@@ -73,6 +87,20 @@ impl Session {
             self.refresh_channels();
         }
         due
+    }
+
+    /// How many seconds ago the last row of the source at `place` came, where that is no longer what its board says now: its
+    /// port is away or lent, or it fell silent. `None` for what was recorded or is held.
+    pub(super) fn age(&self, place: usize) -> Option<f64> {
+        let Source::Live { link } = &self.watched[place].source else { return None };
+        let chain = self.chain_at(place);
+        let last = chain.store().rows().end.checked_sub(1).and_then(|row| chain.store().arrival(row))?;
+        let is_away = match link {
+            LinkState::Open { .. } => chain.rate().interval().is_some() && chain.rate().rate(self.now) == 0.0,
+            LinkState::Ended => false,
+            _ => true,
+        };
+        (is_away && !self.is_held()).then(|| self.now.seconds_since(last).max(0.0))
     }
 
     fn refresh_channels(&mut self) {

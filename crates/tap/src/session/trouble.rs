@@ -22,11 +22,12 @@ impl Session {
     pub(crate) fn source_text(&self) -> String {
         let wire = &self.chain().settings().wire;
         let port = &wire.port;
-        match self.baud() {
+        let text = match self.baud() {
             _ if wire.is_input() => "standard input".into(),
             Some(baud) => format!("{port} at {baud} baud"),
             None => port.clone(),
-        }
+        };
+        if wire.name.is_empty() { text } else { format!("{}: {text}", wire.name) }
     }
 
     /// The speed of the wire, set or found.

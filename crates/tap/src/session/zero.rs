@@ -9,6 +9,10 @@ use amber_core::watch::Watch;
 impl Session {
     /// The level that the channel stands in at the right edge of the chart.
     pub(crate) fn settled(&self, id: ChannelId) -> Option<&Level> {
+        // What came before the port went away says nothing of now.
+        if self.age(id.source).is_some() {
+            return None;
+        }
         let end = self.end();
         let levels = self.channel_at(id).levels().found();
         let live = !self.is_held();

@@ -1,6 +1,7 @@
 //! Cells as what a terminal is sent: only what differs from the cell before is said of each, which is a third of what
 //! saying all of it takes.
 
+use super::symbols::Font;
 use ratatui::buffer::Cell;
 use ratatui::style::{Color, Modifier};
 use std::io::Write;
@@ -23,13 +24,13 @@ const MODIFIERS: [(Modifier, u8); 5] = [
     (Modifier::REVERSED, 7),
 ];
 
-/// Writes cells at their columns and rows, and leaves the terminal with its own inks.
-pub(super) fn cells<'a>(out: &mut Vec<u8>, cells: impl Iterator<Item = (u16, u16, &'a Cell)>) {
+/// Writes cells at their columns and rows for a terminal with this font, and leaves it with its own inks.
+pub(super) fn cells<'a>(out: &mut Vec<u8>, cells: impl Iterator<Item = (u16, u16, &'a Cell)>, font: Font) {
     let mut pen = Pen { at: None, ink: Color::Reset, ground: Color::Reset, modifier: Modifier::empty() };
     for (x, y, cell) in cells {
         pen.go_to(out, x, y);
         pen.take(out, cell);
-        out.extend_from_slice(cell.symbol().as_bytes());
+        out.extend_from_slice(font.of(cell.symbol()).as_bytes());
         // A wide character goes over two columns.
         let width = unicode_width::UnicodeWidthStr::width(cell.symbol()).max(1) as u16;
         pen.at = Some((x + width, y));
@@ -132,7 +133,7 @@ mod tests {
                 cell.set_symbol(symbol).set_style(style);
             }
             let mut bytes = Vec::new();
-            cells(&mut bytes, front.diff(&back).into_iter());
+            cells(&mut bytes, front.diff(&back).into_iter(), Font::Full);
             terminal.process(&bytes);
             front = back;
         }

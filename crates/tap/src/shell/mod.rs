@@ -5,6 +5,7 @@ mod encode;
 mod jobs;
 mod pacing;
 mod run;
+mod symbols;
 mod terminal;
 
 pub(crate) use choose::choose;

@@ -3,6 +3,7 @@
 //! A terminal may stop reading (its connection hangs, its output was stopped). So a thread of its own writes to it, a
 //! frame at a time, and nothing else ever waits for it.
 
+use super::symbols::Font;
 use anyhow::{Context, anyhow};
 use crossbeam_channel::{Receiver, RecvTimeoutError, Sender, TryRecvError, bounded};
 use crossterm::cursor::{Hide, Show};
@@ -34,6 +35,7 @@ pub(super) struct Screen {
     /// What goes out before the next frame.
     aside: Vec<u8>,
     writer: Writer,
+    font: Font,
 }
 
 /// The thread that writes.
@@ -94,7 +96,8 @@ impl Writer {
 impl Screen {
     pub(super) fn take_over() -> anyhow::Result<Screen> {
         let empty = Buffer::empty(Rect::ZERO);
-        let mut screen = Screen { front: empty.clone(), back: empty, aside: Vec::new(), writer: Writer::start()? };
+        let (writer, font) = (Writer::start()?, Font::from_environment(|name| std::env::var(name).ok()));
+        let mut screen = Screen { front: empty.clone(), back: empty, aside: Vec::new(), writer, font };
         screen.begin()?;
         Ok(screen)
     }
@@ -175,7 +178,7 @@ impl Screen {
         self.back.reset();
         copy(kept.unwrap_or_default(), &self.front, &mut self.back);
         draw(&mut self.back);
-        super::encode::cells(&mut bytes, self.front.diff(&self.back).into_iter());
+        super::encode::cells(&mut bytes, self.front.diff(&self.back).into_iter(), self.font);
         std::mem::swap(&mut self.front, &mut self.back);
         self.end_frame(bytes)
     }
@@ -185,7 +188,7 @@ impl Screen {
         let mut bytes = self.begin_frame()?;
         let mut before = Buffer::empty(part.area);
         copy(part.area, &self.front, &mut before);
-        super::encode::cells(&mut bytes, before.diff(part).into_iter());
+        super::encode::cells(&mut bytes, before.diff(part).into_iter(), self.font);
         copy(part.area, part, &mut self.front);
         self.end_frame(bytes)
     }

@@ -80,16 +80,18 @@ impl Room for Dial {
         let form = session.form(id, &lanes);
         let value = shown.reading.map(|reading| reading.smoothed).filter(|value| !value.is_nan());
         let face = face(lane.limits, value, shown.min_max, channel.settings().watch, &form, area.width);
-        let ink = theme.style(Ink::Trace(session.ink(id)));
-
-        let title = format!("{} {}", session.letter(id), session.title(id));
+        let age = session.snapshot.age(id);
+        let ink = theme.style(if age.is_some() { Ink::Faint } else { Ink::Trace(session.ink(id)) });
+        let age = age.map(|age| format!("   {age}")).unwrap_or_default();
+        let title = format!("{} {}{age}", session.letter(id), session.title(id));
+        let title_width = title.chars().count() as u16;
         put(buffer, area, 2, 0, &cut(title, area.width / 2), theme.style(Ink::Bright));
         let scale = match lane.rule {
             Rule::Full => "range: full scale",
             Rule::Typed(..) => "range: typed limits",
             Rule::Fit => "range: fits the data (y changes it)",
         };
-        let room = area.width.saturating_sub(session.title(id).chars().count() as u16 + 6);
+        let room = area.width.saturating_sub(title_width + 4);
         put_right(buffer, area, 0, &fitting(room, [format!("{scale} "), String::new()]), theme.style(Ink::Dim));
 
         // The number stands below, as large as there is room.

@@ -37,7 +37,7 @@ pub(super) enum Line {
     Blank,
 }
 
-const NOTES: [(&str, &str); 6] = [
+const NOTES: [(&str, &str); 8] = [
     (
         "the strip at the top",
         "the chain of the selected channel: each cell shows its setting and the value that leaves it, so you see at \
@@ -46,6 +46,12 @@ const NOTES: [(&str, &str); 6] = [
     ("signs of lines", "» a message of the board   ← sent   ▲ rejected   … half a line"),
     ("signs of the chart", "dashed: a threshold   dotted upright: a mark   a bar over a trace: a level and its mean"),
     ("= behind a name", "the channel is settled; such levels serve zero (z) and calibration (3 c)"),
+    (
+        "noise ±1.2?",
+        "the standard deviation over the last level, measured; with ? it is told from movement as if it were white, since \
+         the channel was never settled",
+    ),
+    ("12 s old", "a dim value: the port is away or lent, or the board is silent; the age is that of the last row"),
     ("while held", "all that is shown stands; rows, rejected lines, takes and edges are counted all the same"),
     (
         "mouse",

@@ -2,7 +2,7 @@
 
 use super::{About, Effect, Place, Room};
 use crate::keys::Key;
-use crate::screen::big::{big, dots_wide};
+use crate::screen::big::{big, dots_wide, large_word};
 use crate::screen::text::{cut, fitting, put, put_right, state};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
@@ -46,15 +46,19 @@ fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
         return;
     };
     let shown = session.snapshot.of(session.selected);
-    let ink = theme.style(Ink::Trace(session.ink(session.selected)));
-    let title = format!("{} {}", session.letter(session.selected), session.title(session.selected));
+    let age = session.snapshot.age(session.selected);
+    let ink = theme.style(if age.is_some() { Ink::Faint } else { Ink::Trace(session.ink(session.selected)) });
+    let age = age.map(|age| format!("   {age}")).unwrap_or_default();
+    let title = format!("{} {}{age}", session.letter(session.selected), session.title(session.selected));
     put(buffer, area, 2, 1, &title, theme.style(Ink::Bright));
     let digital = channel.kind() == Kind::Digital;
     let form = session.form(session.selected, &session.lanes());
-    let number = |value: f64| match (digital, value >= 0.5) {
-        (true, true) => "HIGH".to_owned(),
-        (true, false) => "LOW".to_owned(),
-        (false, _) => form.number(value, 0),
+    let word = shown.reading.and_then(|reading| channel.word(reading.smoothed)).map(str::to_owned);
+    let number = |value: f64| match (channel.word(value).and_then(large_word), digital, value >= 0.5) {
+        (Some(word), ..) => word,
+        (None, true, true) => "HIGH".to_owned(),
+        (None, true, false) => "LOW".to_owned(),
+        (None, false, _) => form.number(value, 0),
     };
     let text = shown.reading.map_or("–".into(), |reading| number(reading.smoothed));
     // Room for the widest that was in view, so that the digits do not change size from one moment to the next.
@@ -76,6 +80,11 @@ fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
     put_right(buffer, Rect { width: area.width.saturating_sub(2), ..area }, 1, &form.unit, theme.style(Ink::Bright));
     let bottom = area.height.saturating_sub(2);
     let range = match shown.min_max {
+        // A code's word as it is written: in capitals it may be another, and not every word can be drawn large.
+        _ if word.is_some() && !digital => {
+            let code = shown.reading.map_or(String::new(), |reading| form.number(reading.smoothed, 0));
+            format!("code {code} = {}", word.unwrap_or_default())
+        }
         Some((min, max)) if !digital => format!("min {}   max {}   in view", form.number(min, 0), form.number(max, 0)),
         _ => String::new(),
     };

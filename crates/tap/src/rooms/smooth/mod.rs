@@ -50,7 +50,7 @@ impl StagePanel for Smooth {
                 rows.push(Row::fact("noise after", if after.is_bound { format!("at most {text}") } else { text }));
             }
             if noise.basis == Basis::Settled {
-                rows.push(Row::fact("measured", "over the last level, without spikes"));
+                rows.push(Row::fact("measured", "over the last level; before: without spikes"));
             } else {
                 rows.push(Row::fact("not measured", "the channel was never settled"));
             }

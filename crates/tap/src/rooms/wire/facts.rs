@@ -41,7 +41,9 @@ pub(super) fn link(session: &Session, link: &LinkState) -> Vec<Row> {
 /// How evenly rows are spaced.
 pub(super) fn spacing(session: &Session) -> Vec<Row> {
     let timer = session.chain().timer();
-    let mut rows = vec![Row::fact("rate (rows/s)", fixed(session.snapshot.rate, 1))];
+    let rate = session.snapshot.rate;
+    let rate = if rate > 0.0 { fixed(rate, 1) } else { "none at present".into() };
+    let mut rows = vec![Row::fact("rate (rows/s)", rate)];
     if let Some(spacing) = session.chain().intervals().spacing() {
         let (low, high) = spacing.spread;
         rows.push(Row::fact("interval, median", duration(spacing.middle)));
