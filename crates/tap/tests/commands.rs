@@ -270,6 +270,9 @@ fn split_streams_what_it_reads_and_ends_quietly_when_nobody_reads_on() {
     assert!(err.contains("2 lines rejected, 2 late fields left out"), "{err}");
 }
 
+/// What is made of the code of row so-and-so.
+type Change<'a> = &'a mut dyn FnMut(usize, f64) -> f64;
+
 /// The depth programme's text, with what `change` makes of the codes of gauge_a.
 fn depth_programme(mut change: impl FnMut(usize, f64) -> f64) -> String {
     let mut text = Vec::new();
@@ -299,7 +302,7 @@ fn the_depth_programme_calibrates_within_two_thousandths_whatever_the_noise_is_l
         last.iter().sum::<f64>() / last.len() as f64
     };
     let spiky = |row: usize, code: f64| if row.is_multiple_of(37) { code + 900.0 } else { code };
-    let kinds: [(&str, &mut dyn FnMut(usize, f64) -> f64); 5] = [
+    let kinds: [(&str, Change<'_>); 5] = [
         ("as it is", &mut |_, code| code),
         ("noisy", &mut |_, code| code + 8.0 * other.gauss()),
         ("averaged over 8 rows", &mut |_, code| averaging(code)),
