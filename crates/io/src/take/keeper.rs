@@ -439,7 +439,7 @@ mod tests {
         for order in [Order::Stop, start("b"), Order::Stop] {
             keeper.orders.send(order).unwrap();
         }
-        while keeper.orders.len() > 0 {
+        while !keeper.orders.is_empty() {
             std::thread::sleep(Duration::from_millis(5));
         }
         give.send(opened()).unwrap();
