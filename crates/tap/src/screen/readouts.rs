@@ -26,6 +26,9 @@ pub(super) fn channel_at(session: &Session, area: Rect, row: u16) -> Option<Chan
     }
 }
 
+/// Stands beside an old value where there is no room for its age.
+const OLD: &str = "old";
+
 pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
     for y in 0..area.height {
         put(buffer, area, 0, y, "│", theme.style(Ink::Faint));
@@ -73,6 +76,7 @@ pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buf
             _ if matches!(form, Detail::Huge | Detail::Large) => unit.chars().count() + 3,
             _ => with_unit(&number, unit).chars().count() + 3,
         };
+        let beside = beside + if age.is_some() { OLD.len() + 1 } else { 0 };
         let room = usize::from(name_row.width.saturating_sub(x)).saturating_sub(beside).max(3);
         let x = put(buffer, name_row, x, 0, &session.short_title(index, room), theme.style(quiet)) + 1;
         let settled = channel.kind() == Kind::Analog && session.settled(index).is_some();
@@ -102,11 +106,11 @@ pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buf
             (false, Some(_)) => Ink::Dim,
             (false, None) => Ink::Bright,
         };
-        let age = age.map(|age| format!("{age}  ")).unwrap_or_default();
+        let (age, old) = age.map_or_else(Default::default, |age| (format!("{age}  "), format!("{OLD} ")));
         let raw = raw_beside(session, channel, shown);
         if large {
             let room = block.width.saturating_sub(x);
-            let text = fitting(room, [format!("{age}{raw}{unit} "), format!("{age}{unit} "), format!("{unit} ")]);
+            let text = fitting(room, [format!("{age}{raw}{unit} "), format!("{age}{unit} "), format!("{old}{unit} ")]);
             put_right(buffer, name_row, 0, &text, theme.style(quiet));
             let left = block.width.saturating_sub(digits_wide(&number) * size + 1);
             let place = Rect {
@@ -119,7 +123,8 @@ pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buf
         } else {
             let room = block.width.saturating_sub(x);
             let number = with_unit(&number, unit);
-            let text = fitting(room, [format!("{age}{raw}{number} "), format!("{age}{number} "), format!("{number} ")]);
+            let text =
+                fitting(room, [format!("{age}{raw}{number} "), format!("{age}{number} "), format!("{old}{number} ")]);
             put_right(buffer, name_row, 0, &text, theme.style(strong));
         }
         if form == Detail::Line {
@@ -167,8 +172,11 @@ fn draw_digital(
     });
     if channel.kind() == Kind::Code {
         let text = word.or_else(|| value.map(|value| fixed(value, channel.decimals()))).unwrap_or_default();
-        let aged = age.map(|age| format!("{age}  {text} ")).into_iter();
-        return put_right(buffer, area, 0, &fitting(area.width, aged.chain([format!("{text} ")])), ink);
+        let texts = match age {
+            Some(age) => [format!("{age}  {text} "), format!("{OLD} {text} ")],
+            None => [format!("{text} "), format!("{text} ")],
+        };
+        return put_right(buffer, area, 0, &fitting(area.width, texts), ink);
     }
     let state = match value {
         _ if word.is_some() => word.as_deref().unwrap_or_default(),
@@ -178,7 +186,7 @@ fn draw_digital(
     };
     let rises = shown.watch.rises;
     let beside = [counted(rises, "rising edge"), format!("{} ↑", grouped(rises))];
-    let beside = if let Some(age) = age { [age.to_owned(), age.to_owned()] } else { beside };
+    let beside = if let Some(age) = age { [age.to_owned(), OLD.to_owned()] } else { beside };
     let texts = beside.into_iter().map(|beside| format!("{state} {beside} ")).chain([format!("{state} ")]);
     put_right(buffer, area, 0, &fitting(area.width, texts), ink);
 }

@@ -48,7 +48,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
         let (set, value) = texts(session, form.as_ref(), stage, room);
         put(buffer, inside, 0, 1, &cut(set, room), theme.style(Ink::Dim));
         let is_old = stage != Stage::Wire && stage != Stage::Keep && session.snapshot.age(session.selected).is_some();
-        put(buffer, inside, 0, 2, &cut(value, room), theme.style(if is_old { Ink::Faint } else { Ink::Bright }));
+        put(buffer, inside, 0, 2, &cut(value, room), theme.style(if is_old { Ink::Dim } else { Ink::Bright }));
     }
 }
 

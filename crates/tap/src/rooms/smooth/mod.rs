@@ -44,13 +44,14 @@ impl StagePanel for Smooth {
             if noise.basis == Basis::White { format!("{text} if white") } else { text }
         };
         if let Some(noise) = shown.noise {
-            rows.push(Row::fact("noise before", said(noise)));
+            let apart = if noise.basis == Basis::Settled { ", spikes apart" } else { "" };
+            rows.push(Row::fact("noise before", format!("{}{apart}", said(noise))));
             if let Some(after) = shown.noise_after {
                 let text = said(after.noise);
                 rows.push(Row::fact("noise after", if after.is_bound { format!("at most {text}") } else { text }));
             }
             if noise.basis == Basis::Settled {
-                rows.push(Row::fact("measured", "over the last level; before: without spikes"));
+                rows.push(Row::fact("measured", "over the last level"));
             } else {
                 rows.push(Row::fact("not measured", "the channel was never settled"));
             }
