@@ -10,7 +10,7 @@ pub(crate) enum Font {
 }
 
 /// What stands for signs that the console's font lacks; all of one column.
-const STAND_INS: [(&str, &str); 15] = [
+const STAND_INS: [(&str, &str); 16] = [
     ("━╌┈╾╼", "─"),
     ("┃┊", "│"),
     ("▸▶", "►"),
@@ -20,7 +20,8 @@ const STAND_INS: [(&str, &str); 15] = [
     ("×╳", "x"),
     ("…", "~"),
     ("−–—", "-"),
-    ("▁▂▃", "▄"),
+    ("▁", "_"),
+    ("▂▃", "▄"),
     ("▅▆▇", "█"),
     ("▔", "▀"),
     ("✓", "√"),
