@@ -239,8 +239,14 @@ impl Levels {
                 return;
             }
             if strays || creeps {
-                self.curtail(block.mean(), explained.mean);
-                self.end();
+                let departs = (block.mean() - whole.mean()).abs() < explained.departure();
+                let creeps_away = self.blocks <= WINDOW + 1 && departs && !self.gather.is_slow();
+                if creeps_away || self.spread.were_a_wave(self.blocks) {
+                    self.withdraw();
+                } else {
+                    self.curtail(block.mean(), explained.mean);
+                    self.end();
+                }
                 self.window.clear();
                 self.window.extend(self.aside.take());
             }
@@ -363,6 +369,15 @@ impl Levels {
                 *known = level;
             }
         }
+    }
+
+    /// The open level was none: it lasted no longer than it must, and was left slowly, as a movement leaves its turning
+    /// points; or a wave was taken for noise before it could be told.
+    fn withdraw(&mut self) {
+        (self.whole, self.ended) = (None, None);
+        self.head.clear();
+        self.found.pop_back();
+        self.number -= 1;
     }
 
     /// Ends the open level.

@@ -68,6 +68,12 @@ impl Recent {
     }
 }
 
+/// Block means by which a wave is told: as many as are needed, and as are looked at.
+const LAST: (usize, usize) = (10, 16);
+
+/// The share of the power of block means that must be left unexplained by those beside them, for noise.
+const UNEXPLAINED: f64 = 0.2;
+
 /// Differences that a share of turns is counted over.
 const TURNS: usize = 64;
 
@@ -173,6 +179,11 @@ impl Explained {
         1.5 * self.rows * (1.0 + self.slowness)
     }
 
+    /// Up to how far a block's mean may lie off that of the level that it ends, to be the beginning of a slow departure.
+    pub(super) fn departure(&self) -> f64 {
+        4.0 * self.off()
+    }
+
     fn of_four(&self) -> f64 {
         self.mean * (0.5 + SLOW.1 * self.slowness)
     }
@@ -186,6 +197,8 @@ pub(super) struct Spread {
     /// Of single rows, where blocks have fewer.
     rows: Differences,
     means: Differences,
+    /// The last means, which follow one another.
+    last: VecDeque<f64>,
 }
 
 impl Spread {
@@ -197,6 +210,10 @@ impl Spread {
     /// A block of so many rows with this mean; `deviation` of its rows about a line, where there are enough.
     pub(super) fn push_block(&mut self, mean: f64, deviation: Option<f64>) {
         self.means.push(mean);
+        if self.last.len() == LAST.1 {
+            self.last.pop_front();
+        }
+        self.last.push_back(mean);
         if let Some(deviation) = deviation {
             self.within.push(deviation);
         }
@@ -206,6 +223,26 @@ impl Spread {
     pub(super) fn break_off(&mut self) {
         self.rows.break_off();
         self.means.break_off();
+        self.last.clear();
+    }
+
+    /// Whether the block means follow from one another as those of a wave do, of whatever period: of three in a row the
+    /// outer two add up to the middle one times a constant (a linear prediction of second order). For white noise nothing
+    /// of their sum is explained by that, for 1/f noise a third.
+    fn are_a_wave(&self) -> bool {
+        let mean = self.last.iter().sum::<f64>() / self.last.len() as f64;
+        let at = |i: usize| self.last[i] - mean;
+        let inner = || (1..self.last.len().max(1) - 1).map(|i| (at(i), at(i - 1) + at(i + 1)));
+        let outer: f64 = inner().map(|(_, sum)| sum * sum).sum();
+        let power: f64 = inner().map(|(x, _)| x * x).sum();
+        let factor = inner().map(|(x, sum)| x * sum).sum::<f64>() / power;
+        let left = (outer - factor * factor * power) / (2.0 * power);
+        self.last.len() >= LAST.0 && left < UNEXPLAINED
+    }
+
+    /// Whether the last `blocks` means, which were taken for noise, are a wave now that there are more of them.
+    pub(super) fn were_a_wave(&self, blocks: usize) -> bool {
+        blocks < LAST.1 && self.are_a_wave()
     }
 
     /// How far rows usually lie off a line through their block, once there was a block of enough rows.
@@ -240,6 +277,7 @@ impl Spread {
             // Steps of the converter hide how a slow movement turns.
             let is_slow_noise = seen < rows && rows * factor > step / 2.0;
             let more = (seen.min(CAP * rows) - white).max(0.0);
+            let more = if more > white && self.are_a_wave() { 0.0 } else { more };
             white + more * self.means.share_of_noise(NOISE_TURNS[usize::from(is_slow_noise)])
         });
         let slowness = (mean / white - 1.5).clamp(0.0, 1.0);
