@@ -52,12 +52,12 @@ fn store(criterion: &mut Criterion) {
         b.iter(|| {
             let span = |channel: usize, rows: std::ops::Range<u64>| {
                 rows.filter_map(|row| chain.channels()[channel].output().get(row))
-                    .fold((f32::INFINITY, f32::NEG_INFINITY), |s, v| (s.0.min(v), s.1.max(v)))
+                    .fold((f64::INFINITY, f64::NEG_INFINITY), |s, v| (s.0.min(v), s.1.max(v)))
             };
             (0..CHANNELS)
                 .flat_map(|c| (0..240).map(move |i| (c, i)))
                 .map(|(c, i)| span(c, i * 4166..(i + 1) * 4166).0)
-                .sum::<f32>()
+                .sum::<f64>()
         })
     });
     group.finish();

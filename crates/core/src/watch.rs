@@ -48,9 +48,12 @@ impl Watch {
         }
         let scaler = new.without_rounding();
         let there = |quantity: f64| {
-            let value = scaler.quantity(old.raw_of(quantity, channel, ends)?, channel);
+            let raw = old.raw_of(quantity, channel, ends)?;
+            // Where the new scale is flat, as beyond a clamp, nothing crosses it.
+            let slope = scaler.difference(raw, (raw.abs() + 1.0) * 1e-3, channel);
+            let value = scaler.quantity(raw, channel);
             // Ways back and forth leave rounding behind.
-            format!("{value:.11e}").parse().ok().filter(|value: &f64| value.is_finite())
+            format!("{value:.11e}").parse().ok().filter(|value: &f64| value.is_finite() && slope > 0.0)
         };
         let half = self.hysteresis / 2.0;
         let width = || Some(there(self.threshold + half)? - there(self.threshold - half)?);

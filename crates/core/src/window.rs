@@ -113,7 +113,7 @@ pub struct Grid<'a> {
 }
 
 /// Least and most of a series in a column, what a line to the neighbouring columns covers included.
-pub type Span = Option<(f32, f32)>;
+pub type Span = Option<(f64, f64)>;
 
 /// Where a digital channel was within a column.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -170,7 +170,7 @@ impl<'a> Grid<'a> {
     }
 
     /// Draws the line between two readings into the columns that it crosses.
-    fn connect(&self, spans: &mut [Span], first: i64, from: (u64, Stamp, f32), to: (u64, Stamp, f32)) {
+    fn connect(&self, spans: &mut [Span], first: i64, from: (u64, Stamp, f64), to: (u64, Stamp, f64)) {
         let length = to.1.0 - from.1.0;
         if length > self.bridge || self.store.broken_between(from.0, to.0) {
             return;
@@ -181,7 +181,7 @@ impl<'a> Grid<'a> {
             return;
         }
         let value = |at: i64| {
-            let share = ((at - from.1.0) as f64 / length as f64).clamp(0.0, 1.0) as f32;
+            let share = ((at - from.1.0) as f64 / length as f64).clamp(0.0, 1.0);
             from.2 + (to.2 - from.2) * share
         };
         for index in begin.max(0)..=end.min(spans.len() as i64 - 1) {
@@ -192,16 +192,16 @@ impl<'a> Grid<'a> {
     }
 
     /// The last reading before row `row`, looking back over a few gaps.
-    fn reading_before(&self, series: &Series, row: u64) -> Option<(u64, Stamp, f32)> {
+    fn reading_before(&self, series: &Series, row: u64) -> Option<(u64, Stamp, f64)> {
         (row.saturating_sub(64)..row).rev().find_map(|row| self.reading(series, row))
     }
 
     /// The first reading within `rows`, looking over a few gaps.
-    fn reading_from(&self, series: &Series, rows: Range<u64>) -> Option<(u64, Stamp, f32)> {
+    fn reading_from(&self, series: &Series, rows: Range<u64>) -> Option<(u64, Stamp, f64)> {
         rows.take(64).take_while(|row| *row < self.last).find_map(|row| self.reading(series, row))
     }
 
-    fn reading(&self, series: &Series, row: u64) -> Option<(u64, Stamp, f32)> {
+    fn reading(&self, series: &Series, row: u64) -> Option<(u64, Stamp, f64)> {
         let value = series.get(row).filter(|value| !value.is_nan())?;
         Some((row, self.store.time(row)?, value))
     }
@@ -231,7 +231,7 @@ impl<'a> Grid<'a> {
     }
 }
 
-fn level(value: f32) -> Logic {
+fn level(value: f64) -> Logic {
     if value >= 0.5 { Logic::High } else { Logic::Low }
 }
 
@@ -337,7 +337,7 @@ mod tests {
                 let own = |at: &f64| (begin.0..begin.0 + columns.width).contains(&Stamp::default().plus(*at).0);
                 let inside: Vec<f64> = rows.iter().filter(|(t, _)| own(t)).map(|(_, v)| *v).collect();
                 if let (Some((low, high)), false) = (got, inside.is_empty()) {
-                    prop_assert!(inside.iter().all(|v| (f64::from(*low)..=f64::from(*high)).contains(v)));
+                    prop_assert!(inside.iter().all(|v| (*low..=*high).contains(v)));
                 }
                 prop_assert!(got.is_some() || inside.is_empty(), "a row is not shown");
                 let first = rows.iter().position(|(t, _)| own(t));
@@ -347,7 +347,7 @@ mod tests {
                 if let Some((low, high)) = got {
                     let (least, most) = near.iter().fold((f64::MAX, f64::MIN), |s, v| (s.0.min(*v), s.1.max(*v)));
                     // Single precision, and a line's ends interpolated.
-                    prop_assert!(f64::from(*low) >= least - 1e-3 && f64::from(*high) <= most + 1e-3, "{low}..{high}, {near:?}");
+                    prop_assert!(*low >= least - 1e-3 && *high <= most + 1e-3, "{low}..{high}, {near:?}");
                 }
             }
         }

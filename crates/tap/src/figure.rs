@@ -86,7 +86,7 @@ fn runs(spans: &[Span], seconds: impl Fn(usize) -> f64) -> Vec<Vec<(f64, f64)>> 
     let mut out: Vec<Vec<(f64, f64)>> = Vec::new();
     let mut open = false;
     for (place, span) in spans.iter().enumerate() {
-        let Some((low, high)) = span.map(|(a, b)| (f64::from(a), f64::from(b))) else {
+        let Some((low, high)) = *span else {
             open = false;
             continue;
         };

@@ -110,7 +110,7 @@ fn a_converter_takes_its_reference_from_another_channel_in_the_same_row() {
     supply.scale.steps[0] = crate::scale::Gain { factor: 0.0011, unit: "V".into() }.into();
     chain.set_channel(1, supply);
     assert!((volts(&chain, 10) - 4.990 * 1.1 / 2.0).abs() < 1e-12);
-    assert!((f64::from(chain.channels()[0].scaled().get(10).unwrap()) - 4.990 * 1.1 / 2.0).abs() < 1e-6);
+    assert!((chain.channels()[0].scaled().get(10).unwrap() - 4.990 * 1.1 / 2.0).abs() < 1e-6);
     let itself = chain.channels()[0].settings().clone();
     let itself = ChannelSettings { name: "supply".into(), ..itself };
     assert_eq!(chain.circle_with(1, &itself).unwrap(), "supply needs itself");

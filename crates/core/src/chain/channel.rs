@@ -129,15 +129,15 @@ impl Channel {
         self.resolution = self.settings.scale.resolution(self.raw_step());
     }
 
-    /// Learns how fine the values of its formula are. A live value does not change its decimals over a trifle: only a much
-    /// coarser step, or a finer one, takes the place of that which is known.
+    /// Learns how fine the values of its formula are. A live value does not change its decimals to and fro: what it was finest
+    /// holds until it is much coarser.
     pub(super) fn learn_step(&mut self, step: FormulaStep, first: Option<FormulaStep>) {
         if let Some(first) = first.filter(|_| self.first_rows < SEEN) {
             self.first_step = first.size;
         }
-        let coarser = self.formula_step * if step.is_from_inputs { 3.0 } else { f64::INFINITY };
-        let finer = self.formula_step / if step.is_from_inputs { 3.0 } else { 1.0 };
-        if self.formula_step.is_nan() || step.size < finer || step.size > coarser {
+        let coarser = self.formula_step * if step.is_from_inputs { 30.0 } else { f64::INFINITY };
+        let is_finer = digits::decimals(step.size) > digits::decimals(self.formula_step) && step.size.is_finite();
+        if self.formula_step.is_nan() || is_finer || step.size > coarser {
             self.formula_step = step.size;
             self.learn(self.column);
         }
@@ -258,7 +258,7 @@ impl Channel {
     }
 
     pub(super) fn smoothed_at(&self, row: u64) -> Option<f64> {
-        self.smoothed.as_ref().and_then(|series| series.get(row)).map(f64::from)
+        self.smoothed.as_ref().and_then(|series| series.get(row))
     }
 
     /// The resolution of its raw value, as its column states it: 1 for whole numbers, 0.01 for two decimals. With a formula

@@ -57,7 +57,7 @@ impl Channel {
             if from + FEWEST_ROWS.max(skipped) > end {
                 return None;
             }
-            let rows = || (from..end).filter_map(|row| series.get(row)).filter(|value| !value.is_nan()).map(f64::from);
+            let rows = || (from..end).filter_map(|row| series.get(row)).filter(|value| !value.is_nan());
             deviation(rows)
         });
         let (gain, is_bound) = noise_gain(filters, interval);

@@ -87,8 +87,7 @@ fn is_in(channel: &Channel, limit: f64, rows: Range<u64>, which: fn(f64, f64) ->
     let (edge, above) = (channel.quantity_of(limit), channel.quantity_of(1.5 * limit));
     let slack = (above - edge).abs() * 1e-5;
     // Which of them stands for the highest raw value depends on the way that the scale goes.
-    let (lowest, highest) =
-        if above > edge { (f64::from(least), f64::from(most)) } else { (-f64::from(most), -f64::from(least)) };
+    let (lowest, highest) = if above > edge { (least, most) } else { (-most, -least) };
     let edge = if above > edge { edge } else { -edge } + slack;
     if which(0.0, 1.0) == 0.0 { highest <= edge } else { lowest <= edge }
 }

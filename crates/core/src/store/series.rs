@@ -1,4 +1,4 @@
-//! A derived series in single precision, with the least and most of every 16, 256 and 4096 rows beside it.
+//! A derived series in single precision from a base, with the least and most of every 16, 256 and 4096 rows beside it.
 
 use super::BLOCK;
 use super::packed::{Narrow, Numbers, Queue};
@@ -10,7 +10,7 @@ use std::sync::Arc;
 const FINE: usize = 16;
 const COARSE: usize = 256;
 
-/// Least and most; least above most where there is no value.
+/// Least and most, less the base of their block; least above most where there is no value.
 type Span = (f32, f32);
 
 const NOTHING: Span = (f32::INFINITY, f32::NEG_INFINITY);
@@ -33,6 +33,9 @@ const EMPTY: Summary = Summary { fine: [NOTHING; BLOCK / FINE], coarse: [NOTHING
 /// A block and what it knows of itself.
 #[derive(Clone, Debug)]
 struct Full {
+    /// What is subtracted before values become single: a whole number near them, so that neither a place on the globe nor
+    /// a count of milliseconds loses digits.
+    base: f64,
     values: Values,
     /// Least and most of every [`FINE`] rows, one behind the other.
     fine: Held<f32>,
@@ -41,14 +44,15 @@ struct Full {
 }
 
 impl Full {
-    fn new(values: Values, summary: &Summary) -> Full {
+    fn new(base: f64, values: Values, summary: &Summary) -> Full {
         let fine = summary.fine.iter().flat_map(|(least, most)| [*least, *most]).collect();
-        Full { values, fine, coarse: summary.coarse, whole: summary.whole }
+        Full { base, values, fine, coarse: summary.coarse, whole: summary.whole }
     }
 }
 
 #[derive(Clone, Debug)]
 enum Values {
+    /// Less the base of the block.
     Own(Held<f32>),
     /// Those of a column of the store, which need no room here.
     Raw(Arc<Numbers>),
@@ -56,22 +60,45 @@ enum Values {
 
 impl Values {
     #[inline]
-    fn get(&self, index: usize) -> f32 {
+    fn get(&self, index: usize, base: f64) -> f64 {
+        match self {
+            Values::Own(values) => base + f64::from(values[index]),
+            Values::Raw(numbers) => f64::get(numbers, index),
+        }
+    }
+
+    /// Less the base.
+    #[inline]
+    fn less(&self, index: usize, base: f64) -> f32 {
         match self {
             Values::Own(values) => values[index],
-            Values::Raw(numbers) => f64::get(numbers, index) as f32,
+            Values::Raw(numbers) => single(f64::get(numbers, index), base),
         }
     }
 }
 
+/// A value less the base; a gap where that is beyond single precision.
+#[inline]
+fn single(value: f64, base: f64) -> f32 {
+    let less = (value - base) as f32;
+    if less.is_finite() { less } else { f32::NAN }
+}
+
+/// The base of a block whose first value is this one.
+fn base_of(first: f64) -> f64 {
+    if first.abs() < 1e15 { first.round() } else { 0.0 }
+}
+
 /// Values by row, NaN for gaps, with a pyramid of least and most. Copies share full blocks, which never change.
 ///
-/// Single precision carries 7 digits, more than a 16-bit converter resolves; raw values are kept in full by
-/// [`super::Store`].
+/// Single precision carries 7 digits of what a value lies off the first one of its block, more than a 16-bit converter
+/// resolves; raw values are kept in full by [`super::Store`]. Values beyond 3e38 are gaps here.
 #[derive(Clone, Debug)]
 pub struct Series {
     full: VecDeque<Arc<Full>>,
+    /// Less its base, which is known from its first value on.
     tail: Vec<f32>,
+    base: Option<f64>,
     summary: Box<Summary>,
     first: u64,
 }
@@ -113,15 +140,16 @@ impl Series {
 
     /// An empty series whose first row will be `first`, which must be the first row of a block of the store.
     pub fn starting_at(first: u64) -> Self {
-        Series { full: VecDeque::new(), tail: Vec::new(), summary: Box::new(EMPTY), first }
+        Series { full: VecDeque::new(), tail: Vec::new(), base: None, summary: Box::new(EMPTY), first }
     }
 
     /// Nothing but gaps, for all of `rows`, the first of which must be the first of a block.
     pub fn gaps(rows: Range<u64>) -> Self {
         let count = (rows.end - rows.start) as usize;
-        let full = Arc::new(Full::new(Values::Own(Held::Here(vec![f32::NAN; BLOCK].into())), &EMPTY));
+        let full = Arc::new(Full::new(0.0, Values::Own(Held::Here(vec![f32::NAN; BLOCK].into())), &EMPTY));
         let full = std::iter::repeat_n(full, count / BLOCK).collect();
-        Series { full, tail: vec![f32::NAN; count % BLOCK], summary: Box::new(EMPTY), first: rows.start }
+        let tail = vec![f32::NAN; count % BLOCK];
+        Series { full, tail, base: None, summary: Box::new(EMPTY), first: rows.start }
     }
 
     fn range(&self) -> Range<u64> {
@@ -133,12 +161,15 @@ impl Series {
         while !values.is_empty() {
             let begin = self.tail.len();
             let (now, later) = values.split_at(values.len().min(BLOCK - begin));
-            self.tail.extend(now.iter().map(|value| *value as f32));
+            self.base = self.base.or_else(|| now.iter().find(|value| value.is_finite()).map(|first| base_of(*first)));
+            let base = self.base.unwrap_or(0.0);
+            self.tail.extend(now.iter().map(|value| single(*value, base)));
             self.sum_up(begin);
             if self.tail.len() == BLOCK {
                 let values = Values::Own(Held::Here(self.tail.as_slice().into()));
-                self.full.push_back(Arc::new(Full::new(values, &self.summary)));
+                self.full.push_back(Arc::new(Full::new(base, values, &self.summary)));
                 self.tail.clear();
+                self.base = None;
                 *self.summary = EMPTY;
             }
             values = later;
@@ -185,35 +216,40 @@ impl Series {
 
     /// The value of row `row`; `None` when it is not kept, NaN when it is a gap.
     #[inline]
-    pub fn get(&self, row: u64) -> Option<f32> {
+    pub fn get(&self, row: u64) -> Option<f64> {
         let index = row.checked_sub(self.first)? as usize;
         match self.full.get(index / BLOCK) {
-            Some(full) => Some(full.values.get(index % BLOCK)),
-            None => self.tail.get(index.checked_sub(self.full.len() * BLOCK)?).copied(),
+            Some(full) => Some(full.values.get(index % BLOCK, full.base)),
+            None => {
+                let less = self.tail.get(index.checked_sub(self.full.len() * BLOCK)?)?;
+                Some(self.base.unwrap_or(0.0) + f64::from(*less))
+            }
         }
     }
 
     /// Least and most over `rows`, gaps left out; `None` when there is no value among them.
-    pub fn min_max(&self, rows: Range<u64>) -> Option<(f32, f32)> {
+    pub fn min_max(&self, rows: Range<u64>) -> Option<(f64, f64)> {
         let kept = self.range();
         let (mut at, end) = (rows.start.max(kept.start), rows.end.min(kept.end));
-        let mut span = NOTHING;
+        let mut span = (f64::INFINITY, f64::NEG_INFINITY);
         while at < end {
             let offset = (at - kept.start) as usize;
             let (block, from) = (offset / BLOCK, offset % BLOCK);
             let to = (from + (end - at) as usize).min(BLOCK);
-            span = merged(span, self.within(block, from..to));
+            let base = self.full.get(block).map_or(self.base.unwrap_or(0.0), |full| full.base);
+            let (least, most) = self.within(block, from..to);
+            span = (span.0.min(base + f64::from(least)), span.1.max(base + f64::from(most)));
             at += (to - from) as u64;
         }
         (span.0 <= span.1).then_some(span)
     }
 
-    /// The same within one block.
+    /// The same within one block, less its base.
     fn within(&self, block: usize, range: Range<usize>) -> Span {
         let full = self.full.get(block);
         let (coarse, whole) =
             full.map_or((&self.summary.coarse, self.summary.whole), |full| (&full.coarse, full.whole));
-        let value = |at: usize| full.map_or_else(|| self.tail[at], |full| full.values.get(at));
+        let value = |at: usize| full.map_or_else(|| self.tail[at], |full| full.values.less(at, full.base));
         if range == (0..BLOCK) {
             return whole;
         }
@@ -267,10 +303,28 @@ mod tests {
             let kept = series.range();
             let pick = |x: f64| (x * length as f64) as u64;
             let rows = pick(a.min(b))..pick(a.max(b)) + 1;
-            let scan = rows.clone().filter(|r| kept.contains(r)).map(|r| value(r) as f32).filter(|v| !v.is_nan())
-                .fold(None, |s: Option<Span>, v| Some(s.map_or((v, v), |s| merged(s, (v, v)))));
+            let scan = rows.clone().filter(|r| kept.contains(r)).map(value).filter(|v| !v.is_nan())
+                .fold(None, |s: Option<(f64, f64)>, v| Some(s.map_or((v, v), |s| (s.0.min(v), s.1.max(v)))));
             prop_assert_eq!(series.min_max(rows), scan);
         }
+    }
+
+    #[test]
+    fn neither_a_place_on_the_globe_nor_a_count_of_milliseconds_loses_digits() {
+        for (first, step, slack) in [(52.1234567, 1e-7, 1e-8), (1_732_012_345_678.0, 10.0, 1e-3), (-0.5, 1e-6, 3e-8)] {
+            let mut series = Series::starting_at(0);
+            let value = |row: u64| if row % 50 == 7 { f64::NAN } else { first + row as f64 * step };
+            (0..9000).for_each(|row| series.extend(&[value(row)]));
+            let near = |a: f64, b: f64| (a - b).abs() <= slack || (a.is_nan() && b.is_nan());
+            assert!((0..9000).all(|row| near(series.get(row).unwrap(), value(row))), "{first}");
+            for rows in [0..9000, 100..4200, 8999..9000, 4090..4100] {
+                let (least, most) = series.min_max(rows.clone()).unwrap();
+                assert!(near(least, value(rows.start)) && near(most, value(rows.end - 1)), "{rows:?}: {least} {most}");
+            }
+        }
+        let mut series = Series::starting_at(0);
+        series.extend(&[3.0, 1e300, -1.7e308, 4.0]);
+        assert_eq!(series.min_max(0..4), Some((3.0, 4.0)), "what cannot be drawn is a gap, not an infinity");
     }
 
     #[test]

@@ -205,7 +205,7 @@ fn a_setting_is_stepped_typed_refused_and_redraws_the_history() {
     assert_eq!(short(&app), "12 bit 3.3 V -0.5 ×200");
     let (raw, old) = (
         app.session.chain().store().raw(1, 100).unwrap(),
-        f64::from(app.session.chain().channels()[1].scaled().get(100).unwrap()),
+        app.session.chain().channels()[1].scaled().get(100).unwrap(),
     );
     assert!((old - (raw * 3.3 / 4096.0 - 0.5) * 200.0).abs() < 1e-3);
     assert!(app.session.unsaved());

@@ -336,6 +336,53 @@ fn the_desk_is_surveyed_examined_and_its_thermistor_advised() {
 }
 
 #[test]
+fn a_threshold_stays_at_its_place_of_the_signal_when_the_scale_is_edited() {
+    let mut app = bare("[[channel]]\nname = \"x\"\nwatch = { threshold = 2000.0, hysteresis = 40.0 }\n");
+    for i in 0..900u32 {
+        let x = 2000.0 + 500.0 * (f64::from(i) * 0.05).sin();
+        feed(&mut app, START.plus(f64::from(i) * 0.01), format!("x={x:.0}\n").as_bytes());
+    }
+    app.before_frame(START.plus(9.0));
+    let edges = |app: &App| app.session.channel().unwrap().watcher().now();
+    let watch = |app: &App| app.session.channel().unwrap().settings().watch.unwrap();
+    let before = edges(&app);
+    assert!(before.rises > 5, "{before:?}");
+    // A converter comes in front: from counts to volts.
+    app.go_to_row(Stage::Scale, "+ add a step");
+    press(&mut app, KeyCode::Enter);
+    typed(&mut app, "converter");
+    press(&mut app, KeyCode::Enter);
+    let volts = watch(&app);
+    assert!((volts.threshold - 2000.0 * 3.3 / 4096.0).abs() < 1e-6 && (volts.hysteresis - 0.03222).abs() < 1e-4);
+    assert_eq!(notice(&app), "the threshold of 2000 is 1.61133 V now");
+    assert_eq!(edges(&app), before, "it is crossed as before");
+    let text = picture(&mut app, 160, 47);
+    assert!(text.contains("1.6113 V, band 32.2 mV") && text.contains("A 1.6113 V"), "{text}");
+    // Its reference is typed, which leaves the place where it is; what cannot be followed is told; all of it is undone.
+    app.go_to_row(Stage::Scale, "reference");
+    press(&mut app, KeyCode::Enter);
+    replace(&mut app, "5");
+    assert!((watch(&app).threshold - 2000.0 * 5.0 / 4096.0).abs() < 1e-6 && edges(&app) == before);
+    keys(&mut app, "a");
+    typed(&mut app, "clamp");
+    press(&mut app, KeyCode::Enter);
+    app.go_to_row(Stage::Scale, "max");
+    press(&mut app, KeyCode::Enter);
+    replace(&mut app, "1");
+    assert!(notice(&app).contains("may mean something else now: set it again (5)"), "{}", notice(&app));
+    keys(&mut app, "uuuu");
+    assert_eq!((watch(&app).threshold, edges(&app)), (2000.0, before));
+    // A zero that is taken leaves the number, and says so.
+    for i in 900..1300u32 {
+        feed(&mut app, START.plus(f64::from(i) * 0.01), format!("x={}\n", 1500 + i % 2).as_bytes());
+    }
+    app.before_frame(START.plus(13.0));
+    keys(&mut app, "z");
+    assert!(notice(&app).contains("its threshold stays 2000"), "{}", notice(&app));
+    assert_eq!(watch(&app).threshold, 2000.0);
+}
+
+#[test]
 fn rows_stand_in_a_table_raw_beside_scaled_and_small_volts_get_their_prefix() {
     let mut app = bare(
         "[[channel]]\nname = \"shunt\"\nscale = { steps = [{ is = \"converter\", bits = 16, reference = 0.256 }] }\n",

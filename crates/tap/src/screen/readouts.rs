@@ -237,7 +237,7 @@ fn draw_facts(
         let noise = noise.unwrap_or_default();
         let room = area.width.saturating_sub(1);
         let text = fitting(room, [format!("{range}   noise {noise}"), format!("{range}  {noise}"), range]);
-        put(buffer, area, 1, 1, &text, theme.style(Ink::Dim));
+        put(buffer, area, 1, 1, &cut(text, room), theme.style(Ink::Dim));
     }
     if channel.settings().watch.is_some() {
         let watcher = shown.watch;

@@ -1,12 +1,12 @@
 //! The chain: six cells for the selected channel, each with its setting and the value as it leaves that stage.
 
-use super::text::{cut, doubt, fitting, put, side};
+use super::text::{cut, doubt, fitting, put, set_in, side, state};
 use crate::app::App;
 use crate::session::{Session, Source, Stage, Taking, name_of};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
-use amber_core::digits::{self, NumberFormat, counted, duration, fixed, grouped, measured, set_value, with_unit};
+use amber_core::digits::{self, NumberFormat, counted, duration, fixed, grouped, measured, with_unit};
 use amber_core::part::Listed;
 use amber_core::scale::Step;
 use amber_core::smooth::{Filter, delay, smooths};
@@ -158,22 +158,19 @@ fn smooth(session: &Session, channel: &Channel, form: &NumberFormat, room: u16) 
 }
 
 fn watch(session: &Session, channel: &Channel, room: u16) -> (String, String) {
-    let unit = channel.settings().scale.unit();
     let watcher = session.snapshot.of(session.selected).watch;
     let rises = counted(watcher.rises, "rising edge");
     let now = side(watcher.side, channel.kind());
     let few = format!("{now}, {} ↑", grouped(watcher.rises));
     match channel.settings().watch {
         Some(watch) => (
-            format!("{}, band {}", set_value(watch.threshold, unit), set_value(watch.hysteresis, unit)),
+            {
+                let [threshold, band] = [watch.threshold, watch.hysteresis].map(|value| set_in(channel, value));
+                fitting(room, [format!("{threshold}, band {band}"), threshold])
+            },
             fitting(
                 room,
-                [
-                    format!("{now} {}, {rises}", set_value(watch.threshold, unit)),
-                    format!("{now}, {rises}"),
-                    few,
-                    now.into(),
-                ],
+                [format!("{}, {rises}", state(channel, watcher.side)), format!("{now}, {rises}"), few, now.into()],
             ),
         ),
         None if channel.kind() == Kind::Digital => {

@@ -106,11 +106,16 @@ pub(crate) fn doubt(basis: Basis) -> &'static str {
     if basis == Basis::White { "?" } else { "" }
 }
 
+/// A value that was set in a channel's quantity, such as its threshold, with its unit, and a digit more than the channel has.
+pub(crate) fn set_in(channel: &Channel, value: f64) -> String {
+    let size = 10f64.powi(channel.decimals() as i32 + 1);
+    set_value((value * size).round() / size, channel.settings().scale.unit())
+}
+
 /// On which side of its threshold a channel is, and that threshold where it has one: `above 1.2 V`, `high`.
 pub(crate) fn state(channel: &Channel, watched: Side) -> String {
     let side = side(watched, channel.kind());
-    let unit = channel.settings().scale.unit();
-    channel.settings().watch.map_or(side.into(), |watch| format!("{side} {}", set_value(watch.threshold, unit)))
+    channel.settings().watch.map_or(side.into(), |watch| format!("{side} {}", set_in(channel, watch.threshold)))
 }
 
 /// On which side of its threshold a channel is, in a word.

@@ -87,7 +87,7 @@ impl Session {
             let data = spans.reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)));
             let step = channels().map(amber_core::chain::Channel::resolution).fold(0.0, f64::max);
             let axis = self.lane_axes.entry(lane.unit.clone()).or_default();
-            axis.update(now, data.map(|(a, b)| (f64::from(a), f64::from(b))), step);
+            axis.update(now, data, step);
         }
     }
 }

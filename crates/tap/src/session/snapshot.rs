@@ -96,7 +96,9 @@ impl Session {
         let chain = self.chain_at(place);
         let last = chain.store().rows().end.checked_sub(1).and_then(|row| chain.store().arrival(row))?;
         let is_away = match link {
-            LinkState::Open { .. } => chain.rate().interval().is_some() && chain.rate().rate(self.now) == 0.0,
+            LinkState::Open { .. } | LinkState::Opening => {
+                chain.rate().interval().is_some() && chain.rate().rate(self.now) == 0.0
+            }
             LinkState::Ended => false,
             _ => true,
         };
@@ -111,7 +113,7 @@ impl Session {
                 reading: row.and_then(|row| chain.reading(index, row)),
                 noise: row.and_then(|row| channel.noise(row + 1)),
                 noise_after: row.zip(chain.rate().interval()).and_then(|(row, dt)| channel.noise_after(row + 1, dt)),
-                min_max: channel.output().min_max(rows.clone()).map(|(a, b)| (f64::from(a), f64::from(b))),
+                min_max: channel.output().min_max(rows.clone()),
                 watch: row.map_or_else(WatchState::default, |row| channel.watcher().at(row)),
             });
             sources.push(shown.collect());

@@ -1,12 +1,12 @@
 //! One lane: heading, y axis, threshold, traces, letters.
 
 use super::{Dots, GUTTER, Pattern, TAGS};
-use crate::screen::text::{fitting, put, put_right};
+use crate::screen::text::{fitting, put, put_right, set_in};
 use crate::session::{AnalogLane, ChannelId, Session};
 use crate::theme::{Ink, Theme};
 use amber_core::Stamp;
 use amber_core::axis::{Rule, ticks};
-use amber_core::digits::{NumberFormat, fixed, set_value};
+use amber_core::digits::{NumberFormat, fixed};
 use amber_core::levels::Level;
 use amber_core::window::{Columns, Grid, Logic, Span};
 use ratatui::buffer::Buffer;
@@ -74,7 +74,7 @@ pub(super) fn traces<'a>(
         let mut dots = Dots::new(plot);
         for (x, span) in spans.iter().enumerate() {
             if let Some((low, high)) = span {
-                let row = |value: f32| dot_row(f64::from(value), lane.limits, plot.height);
+                let row = |value: f64| dot_row(value, lane.limits, plot.height);
                 let (top, bottom) = (row(*high), row(*low));
                 let column = columns.places.get(x).copied().flatten().unwrap_or_default();
                 // No pattern hides a jump or a spike.
@@ -110,7 +110,7 @@ pub(super) fn traces<'a>(
             buffer,
         );
         if let Some((low, high)) = spans.iter().rev().find_map(|span| *span) {
-            let middle = f64::from(low + high) / 2.0;
+            let middle = (low + high) / 2.0;
             letters.push(((dot_row(middle, lane.limits, plot.height) / 4) as u16, *index));
         }
     }
@@ -227,7 +227,7 @@ fn threshold_labels(session: &Session, lane: &AnalogLane, plot: Rect) -> Vec<Thr
     for channel in &lane.channels {
         if let Some((row, value)) = threshold_row(session, lane, *channel, plot) {
             let x = labels.iter().filter(|label| label.row == row).map(ThresholdLabel::end).fold(1, u16::max);
-            let text = format!(" {} {} ", session.letter(*channel), set_value(value, &lane.unit));
+            let text = format!(" {} {} ", session.letter(*channel), set_in(session.channel_at(*channel), value));
             labels.push(ThresholdLabel { channel: *channel, x, row, text });
         }
     }
@@ -324,15 +324,14 @@ pub(super) fn coded(
     let channel = session.channel_at(index);
     let ink = theme.style(Ink::Trace(session.ink(index)));
     let spans = grid.trace(channel.scaled());
-    let code = |pair: &[Option<(f32, f32)>]| pair.iter().rev().find_map(|span| span.map(|(_, code)| code));
-    let codes: Vec<Option<f32>> = spans.chunks(2).map(code).collect();
+    let code = |pair: &[Option<(f64, f64)>]| pair.iter().rev().find_map(|span| span.map(|(_, code)| code));
+    let codes: Vec<Option<f64>> = spans.chunks(2).map(code).collect();
     let is_tall = plot.height > 2;
     let middle = plot.height / 2;
     let mut x = 0;
     while x < codes.len() {
         let length = codes[x..].iter().take_while(|code| **code == codes[x]).count();
-        if let Some(code) = codes[x] {
-            let value = f64::from(code);
+        if let Some(value) = codes[x] {
             let word = channel.word(value).map_or_else(|| fixed(value, channel.decimals()), str::to_owned);
             let rest = if is_tall { ' ' } else { '─' };
             let run: String =

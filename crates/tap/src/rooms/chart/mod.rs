@@ -184,10 +184,8 @@ pub(crate) fn look(session: &Session, area: Rect) -> Look {
         if lane.channels.contains(&session.selected) {
             lane::level_bars(session, lane, &columns, plot.height).hash(&mut frame);
         }
-        let dots = |value: f32| {
-            let value = f64::from(value);
-            (lane::dot_row(value, lane.limits, plot.height), value < lane.limits.0, value > lane.limits.1)
-        };
+        let dots =
+            |value: f64| (lane::dot_row(value, lane.limits, plot.height), value < lane.limits.0, value > lane.limits.1);
         for (index, channel) in lane.channels.iter().map(|index| (*index, session.channel_at(*index))) {
             for series in channel.smoothed().into_iter().chain([channel.scaled()]) {
                 let spans = rows_of(index).clone().map(|rows| series.min_max(rows).map(|(a, b)| (dots(a), dots(b))));
@@ -198,7 +196,7 @@ pub(crate) fn look(session: &Session, area: Rect) -> Look {
     for index in &lanes.digital {
         let span = session.channel_at(*index).scaled().min_max(rows_of(*index)[0].start..rows_of(*index)[1].end);
         let code = session.channel_at(*index).kind() == Kind::Code;
-        let part = |value: f32| if code { value.to_bits() } else { u32::from(value >= 0.5) };
+        let part = |value: f64| if code { value.to_bits() } else { u64::from(value >= 0.5) };
         span.map(|(a, b)| (part(a), part(b))).hash(&mut edge);
     }
     Look { frame: frame.finish(), edge: edge.finish() }
@@ -256,7 +254,7 @@ pub(crate) fn channel_at(session: &Session, area: Rect, column: u16, row: u16) -
         let near =
             (0..spans.len()).filter_map(|i| spans[i].map(|span| (i.abs_diff(place), span))).min_by_key(|(d, _)| *d);
         near.map_or(f64::INFINITY, |(_, (low, high))| {
-            let y = |value: f32| lane::dot_row(f64::from(value), lane.limits, plot.height) as f64 / 4.0;
+            let y = |value: f64| lane::dot_row(value, lane.limits, plot.height) as f64 / 4.0;
             let here = f64::from(row.saturating_sub(plot.y));
             (here - y(high)).abs().min((here - y(low)).abs())
         })

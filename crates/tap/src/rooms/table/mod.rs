@@ -2,7 +2,7 @@
 
 use super::{About, Effect, Place, Room};
 use crate::keys::Key;
-use crate::screen::text::{put, put_right};
+use crate::screen::text::{cut, put, put_right};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
@@ -100,6 +100,7 @@ fn cell(session: &Session, theme: Theme, column: &Column, row: u64, line: Rect, 
     }
     let place = Rect { width: column.raw + column.width, ..line };
     let ink = if channel.kind() == Kind::Clock { Ink::Dim } else { Ink::Trace(session.ink(id)) };
+    let text = cut(text, column.width.saturating_sub(1));
     put_right(buffer, place, 0, &text, theme.style(ink));
 }
 
@@ -107,8 +108,12 @@ fn cell(session: &Session, theme: Theme, column: &Column, row: u64, line: Rect, 
 fn columns(session: &Session, room: u16) -> (Vec<Column>, usize) {
     let channels = session.chain().channels();
     let both = session.shared().screen.raw;
-    let wide = |channel: &Channel| {
-        let number = if channel.kind() == Kind::Clock { 12 } else { 9 };
+    let wide = |index: usize, channel: &Channel| {
+        let shown = session.snapshot.of(session.own(index));
+        let ends = shown.min_max.into_iter().flat_map(|(least, most)| [least, most]);
+        let numbers = ends.chain(shown.reading.map(|reading| reading.quantity));
+        let widest = numbers.map(|value| fixed(value, channel.decimals()).chars().count() as u16).max();
+        let number = widest.unwrap_or(0).max(if channel.kind() == Kind::Clock { 12 } else { 9 });
         let raw = if both && !channel.settings().scale.is_plain() { 8 } else { 0 };
         let name = (channel.title().chars().count() as u16 + 3).min(16);
         (raw, number.max(name.saturating_sub(raw)) + 1)
@@ -119,7 +124,7 @@ fn columns(session: &Session, room: u16) -> (Vec<Column>, usize) {
         let mut x = TIME;
         let mut columns = Vec::new();
         for (channel, settings) in &all[from..] {
-            let (raw, width) = wide(settings);
+            let (raw, width) = wide(*channel, settings);
             if x + raw + width > room {
                 break;
             }
