@@ -240,3 +240,24 @@ fn noise_is_measured_over_a_rest_whatever_it_is_like() {
         assert!((told.1 / own_after - 1.0).abs() < 0.2, "{}", kind.name);
     }
 }
+
+/// Where a converter ends it gives one code: the noise there is none, and says nothing of the noise elsewhere.
+#[test]
+fn a_level_of_one_code_does_not_hide_the_noise() {
+    use amber_core::bench::Bench;
+    use amber_core::chain::Chain;
+    use amber_core::stats::Basis;
+    use amber_core::store::Limits;
+
+    let mut chance = Chance(2);
+    let mut chain = Chain::new(&Bench::default(), 0, Limits::NONE);
+    for row in 0..2000u64 {
+        let turned = if row < 800 { 4300.0 } else { 4300.0 - (row - 800) as f64 * 2.0 };
+        let x = (turned + 1.5 * chance.gauss()).round().min(4095.0);
+        chain.feed(Stamp::default().plus(row as f64 * 0.01), format!("x={x}\n").as_bytes());
+    }
+    let channel = &chain.channels()[0];
+    assert!(channel.levels().found().iter().any(|level| level.mean == 4095.0), "{:?}", channel.levels().found());
+    let noise = channel.noise(2000).unwrap();
+    assert!(noise.basis == Basis::White && (noise.deviation - 1.5).abs() < 0.5, "{noise:?}");
+}

@@ -11,6 +11,10 @@ const MOST_ROWS: u64 = 2048;
 /// Rows that are needed.
 const FEWEST_ROWS: u64 = 16;
 
+/// In raw steps: less deviation than this has a channel that gives one code all the time, more than this one that does not.
+const DEAD: f64 = 0.05;
+const LOUD: f64 = 0.3;
+
 /// Delays of the filters after which they have forgotten what was before a level.
 const FORGOTTEN: f64 = 4.0;
 
@@ -33,9 +37,13 @@ impl Channel {
     /// The noise of the quantity as the last level in front of row `row` shows it; where there was none, the present one
     /// as if it were white. `None` while nothing is known.
     pub fn noise(&self, row: u64) -> Option<Measured> {
-        let (raw, at) = match self.level_before(row) {
+        let white = self.levels().white_noise();
+        // One code all the time, as where a converter ends or a contact lifts, says nothing of the noise elsewhere.
+        let is_dead = |level: &Level| level.spread < DEAD * self.raw_step();
+        let is_loud = white.is_some_and(|white| white.deviation > LOUD * self.raw_step());
+        let (raw, at) = match self.level_before(row).filter(|level| !(is_dead(level) && is_loud)) {
             Some(level) => (Measured { deviation: level.spread, basis: Basis::Settled }, level.mean),
-            None => (self.levels().white_noise()?, self.last_raw()),
+            None => (white?, self.last_raw()),
         };
         let deviation = self.difference_of(raw.deviation, at);
         deviation.is_finite().then_some(Measured { deviation, ..raw })
@@ -51,7 +59,7 @@ impl Channel {
             return None;
         }
         let skipped = (FORGOTTEN * delay(filters, interval) / interval).ceil() as u64;
-        let measured = self.level_before(row).and_then(|level| {
+        let measured = self.level_before(row).filter(|_| before.basis == Basis::Settled).and_then(|level| {
             let end = level.rows.end.min(row);
             let from = (level.rows.start + skipped).max(end.saturating_sub(MOST_ROWS));
             if from + FEWEST_ROWS.max(skipped) > end {

@@ -5,7 +5,7 @@ use crate::screen::text::{frame, put, put_right, wrapped};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
 use amber_core::calibrate::Fit;
-use amber_core::digits::{counted, fixed, measured, with_unit};
+use amber_core::digits::{counted, fixed, measured, short, with_unit};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
@@ -106,11 +106,11 @@ fn below(room: &Calibrate, session: &Session, fit: &Result<Fit, String>, width: 
             if let Some(line) = room.line(terms, session) {
                 lines.push((Ink::Text, line));
             } else if !terms.is_empty() {
-                let terms: Vec<String> = terms.iter().map(|term| format!("{term:.5}")).collect();
+                let terms: Vec<String> = terms.iter().map(|term| short(*term, 6)).collect();
                 lines.push((Ink::Text, format!("terms {}", terms.join("  "))));
             }
             let largest = measured(fit.largest, fit.largest / 50.0, &unit);
-            lines.push((Ink::Text, format!("largest error {largest}, {:.2} % of full scale", fit.percent)));
+            lines.push((Ink::Text, format!("largest error {largest}, {} % of full scale", short(fit.percent, 2))));
             for warning in &fit.warnings {
                 for (i, text) in wrapped(warning, usize::from(width).saturating_sub(2)).into_iter().enumerate() {
                     lines.push((Ink::Bright, format!("{} {text}", if i == 0 { "▲" } else { " " })));
