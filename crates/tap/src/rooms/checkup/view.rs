@@ -2,7 +2,7 @@
 
 use super::Checkup;
 use crate::screen::text::{frame, put, wrapped};
-use crate::session::Session;
+use crate::session::{ChannelId, Session};
 use crate::theme::{Ink, Theme};
 use amber_core::digits::counted;
 use ratatui::buffer::Buffer;
@@ -40,11 +40,16 @@ pub(super) fn draw(room: &Checkup, session: &Session, theme: Theme, area: Rect, 
             .looked_at
             .saturating_sub(room.findings.iter().map(|(id, _)| *id).collect::<std::collections::BTreeSet<_>>().len());
         lines.push((Ink::Text, 0, String::new()));
-        lines.push((Ink::Dim, 0, format!("no faults found in {quiet} of {} analog channels", room.looked_at)));
+        let limits = if room.unjudged.is_empty() { "" } else { ", as far as they can be judged" };
+        let text = format!("no faults found in {quiet} of {} analog channels{limits}", room.looked_at);
+        lines.extend(wrapped(&text, width + 4).into_iter().map(|line| (Ink::Dim, 0, line)));
     }
-    if !room.unjudged.is_empty() {
+    // A sensor without power may be plain all the same.
+    let has_fault = |id: &ChannelId| room.findings.iter().any(|(of, found)| of == id && found.kind_of_fault.is_grave());
+    let unjudged: Vec<ChannelId> = room.unjudged.iter().copied().filter(|id| !has_fault(id)).collect();
+    if !unjudged.is_empty() {
         let names: Vec<String> =
-            room.unjudged.iter().map(|id| format!("{} {}", session.letter(*id), session.title(*id))).collect();
+            unjudged.iter().map(|id| format!("{} {}", session.letter(*id), session.title(*id))).collect();
         let what = "power, clipping, open pins, noise and drift: add a converter with its bits (3)";
         lines.push((Ink::Text, 0, String::new()));
         lines.push((Ink::Bright, 0, format!("not judged in {}", counted(names.len() as u64, "channel"))));
