@@ -3,10 +3,13 @@
 use amber_core::Stamp;
 use amber_core::bench::{Bench, ChannelSettings, SourceSettings};
 use amber_core::chain::Chain;
+use amber_core::clock::Time;
 use amber_core::digits::fixed;
-use amber_core::formula::Formula;
+use amber_core::formula::{Formula, Program};
+use amber_core::levels::Level;
 use amber_core::scale::Scale;
 use amber_core::store::Limits;
+use proptest::prelude::*;
 
 /// What the board sends in row `i`: counts, shares of full scale, degrees and minutes, milliseconds, volts.
 fn line(i: u32) -> String {
@@ -117,4 +120,54 @@ fn a_scale_gives_decimals_to_its_channel_and_to_what_is_computed_of_it() {
         fixed(chain.reading(at, row).unwrap().quantity, decimals(&chain, name))
     };
     assert_eq!(["second", "ms", "lat"].map(shown), ["0.0342", "1732012350668", "52.1235066"]);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 60, ..ProptestConfig::default() })]
+
+    /// Of a straight line the step is that of its input times the slope, whatever the values are and however many rows there
+    /// were; of a sum it is the finest; a difference to the row before and what it held last have it, too.
+    #[test]
+    fn the_step_of_a_straight_line_is_its_slope_times_the_step_of_its_input(
+        slope in 1e-6..1e6f64, shift in -1e3..1e3f64, values in proptest::collection::vec(-1000..1000i32, 1..9), places in 0..5i32,
+    ) {
+        let step = 10f64.powi(-places);
+        let row = |(i, x): (usize, &i32)| (Stamp(i as i64 * 10_000_000), vec![f64::from(*x) * step, f64::from(*x % 7)]);
+        let rows: Vec<(Stamp, Vec<f64>)> = values.iter().enumerate().map(row).collect();
+        let of = |text: String, steps: &[f64]| Program::parse(&text).unwrap().step(&rows, steps);
+        let own = of(format!("a * {slope} + {shift}"), &[step]);
+        prop_assert!(own.is_from_inputs && (own.size / (slope * step) - 1.0).abs() < 1e-4, "{:?} {}", own, slope * step);
+        let sum = of(format!("a * {slope} + b * {slope} * 1000"), &[step, 1.0]);
+        prop_assert!((sum.size / (slope * step) - 1.0).abs() < 1e-3, "the finest counts: {:?}", sum);
+        let unknown = of(format!("a * {slope} + b"), &[step, f64::NAN]);
+        prop_assert!((unknown.size / (slope * step) - 1.0).abs() < 1e-3, "an unknown step says nothing: {:?}", unknown);
+        if values.len() >= 5 {
+            let diff = of("diff(a)".into(), &[step]);
+            prop_assert!((diff.size / step - 1.0).abs() < 1e-3, "{:?}", diff);
+        }
+        let held = of("prev(hold(a)) + 0 * a".into(), &[step]);
+        prop_assert!(held.size.is_nan() || (held.size / step - 1.0).abs() < 1e-3, "{:?}", held);
+    }
+
+    /// However the rows came, the levels of a computed channel are the same.
+    #[test]
+    fn levels_of_a_computed_channel_do_not_depend_on_how_its_rows_came(pieces in 1..400u32, slope in 1..2000u32) {
+        let levels = |pieces: u32| {
+            let source = SourceSettings { channel: vec![computed(&format!("x / {slope} + y"))], ..SourceSettings::default() };
+            let time = Time::Rate { hz: 100.0 };
+            let mut chain = Chain::new(&Bench::of(SourceSettings { time, ..source }), 0, Limits::default());
+            chain.begin();
+            let row = |i: u32| format!("x={} y={}\n", i * 7919 % 13, i / 400 * 50);
+            for first in (0..1600).step_by(pieces as usize) {
+                let text: String = (first..(first + pieces).min(1600)).map(row).collect();
+                chain.feed(Stamp::default().plus(f64::from(first) * 0.01), text.as_bytes());
+            }
+            let channel = chain.channels().iter().find(|channel| channel.name() == "computed").unwrap();
+            let found = |level: &Level| (level.rows.clone(), level.mean.to_bits());
+            channel.levels().found().iter().map(found).collect::<Vec<_>>()
+        };
+        let one = levels(1);
+        prop_assert!(one.len() >= 3, "{:?}", one);
+        prop_assert_eq!(levels(pieces), one);
+    }
 }

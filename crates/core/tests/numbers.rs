@@ -6,7 +6,7 @@ mod parts;
 use amber_core::Stamp;
 use amber_core::axis::{FitAxis, round_step, ticks};
 use amber_core::clock::RateMeter;
-use amber_core::digits::{decimals, fixed, grouped};
+use amber_core::digits::{cleaned, decimals, fixed, grouped, set_value, short, typed};
 use amber_core::smooth::Smoother;
 use amber_core::stats::Noise;
 use amber_core::store::{Limits, Store};
@@ -46,6 +46,35 @@ proptest! {
         let lead = step / 10f64.powf((step * (1.0 + 1e-9)).log10().floor());
         prop_assert!([1.0, 2.0, 5.0].iter().any(|round| (lead - round).abs() < 1e-6), "{step}");
         prop_assert!(step >= size * (1.0 - 1e-6) && step <= size * 2.5 * (1.0 + 1e-6));
+    }
+
+    /// What was set is told in few digits, is the same to these digits when it is typed again, and never has an exponent.
+    #[test]
+    fn a_value_that_was_set_is_told_in_few_digits_and_read_again(digits in -99_999_999..99_999_999i64, power in -9..9i32, unit in proptest::sample::select(&["", "V", "Ω", "mm"][..])) {
+        let value = digits as f64 * 10f64.powi(power);
+        let text = short(value, 6);
+        let read: f64 = text.parse().unwrap();
+        prop_assert!((read - value).abs() <= value.abs() * 5.1e-6, "{} {}", value, text);
+        prop_assert!(!text.contains('e') && !text.starts_with("-0") || text.starts_with("-0."), "{}", text);
+        prop_assert!(!text.contains('.') || !text.ends_with('0'), "no digit that says nothing: {}", text);
+        let told = set_value(value, unit);
+        if let Ok(again) = typed(&told) {
+            prop_assert!((again - value).abs() <= value.abs() * 5.1e-6, "{} {}", value, told);
+        }
+    }
+
+    /// What is written to files loses nothing that a person could have meant: twelve digits, six decimals, whole numbers.
+    #[test]
+    fn cleaning_a_value_takes_its_rounding_away_and_nothing_else(value in -1e12..1e12f64, places in 0..9i32) {
+        let clean = cleaned(value);
+        prop_assert!((clean - value).abs() <= (value.abs() * 1e-11).min(1e-6 + value.abs() * 1e-14), "{} {}", value, clean);
+        prop_assert_eq!(cleaned(clean), clean, "once is enough");
+        // A sum that should have few decimals has them again.
+        let tidy = (value * 10f64.powi(places)).round() / 10f64.powi(places);
+        let digits = tidy.abs().max(1.0).log10() as i32 + 1 + places;
+        if digits <= 12 {
+            prop_assert_eq!(cleaned((tidy + 0.1) - 0.1), tidy);
+        }
     }
 
     #[test]

@@ -1,5 +1,6 @@
 use super::*;
 use crate::chance::Chance;
+use crate::part::Listed;
 
 fn raw(seed: u64, value: impl Fn(f64, f64) -> f64) -> Vec<f64> {
     let mut chance = Chance(seed);
@@ -60,4 +61,42 @@ fn an_open_pin_that_follows_its_neighbour_is_told_and_real_relations_are_not() {
     assert_eq!(findings.len(), 1, "{findings:?}");
     assert_eq!((findings[0].channel, findings[0].kind_of_fault), (2, FaultKind::Together));
     assert!(findings[0].evidence.contains("gate"), "{findings:?}");
+}
+
+#[test]
+fn shares_of_full_scale_are_judged_as_codes_are_and_without_a_converter_little_is() {
+    let mut shares = Scale::linear(12, 3.3, 0.0, 1.0, "V");
+    shares.steps[0].set(0, "0 to 1").unwrap();
+    let look = |value: &dyn Fn(f64, f64) -> f64| {
+        let raw: Vec<f64> = raw(4, |t, n| 4095.0 * value(t, n)).iter().map(|code| code / 4095.0).collect();
+        let patient = CheckedChannel { step: 1e-4, ..patient("x", &shares, raw) };
+        check_up(&[patient]).into_iter().map(|finding| (finding.kind_of_fault, finding.evidence)).collect::<Vec<_>>()
+    };
+    assert_eq!(look(&|t, n| 0.5 + 0.2 * wave(t, 0.8) + 0.0004 * n), [], "waves");
+    for (value, fault, evidence) in [
+        (
+            &(|_, n| 0.003 + 0.0005 * n) as &dyn Fn(f64, f64) -> f64,
+            FaultKind::Unpowered,
+            "% of full scale: as from a sensor",
+        ),
+        (
+            &|t, n| 0.9 + 0.2 * wave(t, 0.5) + 0.0005 * n,
+            FaultKind::Clipped,
+            "at the converter's end, 100.0 % of full scale",
+        ),
+        (
+            &|t, n| 0.5 + 0.15 * wave(t, 60.0) + 0.02 * wave(t, 0.1) + 0.004 * n,
+            FaultKind::Floating,
+            "% of full scale with the 60 Hz",
+        ),
+        (&|_, _| 0.5, FaultKind::Stuck, "without any change"),
+    ] {
+        let found = look(value);
+        assert!(found.len() == 1 && found[0].0 == fault && found[0].1.contains(evidence), "{found:?}");
+    }
+    let bare = Scale::default();
+    assert!(lacks_converter(&bare) && !lacks_converter(&shares));
+    for value in [&(|t, n| 3600.0 + 700.0 * wave(t, 0.5) + n) as &dyn Fn(f64, f64) -> f64, &|_, n| 2000.0 + 40.0 * n] {
+        assert_eq!(complaints(&bare, raw(3, value)), [], "clipped and noisy need the converter's range");
+    }
 }

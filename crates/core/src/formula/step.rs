@@ -6,6 +6,9 @@ use crate::Stamp;
 /// The rows that are looked at.
 pub const SEEN: usize = 8;
 
+/// Changes that are smaller than this share of the largest are rounding.
+const ROUNDING: f64 = 1e-6;
+
 /// The most decimals that are looked for in values that do not move with their inputs.
 const DECIMALS: i32 = 6;
 
@@ -36,6 +39,9 @@ impl Program {
             }
             changes.retain(|change| *change > 0.0 && change.is_finite());
             changes.sort_by(f64::total_cmp);
+            // What is left of rounding where nothing changes is no step.
+            let largest = changes.last().copied().unwrap_or(0.0);
+            changes.retain(|change| *change > largest * ROUNDING);
             if let Some(small) = changes.get(changes.len() / 4) {
                 finest = finest.min(*small);
             }

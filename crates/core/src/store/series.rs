@@ -309,6 +309,36 @@ mod tests {
         }
     }
 
+    proptest! {
+        /// Values of any size, in blocks whose bases differ: each is what it was to seven digits of what it lies off the first
+        /// one of its block, and the pyramid tells the least and the most of just these values.
+        #[test]
+        fn any_values_come_back_and_the_pyramid_agrees_with_them(
+            parts in proptest::collection::vec((-1e9..1e9f64, 0.0..1e6f64, 1usize..3000), 1..6), a in 0.0..1.0f64, b in 0.0..1.0f64,
+        ) {
+            let mut series = Series::starting_at(0);
+            let mut all: Vec<f64> = Vec::new();
+            for (middle, size, count) in parts {
+                let value = |i: usize| if i % 41 == 5 { f64::NAN } else { middle + size * ((i * 7919 % 1000) as f64 / 500.0 - 1.0) };
+                let values: Vec<f64> = (0..count).map(value).collect();
+                series.extend(&values);
+                all.extend(values);
+            }
+            let mut kept = Vec::new();
+            for (row, value) in all.iter().enumerate() {
+                let got = series.get(row as u64).unwrap();
+                let first = all[row / BLOCK * BLOCK..].iter().find(|value| value.is_finite()).copied().unwrap_or(0.0);
+                prop_assert!((got.is_nan() && value.is_nan()) || (got - value).abs() <= ((value - first).abs() + 1.0) * 1.3e-7);
+                kept.push(got);
+            }
+            let pick = |share: f64| (share * all.len() as f64) as usize;
+            let rows = pick(a.min(b))..(pick(a.max(b)) + 1).min(all.len());
+            let ends = kept[rows.clone()].iter().filter(|value| !value.is_nan())
+                .fold(None, |ends: Option<(f64, f64)>, v| Some(ends.map_or((*v, *v), |ends| (ends.0.min(*v), ends.1.max(*v)))));
+            prop_assert_eq!(series.min_max(rows.start as u64..rows.end as u64), ends);
+        }
+    }
+
     #[test]
     fn neither_a_place_on_the_globe_nor_a_count_of_milliseconds_loses_digits() {
         for (first, step, slack) in [(52.1234567, 1e-7, 1e-8), (1_732_012_345_678.0, 10.0, 1e-3), (-0.5, 1e-6, 3e-8)] {

@@ -368,3 +368,27 @@ fn board(name: &str, seed: u64) -> anyhow::Result<u8> {
     }
     Ok(0)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_port_keeps_the_name_that_it_is_given_and_else_that_of_the_bench() {
+        let bench =
+            || Bench::parse("format = 2\n[[source]]\n[source.wire]\nname = \"tank\"\nport = \"/dev/a\"\n").unwrap();
+        let named = |ports: &[&str]| {
+            let ports: Vec<String> = ports.iter().map(|port| (*port).to_owned()).collect();
+            let bench = with_sources(bench(), &ports, Some(9600)).unwrap();
+            bench.sources.into_iter().map(|source| (source.wire.name, source.wire.port)).collect::<Vec<_>>()
+        };
+        let pair = |name: &str, port: &str| (name.to_owned(), port.to_owned());
+        assert_eq!(named(&[]), [pair("tank", "/dev/a")]);
+        assert_eq!(named(&["/dev/b"]), [pair("tank", "/dev/b")]);
+        assert_eq!(named(&["pond=/dev/b"]), [pair("pond", "/dev/b")]);
+        assert_eq!(named(&["pond=/dev/b", "flume"]), [pair("pond", "/dev/b"), pair("", "flume")]);
+        // A path may have such a sign in it.
+        assert_eq!(named(&["/dev/by-id/a=b"]), [pair("tank", "/dev/by-id/a=b")]);
+        assert!(with_sources(Bench::of(SourceSettings::default()), &[], None).is_err());
+    }
+}

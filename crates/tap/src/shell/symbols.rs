@@ -10,9 +10,13 @@ pub(crate) enum Font {
 }
 
 /// What stands for signs that the console's font lacks; all of one column.
-const STAND_INS: [(&str, &str); 16] = [
+const STAND_INS: [(&str, &str); 20] = [
     ("━╌┈╾╼", "─"),
     ("┃┊", "│"),
+    ("┏", "┌"),
+    ("┓", "┐"),
+    ("┗", "└"),
+    ("┛", "┘"),
     ("▸▶", "►"),
     ("◂", "◄"),
     ("●", "•"),

@@ -257,3 +257,24 @@ fn without_colours_and_on_a_tiny_screen_it_still_works() {
     terminal.keys(&["n"]);
     terminal.wait("in view");
 }
+
+#[test]
+fn the_console_of_the_kernel_gets_no_sign_that_its_font_lacks() {
+    let dir = tempfile::tempdir().unwrap();
+    let terminal = Terminal::start("TERM=linux COLORTERM=", &["demo"], dir.path(), (110, 40));
+    terminal.wait("• live");
+    // The font of code page 437, as the kernel maps it, and what every console has.
+    const FONT: &str = "─│┌┐└┘├┤┬┴┼═║░▒▓█▄▀▌▐■•◄►▲▼↑↓→←√≡±≤≥÷°·²µΩ«»éäöü";
+    let is_there = |c: char| c.is_ascii() || FONT.contains(c);
+    for keys in
+        [&["4"][..], &["5"], &["Escape", "v", "d"], &["v", "t"], &["v", "l", "x"], &["v", "c", "?"], &["Escape", "/"]]
+    {
+        terminal.keys(keys);
+        std::thread::sleep(std::time::Duration::from_millis(300));
+        let screen = terminal.text();
+        let lacking: String = screen.chars().filter(|c| !is_there(*c)).collect();
+        assert!(lacking.is_empty(), "after {keys:?}: {lacking}\n{screen}");
+    }
+    terminal.keys(&["Escape", "v", "c"]);
+    terminal.wait_until("a trace of blocks", |screen| screen.matches(['▀', '▄', '█']).count() > 40);
+}

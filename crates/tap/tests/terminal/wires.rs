@@ -90,12 +90,15 @@ fn a_port_is_lent_to_another_program_and_comes_back_while_a_take_goes_on() {
     let dir = tempfile::tempdir().unwrap();
     let board = amber_boards::serve(amber_boards::by_name("flume", 1).unwrap()).unwrap();
     std::os::unix::fs::symlink(board.path(), dir.path().join("port")).unwrap();
-    let terminal = Terminal::start("", &["watch", "./port"], dir.path(), (160, 47));
+    let terminal = Terminal::start("", &["watch", "tank=./port"], dir.path(), (160, 47));
     terminal.wait("● live");
+    terminal.wait("tank: ./port");
     terminal.keys(&["t"]);
     terminal.wait("● take-0001");
     terminal.keys(&["1", "L"]);
     terminal.wait("↗ lent");
+    // What came before is old now, and there is no rate.
+    terminal.wait_until("old values", |screen| screen.contains(" s old") && screen.contains("no rows"));
     // The take marks each opening of the port. (The board's greeting on the screen could be the one of either.)
     let stamps = dir.path().join("take-0001/wire.csv");
     let openings = || fs::read_to_string(&stamps).unwrap().matches(",join").count();
@@ -114,4 +117,8 @@ fn a_port_is_lent_to_another_program_and_comes_back_while_a_take_goes_on() {
         take.pieces.iter().filter(|piece| piece.event == Some(amber_io::take::Event::JOIN)).count() >= 2,
         "the gaps are marked"
     );
+    assert_eq!(take.told, Vec::<String>::new());
+    let gaps = fs::read_to_string(dir.path().join("take-0001/gaps.csv")).unwrap();
+    let events: Vec<&str> = gaps.lines().skip(1).map(|row| row.split(',').nth(3).unwrap()).collect();
+    assert_eq!(events, ["lent", "resumed", "break"], "{gaps}");
 }
