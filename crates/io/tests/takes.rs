@@ -238,12 +238,12 @@ proptest! {
     /// Whatever becomes of one file of a take, the take opens.
     #[test]
     fn a_take_with_one_damaged_file_opens(
-        file in 0..7usize, at in 0.0..1.0f64, bytes in proptest::collection::vec(any::<u8>(), 0..30), how in 0..4usize,
+        file in 0..8usize, at in 0.0..1.0f64, bytes in proptest::collection::vec(any::<u8>(), 0..30), how in 0..4usize,
     ) {
         let dir = tempfile::tempdir().unwrap();
         let folder = dir.path().join("take");
         written(&folder, 20);
-        let name = ["wire.csv", "bench.toml", "marks.csv", "wire.bin", "readings.csv", "take.toml", "sent.csv"][file];
+        let name = ["wire.csv", "bench.toml", "marks.csv", "wire.bin", "readings.csv", "take.toml", "sent.csv", "gaps.csv"][file];
         let path = folder.join(name);
         let mut content = fs::read(&path).unwrap_or_default();
         let index = (at * content.len() as f64) as usize;

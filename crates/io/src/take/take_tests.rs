@@ -1,6 +1,7 @@
 //! Takes written, broken in every way that a kill can break them, and opened again.
 
 use super::*;
+use crate::take::gaps::Gap;
 use crate::take::{Event, TakePlace, Writer, mend_all};
 use amber_boards::{Board, Flume, Programme};
 use std::fs::{File, OpenOptions};
@@ -21,7 +22,9 @@ fn written(folder: &Path, seconds: u64) -> Writer {
     for (i, piece) in bytes.chunks(97).enumerate() {
         let at = start.plus(i as f64 * 0.0123);
         if i == 40 {
+            writer.gap(at, &Gap::Lost("the cable, \"loose\"".into())).unwrap();
             writer.event(at, Event::JOIN);
+            writer.gap(at.plus(1.0), &Gap::Resumed).unwrap();
         }
         if i % 50 == 10 {
             writer.mark(at, format!("mark, \"{i}\""));
@@ -99,6 +102,35 @@ fn a_tail_torn_anywhere_is_said_and_mended_only_on_purpose() {
         assert!(mend_all(&torn).unwrap()[0].repairs.is_empty(), "what was mended stays mended");
         assert!(full.starts_with(&take.decode().unwrap()) || stamps > 0, "case {case}");
     }
+}
+
+#[test]
+fn gaps_are_told_in_their_table_and_a_torn_row_of_it_is_mended() {
+    let dir = tempfile::tempdir().unwrap();
+    let folder = dir.path().join("take");
+    written(&folder, 4).finish(Stamp(1_750_000_004_000_000_000)).unwrap();
+    let path = folder.join(GAPS);
+    let whole = fs::read_to_string(&path).unwrap();
+    let mut table = csv::Reader::from_reader(whole.as_bytes());
+    let rows: Vec<csv::StringRecord> = table.records().map(Result::unwrap).collect();
+    assert_eq!(rows.iter().map(|row| &row[3]).collect::<Vec<_>>(), ["lost", "resumed"]);
+    assert_eq!((&rows[0][4], &rows[1][4]), ("the cable, \"loose\"", ""));
+    // The bytes that had arrived by then, so that the place in `wire.bin` is found.
+    assert_eq!(rows[0][2].parse::<usize>().unwrap(), 40 * 97);
+    let told = |text: &str| {
+        fs::write(&path, text).unwrap();
+        open(&folder).unwrap().told.join("; ")
+    };
+    assert_eq!(told(&whole), "");
+    assert!(told(&whole[..whole.len() - 4]).contains("gaps.csv: its last line is incomplete"));
+    let mending = mend_all(&folder).unwrap().pop().unwrap();
+    assert!(mending.repairs.iter().any(|repair| repair.file == GAPS), "{:?}", mending.repairs);
+    mending.carry_out().unwrap();
+    assert_eq!(open(&folder).unwrap().told, Vec::<String>::new());
+    assert!(told(&whole.replace("lost", "lost\r\nrubbish")).contains("gaps.csv: "));
+    // A take without gaps has no such file, and one from which it was taken away opens as well.
+    fs::remove_file(&path).unwrap();
+    assert_eq!(open(&folder).unwrap().told, Vec::<String>::new());
 }
 
 #[test]

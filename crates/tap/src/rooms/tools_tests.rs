@@ -336,6 +336,71 @@ fn the_desk_is_surveyed_examined_and_its_thermistor_advised() {
 }
 
 #[test]
+fn the_check_up_says_what_it_cannot_judge_and_finds_a_sensor_that_lost_its_power() {
+    let mut app = bare("");
+    watch(&mut app, "desk", 24);
+    keys(&mut app, "3d");
+    let text = picture(&mut app, 160, 47);
+    // The load cell has no power, which is plain even so.
+    for part in [
+        "D load",
+        "no signal",
+        "flickers from",
+        "not judged in 5 channels",
+        "add a",
+        "A knob, B gate, C spare, E probe",
+    ] {
+        assert!(text.contains(part), "{part}: {text}");
+    }
+    let mut app =
+        bare("[[channel]]\nname = \"x\"\nscale = { steps = [{ is = \"converter\", bits = 12, reference = 3.3 }] }\n");
+    for i in 0..9000u32 {
+        let t = f64::from(i) * 0.01;
+        let x = if t < 30.0 { 1800.0 + 700.0 * t.sin() } else { f64::from(i * 7 % 11) };
+        feed(&mut app, START.plus(t), format!("x={x:.0} y={}\n", 2000 + i % 9).as_bytes());
+        if i % 400 == 0 {
+            app.before_frame(START.plus(t));
+        }
+    }
+    app.before_frame(START.plus(90.0));
+    keys(&mut app, "3d");
+    let text = picture(&mut app, 160, 47);
+    for part in [
+        "▲ no signal",
+        "fell to 10 of 4095 codes or less 59.",
+        "never was before: as when power is lost",
+        "not judged in 1 channel",
+    ] {
+        assert!(text.contains(part), "{part}: {text}");
+    }
+}
+
+#[test]
+fn computed_channels_show_the_decimals_of_what_they_are_computed_of() {
+    let mut app = bare(
+        "[[channel]]\nname = \"volts\"\nformula = \"x / 1000\"\n[[channel]]\nname = \"none\"\nformula = \"1 / (x - x)\"\n\
+         [[channel]]\nname = \"safe\"\nformula = \"ifgap(1 / (x - x), lat)\"\n",
+    );
+    for i in 0..300u32 {
+        let (lat, ms) = (52.123_456_7 + f64::from(i) * 1e-7, 1_732_012_345_678u64 + u64::from(i) * 10);
+        let line = format!("x={} lat={lat:.7} serial={ms}\n", 340 + i % 3);
+        feed(&mut app, START.plus(f64::from(i) * 0.01), line.as_bytes());
+    }
+    app.before_frame(START.plus(3.0));
+    let text = picture(&mut app, 160, 47);
+    // (The digits of the first channel are large.)
+    for part in ["0.340 … 0.342", "52.1234567 … 52.1234866", "1732012345678 … 17320123", "1732012348668"] {
+        assert!(text.contains(part), "{part}: {text}");
+    }
+    keys(&mut app, "vt");
+    let text = picture(&mut app, 160, 47);
+    let last = text.lines().find(|line| line.contains("1732012348668") && !line.contains("serial")).unwrap();
+    for part in [" 342 ", " 52.1234866 ", " 1732012348668 ", " 0.342 ", " – "] {
+        assert!(last.contains(part), "{part}: {last}");
+    }
+}
+
+#[test]
 fn a_threshold_stays_at_its_place_of_the_signal_when_the_scale_is_edited() {
     let mut app = bare("[[channel]]\nname = \"x\"\nwatch = { threshold = 2000.0, hysteresis = 40.0 }\n");
     for i in 0..900u32 {
