@@ -96,3 +96,60 @@ fn a_jolt_and_a_spike_that_the_board_averages_end_no_level() {
     assert!((level.mean - 2000.0).abs() < 0.5 && (level.spread - 3.0).abs() < 0.4, "{level:?}");
     assert!(level.rows.start < 50 && level.rows.end > 1950 && level.count > 1800, "{level:?}");
 }
+
+/// At one or two rows a second a level of a step that is large against the noise takes as few rows as are said, and the first
+/// and the last one of a recording count.
+#[test]
+fn few_rows_are_enough_where_rows_are_rare_and_how_many_is_said() {
+    let rule = LevelRule::default();
+    assert_eq!([0.01, 0.2, 0.5, 1.0].map(|interval| rule.needs(interval).0), [100, 8, 4, 4]);
+    assert!((rule.needs(0.5).1 - 2.0).abs() < 1e-9 && (rule.needs(0.01).1 - 1.0).abs() < 1e-9);
+    for (interval, rest) in [(1.0, 6), (1.0, 9), (0.5, 6), (0.5, 12), (0.2, 20)] {
+        let (mut all, mut found, mut off) = (0, 0, 0);
+        for seed in 1..9 {
+            let (mut chance, mut levels) = (Chance(seed), Levels::new(rule));
+            let mean = |row: u64| 1000.0 + 150.0 * (row / rest % 2) as f64;
+            let rows = 10 * rest;
+            for row in 0..rows {
+                let value = (mean(row) + 2.0 * chance.gauss()).round();
+                levels.extend(row, &[Stamp::default().plus(row as f64 * interval)], &[value]);
+            }
+            all += 10;
+            found += levels.found().len();
+            let right = |level: &&Level| (level.mean - mean(level.rows.start)).abs() > 6.0;
+            off += levels.found().iter().filter(right).count();
+            let (first, last) = (levels.found().front().unwrap(), levels.found().back().unwrap());
+            assert!(first.rows.start < rest && last.rows.end + rest > rows, "{interval} {rest}: {first:?} {last:?}");
+        }
+        assert!(found * 10 >= all * 9 && found <= all && off == 0, "{interval} {rest}: {found} of {all}, {off} off");
+    }
+}
+
+#[test]
+fn why_no_level_was_found_is_said() {
+    let mut chance = Chance(4);
+    let mut why = |count: u32, interval: f64, value: &dyn Fn(f64) -> f64| {
+        let mut levels = Levels::new(LevelRule::default());
+        for row in 0..count {
+            let at = f64::from(row) * interval;
+            levels.extend(row.into(), &[Stamp::default().plus(at)], &[value(at) + 2.0 * chance.gauss()]);
+        }
+        levels.why_none(Some(interval)).unwrap_or_default()
+    };
+    assert_eq!(
+        why(40, 0.01, &|_| 7.0),
+        "40 rows with a value are too few: at 10 ms between rows it takes about 100 rows, 1 s"
+    );
+    assert!(
+        why(3, 1.0, &|_| 7.0).starts_with("3 rows with a value are too few: at 1 s between rows it takes about 8 rows")
+    );
+    let slope = why(3000, 0.01, &|t| 20.0 * t);
+    assert!(
+        slope.contains("never stood for 1 s: it moved by more than its noise explains, ") && slope.contains(" times"),
+        "{slope}"
+    );
+    let leaps = why(3000, 0.01, &|t| if (t * 2.5) as u32 % 2 == 0 { 0.0 } else { 900.0 });
+    assert!(leaps.contains("it moved quickly, "), "{leaps}");
+    assert_eq!(why(3000, 0.01, &|_| 7.0), "", "there is one");
+    assert_eq!(Levels::new(LevelRule::default()).why_none(None).unwrap(), "0 rows with a value are too few");
+}

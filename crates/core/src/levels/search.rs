@@ -50,11 +50,15 @@ impl Search {
         if self.wide * 2 > self.blocks {
             return format!("rows lie far wider than usual within each quarter of {shortest}");
         }
+        let slowly = format!("by more than its noise explains, {}", counted(self.uneven, "time"));
+        let leaping = format!("quickly, {}", counted(self.moves, "time"));
+        let how = match (self.uneven, self.moves) {
+            (_, 0) => slowly,
+            (0, _) => leaping,
+            _ => format!("{slowly}, and {leaping}"),
+        };
         format!(
-            "the channel never stood for {shortest}: it moved by more than its noise explains, {}{}; a shorter level or a \
-             larger allowed spread may find some",
-            counted(self.uneven, "time"),
-            if self.moves > 0 { format!(", and by leaps, {}", counted(self.moves, "time")) } else { String::new() }
+            "the channel never stood for {shortest}: it moved {how}; a shorter level or a larger allowed spread may find some"
         )
     }
 }
