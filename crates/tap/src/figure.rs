@@ -18,7 +18,7 @@ pub(crate) fn of(session: &Session) -> Figure {
     let columns = Columns::new(session.viewport.end, session.viewport.span, COLUMNS, Motion::Scroll);
     let grid = |id: ChannelId| {
         let chain = session.chain_at(id.source);
-        Grid::new(chain.store(), &columns, session.viewport.end, chain.rate().interval())
+        Grid::new(chain.store(), &columns, session.viewport.end, chain.interval())
     };
     let wall = |at: Stamp| session.wall(at, "%Y-%m-%d %H:%M:%S");
     let end = session.viewport.end;

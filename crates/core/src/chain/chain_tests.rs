@@ -175,3 +175,21 @@ fn levels_that_are_found_at_the_end_are_those_that_are_found_on_the_way() {
     }
     assert_eq!(levels(&later), levels(&at_once));
 }
+
+#[test]
+fn rows_of_a_text_that_was_there_at_once_have_their_interval_and_their_noise_after_a_filter() {
+    let time = crate::clock::Time::Board { channel: "t".into(), tick: crate::clock::Tick::Ms, bits: None };
+    let smooth = vec![Median { window: Strength::Rows(9) }.into()];
+    let channel = vec![ChannelSettings { smooth, ..ChannelSettings::named("x") }];
+    let source = SourceSettings { channel, time, ..SourceSettings::default() };
+    let mut chain = Chain::new(&Bench::of(source), 0, Limits::NONE);
+    chain.open(crate::clock::Opening::Text { at: Stamp(0), arrives: false }, false);
+    let mut chance = crate::chance::Chance(3);
+    let text: String = (0..2000).map(|i| format!("t={} x={:.0}\n", i * 20, 900.0 + 5.0 * chance.gauss())).collect();
+    chain.feed(Stamp(0), text.as_bytes());
+    assert_eq!(chain.rate().interval().filter(|interval| *interval > 0.0), None, "all arrived at once");
+    assert!((chain.interval().unwrap() - 0.02).abs() < 1e-9);
+    let channel = chain.channels().iter().find(|channel| channel.name() == "x").unwrap();
+    let after = channel.noise_after(2000, 0.02).unwrap().noise.deviation;
+    assert!((1.5..2.6).contains(&after), "a median of nine leaves a good third: {after}");
+}

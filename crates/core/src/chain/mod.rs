@@ -26,6 +26,9 @@ use crate::tail::Tail;
 use anew::{Anew, Came, Deferred};
 use intake::Intake;
 
+/// Rows by whose times it is told how far rows lie apart, where their arrival does not say it.
+const RECENT: u64 = 256;
+
 /// One source's chain of stages, with its buffer.
 #[derive(Clone, Debug)]
 pub struct Chain {
@@ -389,6 +392,19 @@ impl Chain {
     /// How often rows come.
     pub fn rate(&self) -> &RateMeter {
         &self.intake.rate
+    }
+
+    /// The seconds between two rows, the newest ones: by their arrival, else, as for a text that was there at once, by the
+    /// times that they have. `None` until there are enough.
+    pub fn interval(&self) -> Option<f64> {
+        let by_times = || {
+            let rows = self.store().rows();
+            let first = rows.end.saturating_sub(RECENT).max(rows.start);
+            let last = rows.end.checked_sub(1).filter(|last| *last > first)?;
+            let span = self.store().time(last)?.seconds_since(self.store().time(first)?);
+            Some(span / (last - first) as f64)
+        };
+        self.rate().interval().filter(|interval| *interval > 0.0).or_else(by_times).filter(|interval| *interval > 0.0)
     }
 
     /// The last lines as they came.

@@ -58,7 +58,7 @@ pub(super) fn run(source: &Path, channel: &str, wishes: Wishes, bench: Option<Be
         format!(", noise {}{white}", with_unit(fixed(noise.deviation, own.decimals() + 2), unit))
     });
     aside(format_args!("{}: {}{}", own.title(), counted(own.levels().count(), "level"), noise.unwrap_or_default()));
-    if let Some(why) = own.levels().why_none(chain.rate().interval()) {
+    if let Some(why) = own.levels().why_none(chain.interval()) {
         aside(format_args!("none because {why}"));
     }
     Ok(0)

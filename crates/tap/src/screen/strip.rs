@@ -134,7 +134,7 @@ fn smooth(session: &Session, channel: &Channel, form: &NumberFormat, room: u16) 
     let word = |value: f64| channel.word(value).map(str::to_owned);
     let value = reading.map(|r| word(r.smoothed).unwrap_or_else(|| form.number(r.smoothed, 0)));
     let Some(value) = value else { return ("".into(), "–".into()) };
-    let interval = session.chain().rate().interval();
+    let interval = session.chain().interval();
     let filters = &channel.settings().smooth;
     let names: Vec<String> = filters.iter().map(Filter::short).filter(|name| !name.is_empty()).collect();
     let set = match names[..] {

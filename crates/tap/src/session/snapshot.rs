@@ -112,7 +112,7 @@ impl Session {
             let shown = chain.channels().iter().enumerate().map(|(index, channel)| ChannelSnapshot {
                 reading: row.and_then(|row| chain.reading(index, row)),
                 noise: row.and_then(|row| channel.noise(row + 1)),
-                noise_after: row.zip(chain.rate().interval()).and_then(|(row, dt)| channel.noise_after(row + 1, dt)),
+                noise_after: row.zip(chain.interval()).and_then(|(row, dt)| channel.noise_after(row + 1, dt)),
                 min_max: channel.output().min_max(rows.clone()),
                 watch: row.map_or_else(WatchState::default, |row| channel.watcher().at(row)),
             });

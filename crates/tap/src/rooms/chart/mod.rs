@@ -143,7 +143,7 @@ pub(crate) fn draw(session: &Session, theme: Theme, area: Rect, edge_alone: bool
 
 /// A grid over the rows of each source.
 fn grids<'a>(session: &'a Session, columns: &Columns) -> Vec<Grid<'a>> {
-    let grid = |chain: &'a Chain| Grid::new(chain.store(), columns, session.viewport.end, chain.rate().interval());
+    let grid = |chain: &'a Chain| Grid::new(chain.store(), columns, session.viewport.end, chain.interval());
     session.chains().map(grid).collect()
 }
 

@@ -27,7 +27,7 @@ impl StagePanel for Smooth {
         let Some(channel) = session.channel() else { return vec![super::no_channel()] };
         let settings = channel.wished();
         let filters = &settings.smooth;
-        let interval = session.chain().rate().interval();
+        let interval = session.chain().interval();
         let mut rows = vec![super::channel_row(session)];
         for (at, filter) in filters.iter().enumerate() {
             let late = interval.map_or("–".into(), |interval| format!("{} late", duration(filter.delay(interval))));

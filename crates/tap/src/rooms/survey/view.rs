@@ -100,7 +100,7 @@ fn told(session: &Session, found: &Found) -> Vec<String> {
         }
     }
     for (dead, stood, end) in [(found.dead.0, found.stood.0, "low"), (found.dead.1, found.stood.1, "high")] {
-        let seconds = session.chain().rate().interval().map(|interval| duration(stood as f64 * interval));
+        let seconds = session.chain().interval().map(|interval| duration(stood as f64 * interval));
         if dead {
             lines.push(format!(
                 "a dead end: at the {end} end the reading stands still, {} in all, while it moves at the other end",

@@ -204,7 +204,7 @@ impl StagePanel for Watch {
 fn found(session: &Session, channel: &Channel) -> Vec<Row> {
     let levels = channel.levels();
     let unit = channel.settings().scale.unit();
-    let interval = session.chain().rate().interval();
+    let interval = session.chain().interval();
     let mut rows = Vec::new();
     if let Some(interval) = interval.filter(|interval| *interval > 0.0) {
         let (least, seconds) = session.shared().levels.needs(interval);
