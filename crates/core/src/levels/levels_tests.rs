@@ -148,7 +148,7 @@ fn why_no_level_was_found_is_said() {
         slope.contains("never stood for 1 s: it moved by more than its noise explains, ") && slope.contains(" times"),
         "{slope}"
     );
-    let leaps = why(3000, 0.01, &|t| if (t * 2.5) as u32 % 2 == 0 { 0.0 } else { 900.0 });
+    let leaps = why(3000, 0.01, &|t| if ((t * 2.5) as u32).is_multiple_of(2) { 0.0 } else { 900.0 });
     assert!(leaps.contains("it moved quickly, "), "{leaps}");
     assert_eq!(why(3000, 0.01, &|_| 7.0), "", "there is one");
     assert_eq!(Levels::new(LevelRule::default()).why_none(None).unwrap(), "0 rows with a value are too few");
