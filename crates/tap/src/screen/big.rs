@@ -94,3 +94,29 @@ pub(crate) fn big(buffer: &mut Buffer, area: Rect, text: &str, size: u16, style:
         left += (width as u16 + 1) * size;
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn letters_and_digits_can_be_told_apart_and_words_are_large_where_all_of_theirs_are_drawn() {
+        let signs: Vec<char> = "0123456789ABCDEFGHIJKLMNPQRSTUVWXYZ-._e".chars().collect();
+        for (i, a) in signs.iter().enumerate() {
+            let (rows, width) = glyph(*a);
+            assert!(rows.iter().any(|row| *row != 0) && rows.iter().all(|row| row >> width == 0), "{a}");
+            assert!(signs[..i].iter().all(|b| glyph(*a) != glyph(*b)), "{a} looks like another one");
+        }
+        // The letter that looks like a nought is told by the word that it stands in.
+        assert_eq!(glyph('O'), glyph('0'));
+        for (word, large) in
+            [("running", Some("RUNNING")), ("open wide", Some("OPEN WIDE")), ("", None), ("über", None)]
+        {
+            assert_eq!(large_word(word).as_deref(), large);
+        }
+        let area = Rect::new(0, 0, dots_wide("RUNNING") as u16, 3);
+        let mut buffer = Buffer::empty(area);
+        big(&mut buffer, area, "RUNNING", 1, Style::new());
+        assert!(buffer.content.iter().filter(|cell| cell.symbol() != " ").count() > 20);
+    }
+}
