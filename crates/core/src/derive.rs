@@ -3,7 +3,7 @@
 
 use crate::Stamp;
 use crate::bench::ChannelSettings;
-use crate::formula::{FormulaStep, Program, SEEN, Stage};
+use crate::formula::{FormulaStep, Program, SeenRows, Stage};
 use crate::scale::Scaler;
 use crate::smooth::{Smoother, smooths};
 
@@ -71,9 +71,8 @@ struct Slot {
     program: Option<Program>,
     /// For each input of the program, the channel that it comes from.
     sources: Vec<Option<(usize, Stage)>>,
-    /// What its inputs were in the first rows, and in the last ones.
-    first: Vec<(Stamp, Vec<f64>)>,
-    recent: Vec<(Stamp, Vec<f64>)>,
+    /// What its inputs were.
+    seen: SeenRows,
     scaler: Scaler,
     /// The channel that says the converter's reference.
     reference: Option<usize>,
@@ -81,6 +80,11 @@ struct Slot {
 }
 
 impl Slot {
+    /// How fine the inputs of its program are, where `step` says it of a channel.
+    fn steps(&self, step: impl Fn(usize, Stage) -> f64) -> Vec<f64> {
+        self.sources.iter().map(|source| source.map_or(f64::NAN, |(source, stage)| step(source, stage))).collect()
+    }
+
     /// Works out what is behind the raw values. `reference`: what the reference channel says in each row.
     fn scale_and_smooth(&mut self, at: &[Stamp], reference: Option<&[f64]>, values: &mut Values) {
         if self.scaler.line() == Some((1.0, 0.0)) {
@@ -265,7 +269,7 @@ impl Deriver {
             let scaler = channel.scale.scaler();
             let reference = scaler.reference().and_then(source);
             let smoother = smooths(&channel.smooth).then(|| Smoother::new(&channel.smooth));
-            slots.push(Slot { program, sources, first: Vec::new(), recent: Vec::new(), scaler, reference, smoother });
+            slots.push(Slot { program, sources, seen: SeenRows::default(), scaler, reference, smoother });
         }
         if !smooth_all {
             let asked = slots.iter().flat_map(|slot| slot.sources.iter().flatten());
@@ -315,19 +319,17 @@ impl Deriver {
         self.slots[channel].program.is_some()
     }
 
-    /// How fine the values of a channel's formula are by the last rows, and by the first [`SEEN`] ones once they are there,
-    /// where `step` says how fine those of a channel are; `None` without a formula, or before the first row.
-    pub fn formula_steps(
-        &self,
-        channel: usize,
-        step: impl Fn(usize, Stage) -> f64,
-    ) -> Option<(FormulaStep, Option<FormulaStep>)> {
+    /// How fine the values of a channel's formula are by the last rows, where `step` says how fine those of a channel are;
+    /// `None` without a formula, or before the first row.
+    pub fn formula_step(&self, channel: usize, step: impl Fn(usize, Stage) -> f64) -> Option<FormulaStep> {
         let slot = &self.slots[channel];
-        let program = slot.program.as_ref().filter(|_| !slot.recent.is_empty())?;
-        let of = |source: &Option<(usize, Stage)>| source.map_or(f64::NAN, |(source, stage)| step(source, stage));
-        let steps: Vec<f64> = slot.sources.iter().map(of).collect();
-        let first = (slot.first.len() == SEEN).then(|| program.step(&slot.first, &steps));
-        Some((program.step(&slot.recent, &steps), first))
+        Some(slot.program.as_ref()?.step(&slot.seen.recent()?, &slot.steps(step)))
+    }
+
+    /// The same by the first rows, which does not depend on how the rows came; `None` until they are there.
+    pub fn first_formula_step(&self, channel: usize, step: impl Fn(usize, Stage) -> f64) -> Option<FormulaStep> {
+        let slot = &self.slots[channel];
+        Some(slot.program.as_ref()?.step(slot.seen.first()?, &slot.steps(step)))
     }
 
     /// A channel's scale.
@@ -355,20 +357,14 @@ impl Deriver {
                 let sources: Vec<Option<&[f64]>> =
                     slot.sources.iter().map(|source| source.map(|(source, stage)| rows[source].stage(stage))).collect();
                 own.raw.clear();
-                let kept = at.len().saturating_sub(SEEN);
-                slot.recent.drain(..(slot.recent.len() + at.len() - kept).saturating_sub(SEEN));
+                let count = at.len();
                 for (row, at) in at.iter().enumerate() {
                     self.inputs.clear();
                     // What is only worked out later, while an edit has not taken effect, is a gap.
                     let input = |source: &Option<&[f64]>| source.and_then(|values| values.get(row)).copied();
                     self.inputs.extend(sources.iter().map(|source| input(source).unwrap_or(f64::NAN)));
                     own.raw.push(program.run(*at, &self.inputs));
-                    if slot.first.len() < SEEN {
-                        slot.first.push((*at, self.inputs.clone()));
-                    }
-                    if row >= kept {
-                        slot.recent.push((*at, self.inputs.clone()));
-                    }
+                    slot.seen.push(*at, &self.inputs, count - 1 - row);
                 }
             }
             let reference = slot.reference.map(|reference| rows[reference].quantity());
@@ -413,7 +409,7 @@ impl Deriver {
             if let Some(program) = &mut slot.program {
                 program.break_off();
             }
-            slot.recent.clear();
+            slot.seen.break_off();
         }
     }
 

@@ -132,7 +132,7 @@ impl Channel {
     /// Learns how fine the values of its formula are. A live value does not change its decimals to and fro: what it was finest
     /// holds until it is much coarser.
     pub(super) fn learn_step(&mut self, step: FormulaStep, first: Option<FormulaStep>) {
-        if let Some(first) = first.filter(|_| self.first_rows < SEEN) {
+        if let Some(first) = first {
             self.first_step = first.size;
         }
         let coarser = self.formula_step * if step.is_from_inputs { 30.0 } else { f64::INFINITY };
@@ -141,6 +141,11 @@ impl Channel {
             self.formula_step = step.size;
             self.learn(self.column);
         }
+    }
+
+    /// Whether its levels still wait for the step of its first rows.
+    pub(super) fn wants_first_step(&self) -> bool {
+        self.settings.formula.is_some() && self.first_rows < SEEN
     }
 
     /// What is found in the raw values of the next rows themselves.

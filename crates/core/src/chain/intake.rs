@@ -354,11 +354,13 @@ impl Intake {
 /// Lets the computed ones of the channels `which`, in order, learn how fine their values are.
 fn learn_steps(channels: &mut [Channel], deriver: &Deriver, which: &[usize]) {
     for at in which {
-        let steps = deriver.formula_steps(*at, |source, stage| match stage {
+        let of = |source: usize, stage| match stage {
             Stage::Raw => channels[source].raw_step(),
             Stage::Quantity | Stage::Smoothed => channels[source].resolution(),
-        });
-        if let Some((step, first)) = steps {
+        };
+        let step = deriver.formula_step(*at, of);
+        let first = if channels[*at].wants_first_step() { deriver.first_formula_step(*at, of) } else { None };
+        if let Some(step) = step {
             channels[*at].learn_step(step, first);
         }
     }

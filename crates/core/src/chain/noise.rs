@@ -50,8 +50,8 @@ impl Channel {
     }
 
     /// The noise behind the filters, for rows `interval` seconds apart: that of the smoothed rows of the same level, once
-    /// the filters have forgotten what was before it, with what they leave of spikes; else what they leave of white noise, which is a bound where there
-    /// are several. `None` without filters.
+    /// the filters have forgotten what was before it, with what they leave of spikes; else what they leave of white
+    /// noise, which is a bound where there are several. `None` without filters.
     pub fn noise_after(&self, row: u64, interval: f64) -> Option<NoiseAfter> {
         let filters = &self.settings().smooth;
         let (before, series) = (self.noise(row)?, self.smoothed()?);

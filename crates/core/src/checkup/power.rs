@@ -3,7 +3,7 @@
 use super::{FaultKind, Look, Told};
 use crate::chain::Channel;
 use crate::digits::duration;
-use crate::scale::{Converter, Scale};
+use crate::scale::Scale;
 use crate::store::Store;
 use std::ops::Range;
 
@@ -30,7 +30,7 @@ const LEFT: f64 = 0.65;
 
 /// The highest raw value that a sensor without power gives.
 fn low(scale: &Scale) -> f64 {
-    scale.converter().map_or(LOW_CODES, |(_, converter): (_, &Converter)| LOW * converter.top_code())
+    scale.converter().map_or(LOW_CODES, |(_, converter)| LOW * converter.top_code())
 }
 
 /// A channel that fell at once to where a sensor without power is, where it never was before, and stays there.
@@ -57,7 +57,8 @@ pub fn fall(channel: &Channel, column: usize, store: &Store, rows: Range<u64>) -
     let was = |times: u64| store.raw(column, since.saturating_sub(times * quick).max(rows.start)).unwrap_or(f64::NAN);
     let at_once = since - falling <= quick && was(1) >= LEFT * was(2);
     // It must have been seen for as long before, and high throughout.
-    let was_high = falling - rows.start >= STAYED.0 && !is_in(channel, NEAR * low, rows.start..falling, f64::max);
+    let was_high = falling - rows.start >= STAYED.0
+        && above(channel, NEAR * low, rows.start..falling).is_none_or(|(lowest, _)| lowest > 0.0);
     let newest = since..rows.end.min(since + 1000);
     let most = newest.filter_map(|row| store.raw(column, row)).fold(0.0, f64::max);
     (at_once && was_high).then_some(Fall { ago, most })
@@ -68,7 +69,7 @@ fn below(channel: &Channel, limit: f64, rows: Range<u64>) -> u64 {
     let (mut first, mut count, mut grows) = (rows.end, 1, true);
     while first > rows.start {
         let from = first.saturating_sub(count).max(rows.start);
-        if is_in(channel, limit, from..first, f64::min) {
+        if above(channel, limit, from..first).is_none_or(|(_, highest)| highest <= 0.0) {
             first = from;
             count *= if grows { 2 } else { 1 };
         } else if count == 1 {
@@ -80,16 +81,15 @@ fn below(channel: &Channel, limit: f64, rows: Range<u64>) -> u64 {
     first
 }
 
-/// Whether the channel's raw value was below `limit` in all of these rows (`which` is `f64::min`), or in any (`f64::max`);
-/// told by its quantity, of which least and most are known at once. A gap says nothing.
-fn is_in(channel: &Channel, limit: f64, rows: Range<u64>, which: fn(f64, f64) -> f64) -> bool {
-    let Some((least, most)) = channel.scaled().min_max(rows) else { return which(0.0, 1.0) == 0.0 };
-    let (edge, above) = (channel.quantity_of(limit), channel.quantity_of(1.5 * limit));
-    let slack = (above - edge).abs() * 1e-5;
+/// How far the lowest and the highest raw value of these rows lie above `limit`, in quantities, of which least and most are
+/// known at once; `None` where all are gaps.
+fn above(channel: &Channel, limit: f64, rows: Range<u64>) -> Option<(f64, f64)> {
+    let (least, most) = channel.scaled().min_max(rows)?;
+    let (edge, beyond) = (channel.quantity_of(limit), channel.quantity_of(1.5 * limit));
+    let slack = (beyond - edge).abs() * 1e-5;
     // Which of them stands for the highest raw value depends on the way that the scale goes.
-    let (lowest, highest) = if above > edge { (least, most) } else { (-most, -least) };
-    let edge = if above > edge { edge } else { -edge } + slack;
-    if which(0.0, 1.0) == 0.0 { highest <= edge } else { lowest <= edge }
+    let (lowest, highest) = if beyond > edge { (least - edge, most - edge) } else { (edge - most, edge - least) };
+    Some((lowest - slack, highest - slack))
 }
 
 impl Look<'_> {

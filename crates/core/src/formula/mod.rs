@@ -13,7 +13,7 @@ mod step;
 
 pub use functions::{CONSTANTS, FUNCTIONS, Help};
 pub use run::Program;
-pub use step::{FormulaStep, SEEN};
+pub use step::{FormulaStep, SEEN, SeenRows};
 
 use serde::{Deserialize, Serialize};
 

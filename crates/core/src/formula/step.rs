@@ -2,6 +2,7 @@
 
 use super::Program;
 use crate::Stamp;
+use std::collections::VecDeque;
 
 /// The rows that are looked at.
 pub const SEEN: usize = 8;
@@ -19,6 +20,44 @@ pub struct FormulaStep {
     pub size: f64,
     /// It follows from the steps of the inputs. Else it is that of the values seen, and a finer one may come.
     pub is_from_inputs: bool,
+}
+
+/// What the inputs of a formula were in its first rows, and in the last ones.
+#[derive(Clone, Debug, Default)]
+pub struct SeenRows {
+    first: Vec<(Stamp, Vec<f64>)>,
+    recent: VecDeque<(Stamp, Vec<f64>)>,
+}
+
+impl SeenRows {
+    /// Takes the inputs of a row behind which `later` more are at hand: those that will not be looked at are not kept.
+    #[inline]
+    pub fn push(&mut self, at: Stamp, inputs: &[f64], later: usize) {
+        if self.first.len() < SEEN {
+            self.first.push((at, inputs.to_vec()));
+        }
+        if later < SEEN {
+            if self.recent.len() == SEEN {
+                self.recent.pop_front();
+            }
+            self.recent.push_back((at, inputs.to_vec()));
+        }
+    }
+
+    /// The next row does not follow from the last one.
+    pub fn break_off(&mut self) {
+        self.recent.clear();
+    }
+
+    /// The first [`SEEN`] rows, once they are there.
+    pub fn first(&self) -> Option<&[(Stamp, Vec<f64>)]> {
+        (self.first.len() == SEEN).then_some(&self.first)
+    }
+
+    /// The last rows; `None` before the first.
+    pub fn recent(&self) -> Option<Vec<(Stamp, Vec<f64>)>> {
+        (!self.recent.is_empty()).then(|| self.recent.iter().cloned().collect())
+    }
 }
 
 impl Program {
