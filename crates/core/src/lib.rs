@@ -10,6 +10,7 @@
 
 pub mod axis;
 pub mod bench;
+pub mod block;
 pub mod calibrate;
 pub mod chain;
 pub mod checkup;
@@ -22,6 +23,7 @@ pub mod levels;
 pub mod part;
 pub mod scale;
 pub mod smooth;
+pub mod spectrum;
 pub mod split;
 pub mod stats;
 pub mod store;
@@ -40,8 +42,12 @@ pub(crate) fn or_gap(value: f64) -> f64 {
     if value.is_finite() { value } else { f64::NAN }
 }
 
-#[cfg(test)]
-#[path = "../tests/chance/mod.rs"]
+/// `value`, or `other` where it is a gap.
+#[inline]
+pub(crate) fn gap_as(value: f64, other: f64) -> f64 {
+    if value.is_nan() { other } else { value }
+}
+
 mod chance;
 
 pub use stamp::Stamp;

@@ -1,6 +1,6 @@
 //! Survey and doctor on made-up travels and channels of many kinds: what is there is found, what is not there is not told.
 
-#[path = "chance/mod.rs"]
+#[path = "../src/chance.rs"]
 mod chance;
 
 use amber_core::Stamp;

@@ -7,7 +7,8 @@ use amber_core::Stamp;
 use amber_core::axis::{FitAxis, round_step, ticks};
 use amber_core::clock::RateMeter;
 use amber_core::digits::{cleaned, decimals, fixed, grouped, set_value, short, typed};
-use amber_core::smooth::Smoother;
+use amber_core::part::Listed;
+use amber_core::smooth::{Filter, Smoother};
 use amber_core::stats::Noise;
 use amber_core::store::{Limits, Store};
 use amber_core::watch::{Side, Watch, Watcher};
@@ -95,20 +96,26 @@ proptest! {
     }
 
     #[test]
-    fn filters_stay_within_what_they_saw_and_forget_at_a_break(
+    fn filters_keep_to_what_they_saw_and_forget_at_a_break(
         values in proptest::collection::vec(-1e3..1e3f64, 1..80),
         filters in parts::filters(),
     ) {
         let mut smoother = Smoother::new(&filters);
         let (mut least, mut most) = (f64::MAX, f64::MIN);
+        // These weigh some rows negatively, or give what is left when something was taken out.
+        let may_leave = |filter: &Filter| ["butterworth", "notch", "savitzky-golay"].contains(&filter.kind());
+        let may_leave = filters.iter().any(|filter| !filter.is_bypassed() && may_leave(filter));
         for (i, value) in values.iter().enumerate() {
             (least, most) = (least.min(*value), most.max(*value));
             let smoothed = smoother.push(at(i as f64), *value);
-            prop_assert!((least - 1e-9..=most + 1e-9).contains(&smoothed));
+            prop_assert!(smoothed.is_nan() || may_leave || (least - 1e-9..=most + 1e-9).contains(&smoothed));
+            prop_assert!(smoothed.is_nan() || smoothed.abs() < 1e6, "{}", smoothed);
             prop_assert!(smoother.push(at(i as f64), f64::NAN).is_nan());
         }
         smoother.reset();
-        prop_assert_eq!(smoother.push(at(1e3), 7.5), 7.5, "nothing from before the break is left");
+        let fresh = Smoother::new(&filters).push(at(1e3), 7.5);
+        let after = smoother.push(at(1e3), 7.5);
+        prop_assert!(after == fresh || (after.is_nan() && fresh.is_nan()), "nothing from before the break is left");
     }
 
     #[test]

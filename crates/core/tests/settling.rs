@@ -1,7 +1,7 @@
 //! Levels against a made-up corpus: steps of 1 to 20 times the noise, drift, slow settling, spikes, waves; with the
 //! figures printed (`cargo test -p amber-core --test settling -- --nocapture`).
 
-#[path = "chance/mod.rs"]
+#[path = "../src/chance.rs"]
 mod chance;
 
 use amber_core::Stamp;

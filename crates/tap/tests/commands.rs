@@ -2,7 +2,7 @@
 
 #![allow(missing_docs)]
 
-#[path = "../../core/tests/chance/mod.rs"]
+#[path = "../../core/src/chance.rs"]
 mod chance;
 
 use assert_cmd::Command;

@@ -4,7 +4,7 @@ use super::*;
 use crate::bench::Kind;
 use crate::formula::Formula;
 use crate::scale::Scale;
-use crate::smooth::{Median, Strength};
+use crate::smooth::{Median, Price, Signal, Strength};
 use crate::split::LineOutcome;
 use crate::watch::Watch;
 
@@ -190,6 +190,7 @@ fn rows_of_a_text_that_was_there_at_once_have_their_interval_and_their_noise_aft
     assert_eq!(chain.rate().interval().filter(|interval| *interval > 0.0), None, "all arrived at once");
     assert!((chain.interval().unwrap() - 0.02).abs() < 1e-9);
     let channel = chain.channels().iter().find(|channel| channel.name() == "x").unwrap();
-    let after = channel.noise_after(2000, 0.02).unwrap().noise.deviation;
+    let price = Price::of(&channel.settings().smooth, Signal { interval: 0.02, noise: 5.0, step: 0.0 });
+    let after = channel.noise_after(2000, &price).unwrap().deviation;
     assert!((1.5..2.6).contains(&after), "a median of nine leaves a good third: {after}");
 }

@@ -12,7 +12,6 @@ pub use anew::Work;
 pub use apart::{Finder, Found};
 pub use channel::{Channel, ChannelValues};
 pub use counts::Counts;
-pub use noise::NoiseAfter;
 
 use crate::Stamp;
 use crate::bench::{Bench, ChannelSettings, SourceSettings, Split, WireSettings};

@@ -2,7 +2,7 @@
 
 use super::Channel;
 use crate::levels::Level;
-use crate::smooth::{delay, noise_gain, smooths};
+use crate::smooth::Price;
 use crate::stats::{Basis, Measured, deviation};
 
 /// Rows of a level that the noise is measured on, the newest.
@@ -14,18 +14,6 @@ const FEWEST_ROWS: u64 = 16;
 /// In raw steps: less deviation than this has a channel that gives one code all the time, more than this one that does not.
 const DEAD: f64 = 0.05;
 const LOUD: f64 = 0.3;
-
-/// Delays of the filters after which they have forgotten what was before a level.
-const FORGOTTEN: f64 = 4.0;
-
-/// The noise behind a channel's filters.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct NoiseAfter {
-    /// The noise.
-    pub noise: Measured,
-    /// It is at most that much.
-    pub is_bound: bool,
-}
 
 impl Channel {
     /// The last level that had begun in front of row `row`.
@@ -49,16 +37,12 @@ impl Channel {
         deviation.is_finite().then_some(Measured { deviation, ..raw })
     }
 
-    /// The noise behind the filters, for rows `interval` seconds apart: that of the smoothed rows of the same level, once
-    /// the filters have forgotten what was before it, with what they leave of spikes; else what they leave of white
-    /// noise, which is a bound where there are several. `None` without filters.
-    pub fn noise_after(&self, row: u64, interval: f64) -> Option<NoiseAfter> {
-        let filters = &self.settings().smooth;
+    /// The noise behind the filters, which have this price: that of the smoothed rows of the same level, once the filters
+    /// have forgotten what was before it, with what they leave of spikes; else what they leave of white noise. `None` without
+    /// filters.
+    pub fn noise_after(&self, row: u64, price: &Price) -> Option<Measured> {
         let (before, series) = (self.noise(row)?, self.smoothed()?);
-        if !smooths(filters) {
-            return None;
-        }
-        let skipped = (FORGOTTEN * delay(filters, interval) / interval).ceil() as u64;
+        let skipped = (price.settles / price.interval()).ceil() as u64;
         let measured = self.level_before(row).filter(|_| before.basis == Basis::Settled).and_then(|level| {
             let end = level.rows.end.min(row);
             let from = (level.rows.start + skipped).max(end.saturating_sub(MOST_ROWS));
@@ -68,12 +52,9 @@ impl Channel {
             let rows = || (from..end).filter_map(|row| series.get(row)).filter(|value| !value.is_nan());
             deviation(rows)
         });
-        let (gain, is_bound) = noise_gain(filters, interval);
         Some(match measured {
-            Some(deviation) => NoiseAfter { noise: Measured { deviation, basis: Basis::Settled }, is_bound: false },
-            None => {
-                NoiseAfter { noise: Measured { deviation: before.deviation * gain, basis: Basis::White }, is_bound }
-            }
+            Some(deviation) => Measured { deviation, basis: Basis::Settled },
+            None => Measured { deviation: before.deviation * price.noise_gain, basis: Basis::White },
         })
     }
 }

@@ -177,7 +177,7 @@ macro_rules! kinds {
     ) => {
         $(#[$meta])*
         #[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
-        #[serde(tag = "kind", rename_all = "lowercase", deny_unknown_fields)]
+        #[serde(tag = "kind", rename_all = "kebab-case", deny_unknown_fields)]
         pub enum $name {
             $(#[doc = concat!("See [`", stringify!($kind), "`].")] $kind($kind),)+
             /// One that is bypassed, to compare: values go on unchanged.

@@ -57,10 +57,12 @@ impl Smooths for Exponential {
         }
     }
 
-    /// sqrt(a/(2-a)).
-    fn noise_gain(&self, interval: f64) -> f64 {
-        let a = self.weight(interval);
-        (a / (2.0 - a)).sqrt()
+    fn is_linear(&self) -> bool {
+        true
+    }
+
+    fn in_other_terms(&self, interval: f64) -> Option<String> {
+        Some(self.time_constant.in_other_terms(interval))
     }
 
     fn start(&self) -> Box<dyn Memory> {

@@ -40,9 +40,12 @@ impl Smooths for Mean {
         (self.window.rows(interval) - 1.0) / 2.0 * interval
     }
 
-    /// 1/sqrt(n).
-    fn noise_gain(&self, interval: f64) -> f64 {
-        self.window.rows(interval).sqrt().recip()
+    fn is_linear(&self) -> bool {
+        true
+    }
+
+    fn in_other_terms(&self, interval: f64) -> Option<String> {
+        Some(self.window.in_other_terms(interval))
     }
 
     fn start(&self) -> Box<dyn Memory> {
@@ -75,7 +78,7 @@ impl Memory for State {
 /// younger one its sum. When the older part is used up the younger one takes its place, so that a row costs two
 /// additions on average.
 #[derive(Clone, Debug, Default)]
-struct Sums {
+pub(super) struct Sums {
     /// For the older part, the oldest value last.
     older: Vec<f64>,
     younger: f64,
@@ -83,13 +86,13 @@ struct Sums {
 
 impl Sums {
     #[inline]
-    fn push(&mut self, value: f64) {
+    pub(super) fn push(&mut self, value: f64) {
         self.younger += value;
     }
 
     /// Lets the oldest value go; `left` are the values that stay, the oldest first.
     #[inline]
-    fn pop(&mut self, left: impl DoubleEndedIterator<Item = f64>) {
+    pub(super) fn pop(&mut self, left: impl DoubleEndedIterator<Item = f64>) {
         if self.older.pop().is_none() {
             // The oldest value was the first of the younger part: what stays is the older part from now on.
             let mut sum = 0.0;
@@ -102,7 +105,7 @@ impl Sums {
     }
 
     #[inline]
-    fn sum(&self) -> f64 {
+    pub(super) fn sum(&self) -> f64 {
         self.older.last().copied().unwrap_or(0.0) + self.younger
     }
 }

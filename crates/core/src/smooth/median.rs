@@ -41,9 +41,8 @@ impl Smooths for Median {
         (self.window.rows(interval) - 1.0) / 2.0 * interval
     }
 
-    /// For Gaussian noise sqrt(pi/2n), the large-sample efficiency of the median.
-    fn noise_gain(&self, interval: f64) -> f64 {
-        (std::f64::consts::FRAC_PI_2 / self.window.rows(interval)).sqrt().min(1.0)
+    fn in_other_terms(&self, interval: f64) -> Option<String> {
+        Some(self.window.in_other_terms(interval))
     }
 
     fn start(&self) -> Box<dyn Memory> {

@@ -4,15 +4,33 @@
 //! what `Smooths` asks; one line of the list below makes it known. All filters look only backwards, so that live and
 //! recorded data come out the same. A gap (NaN) comes out as a gap and leaves their memory as it was.
 
+pub mod advice;
+mod butterworth;
+mod dead_band;
 mod exponential;
 mod halves;
 mod mean;
 mod median;
+mod notch;
+mod price;
+mod rate_limit;
+mod savitzky_golay;
+mod section;
+mod settled;
+mod spikes;
 mod strength;
 
+pub use butterworth::{Butterworth, Pass};
+pub use dead_band::DeadBand;
 pub use exponential::Exponential;
 pub use mean::Mean;
 pub use median::Median;
+pub use notch::Notch;
+pub use price::{Price, Signal};
+pub use rate_limit::RateLimit;
+pub use savitzky_golay::SavitzkyGolay;
+pub use settled::Settled;
+pub use spikes::Spikes;
 pub use strength::{MAX_WINDOW, Strength};
 
 use crate::part::Listed;
@@ -24,8 +42,30 @@ trait Smooths: Debug {
     /// How late a slow change comes out, in seconds, for rows `interval` seconds apart.
     fn delay(&self, interval: f64) -> f64;
 
-    /// By how much white noise shrinks (output over input standard deviation), for rows `interval` seconds apart.
-    fn noise_gain(&self, interval: f64) -> f64;
+    /// The rows after which it has forgotten how it began, for rows `interval` seconds apart; 0 where it begins at rest.
+    fn reach(&self, interval: f64) -> f64 {
+        2.0 * self.delay(interval) / interval
+    }
+
+    /// Whether slow changes come out at all.
+    fn passes_slow(&self) -> bool {
+        true
+    }
+
+    /// Whether it does the same to a sum as to its terms, so that its answer to one row says all of it.
+    fn is_linear(&self) -> bool {
+        false
+    }
+
+    /// Its strength as other people say it, for rows `interval` seconds apart.
+    fn in_other_terms(&self, _interval: f64) -> Option<String> {
+        None
+    }
+
+    /// What must be known of it with rows `interval` seconds apart, if anything.
+    fn doubt(&self, _interval: f64) -> Option<String> {
+        None
+    }
 
     /// The filter at work, which has seen nothing.
     fn start(&self) -> Box<dyn Memory>;
@@ -51,7 +91,8 @@ trait Memory: Debug + Send + Sync {
 
 crate::part::kinds! {
     /// A filter of a channel; in a bench file `{ filter = "mean", rows = 5 }` or `{ filter = "mean", seconds = 0.2 }`.
-    enum Filter as Smooths, at most 8, "filter": Mean, Exponential, Median,
+    enum Filter as Smooths, at most 8, "filter":
+    Mean, Exponential, Median, Spikes, Butterworth, Notch, SavitzkyGolay, RateLimit, DeadBand, Settled,
 }
 
 impl Filter {
@@ -60,10 +101,14 @@ impl Filter {
         self.in_force().map_or(0.0, |filter| filter.delay(interval))
     }
 
-    /// By how much white noise shrinks (output over input standard deviation), for rows `interval` seconds apart; 1
-    /// while it is bypassed.
-    pub fn noise_gain(&self, interval: f64) -> f64 {
-        self.in_force().map_or(1.0, |filter| filter.noise_gain(interval))
+    /// Its strength as other people say it, for rows `interval` seconds apart.
+    pub fn in_other_terms(&self, interval: f64) -> Option<String> {
+        self.in_force()?.in_other_terms(interval)
+    }
+
+    /// What must be known of it with rows `interval` seconds apart, if anything.
+    pub fn doubt(&self, interval: f64) -> Option<String> {
+        self.in_force()?.doubt(interval)
     }
 }
 
@@ -75,16 +120,6 @@ pub fn smooths(filters: &[Filter]) -> bool {
 /// How late a slow change comes out of these filters, one behind another, in seconds.
 pub fn delay(filters: &[Filter], interval: f64) -> f64 {
     filters.iter().map(|filter| filter.delay(interval)).sum()
-}
-
-/// By how much white noise shrinks in these filters, one behind another, and whether that is only a bound.
-///
-/// For one filter its own gain. Noise that has gone through a filter is no longer white, so that the gains of several do
-/// not multiply. A filter that averages with weights of one sign, which add up to 1, never makes noise larger; therefore
-/// several in a row leave at most what the best of them would leave alone.
-pub fn noise_gain(filters: &[Filter], interval: f64) -> (f64, bool) {
-    let in_force = || filters.iter().filter(|filter| !filter.is_bypassed());
-    (in_force().map(|filter| filter.noise_gain(interval)).fold(1.0, f64::min), in_force().count() > 1)
 }
 
 /// A channel's filters at work, one behind another.

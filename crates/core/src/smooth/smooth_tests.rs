@@ -113,43 +113,99 @@ fn a_huge_value_leaves_nothing_behind_once_it_has_left_the_window() {
     }
 }
 
+/// Lists whose answers are known: every linear kind that lets slow changes through, and several in a row.
+fn linear() -> Vec<Vec<Filter>> {
+    let mut all: Vec<Filter> = Vec::new();
+    for strength in [Strength::Rows(21), Strength::Seconds(0.21)] {
+        all.extend([Mean { window: strength }.into(), Exponential { time_constant: strength }.into()]);
+        all.push(SavitzkyGolay { window: strength, degree: 4, at_newest: false }.into());
+    }
+    all.push(SavitzkyGolay { at_newest: true, ..SavitzkyGolay::default() }.into());
+    all.extend((1..=8).map(|order| Butterworth { order, ..Butterworth::default() }.into()));
+    all.push(Notch { hertz: 11.0, harmonics: 3, width: 1.0 }.into());
+    let several = vec![all[0].clone(), all[1].clone(), all[9].clone()];
+    all.into_iter().map(|filter| vec![filter]).chain([several]).collect()
+}
+
 #[test]
 fn the_delay_that_is_said_is_the_delay_of_a_ramp() {
-    for strength in [Strength::Rows(21), Strength::Seconds(0.21)] {
-        let all = each(strength).to_vec();
-        for filters in all.iter().map(|filter| vec![filter.clone()]).chain([all.clone()]) {
-            let mut smoother = Smoother::new(&filters);
-            let mut late = 0.0;
-            for i in 0..2000 {
-                let t = f64::from(i) * 0.01;
-                late = t - smoother.push(Stamp::default().plus(t), t);
-            }
-            assert!((late - delay(&filters, 0.01)).abs() < 1e-9, "{filters:?}: {late}");
+    let median = vec![Median { window: Strength::Rows(21) }.into()];
+    for filters in linear().into_iter().chain([median]) {
+        let mut smoother = Smoother::new(&filters);
+        let mut late = 0.0;
+        for i in 0..4000 {
+            let t = f64::from(i) * 0.01;
+            late = t - smoother.push(Stamp::default().plus(t), t);
         }
+        assert!((late - delay(&filters, 0.01)).abs() < 1e-8, "{filters:?}: {late}");
     }
     let short: Filter = Exponential { time_constant: Strength::Seconds(0.005) }.into();
     assert!((short.delay(0.01) - 0.01 / (2f64.exp() - 1.0)).abs() < 1e-15, "also where it is shorter than a row");
 }
 
-/// Ten thousand rows of made-up noise with a standard deviation of 1, of twelve uniform numbers each.
+/// What a price says is what made-up signals lose.
 #[test]
-fn the_noise_that_is_said_to_be_left_is_left_or_less() {
-    let mut state = 7u64;
-    let mut uniform = || {
-        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
-        (state >> 11) as f64 / (1u64 << 53) as f64
+fn a_price_holds_on_noise_waves_and_steps() {
+    let other: Vec<Filter> = vec![
+        Median { window: Strength::Rows(9) }.into(),
+        Spikes::default().into(),
+        Butterworth { pass: Pass::Band, cutoff: 4.0, upper: 9.0, ..Butterworth::default() }.into(),
+        Butterworth { pass: Pass::High, order: 3, ..Butterworth::default() }.into(),
+    ];
+    for filters in linear().into_iter().chain(other.into_iter().map(|filter| vec![filter])) {
+        let price = Price::of(&filters, Signal { interval: 0.01, noise: 1.0, step: 100.0 });
+        let over = |value: &dyn Fn(f64) -> f64| -> Vec<f64> {
+            let mut smoother = Smoother::new(&filters);
+            (0..20_000).map(f64::from).map(|i| smoother.push(Stamp::default().plus(i * 0.01), value(i))).collect()
+        };
+        let chance = std::cell::RefCell::new(crate::chance::Chance(7));
+        let noise = over(&|_| chance.borrow_mut().gauss());
+        let left = crate::stats::deviation(|| noise[2000..].iter().copied()).unwrap();
+        // Of 18,000 rows that hang together over up to 40.
+        assert!((left / price.noise_gain - 1.0).abs() < 0.12, "{filters:?}: {left} {}", price.noise_gain);
+        for hertz in [0.8, 5.0, 7.0, 23.0] {
+            let wave = over(&|i| 10.0 * (std::f64::consts::TAU * hertz * i * 0.01).sin());
+            let power = wave[2000..].iter().map(|v| v * v).sum::<f64>() / 18_000.0;
+            let (left, said) = ((2.0 * power).sqrt() / 10.0, price.left_of_wave(hertz, 10.0));
+            // A median bends fast waves: there is more left than their fundamental.
+            let near = (left - said).abs() < 0.002
+                || (filters[0].kind() == "median" && (hertz > 8.0 || (left - said).abs() < 0.1));
+            assert!(near, "{filters:?}: {left} of {hertz} Hz, {said} said");
+        }
+        if let Some(hertz) = price.cutoff {
+            let (left, slow) = (price.left_of_wave(hertz, 1.0), price.left_of_wave(0.0, 1.0));
+            assert!((left / slow - 0.5f64.sqrt()).abs() < 1e-6, "{filters:?}: {hertz} Hz");
+        }
+        if let Some(rise) = price.rise {
+            let step = over(&|i| if i < 1000.0 { 0.0 } else { 100.0 });
+            let at = |level: f64| step.iter().position(|value| *value >= level).unwrap() as f64 * 0.01;
+            assert!((at(90.0) - at(10.0) - rise).abs() < 0.0101, "{filters:?}: {rise}");
+        }
+    }
+    let cutoff = |order| {
+        let low = Butterworth { order, cutoff: 5.0, ..Butterworth::default() };
+        Price::of(&[low.into()], Signal { interval: 0.01, noise: 1.0, step: 1.0 }).cutoff.unwrap()
     };
-    let noise: Vec<f64> = (0..10_000).map(|_| (0..12).map(|_| uniform()).sum::<f64>() - 6.0).collect();
-    let all = each(Strength::Rows(9)).to_vec();
-    for filters in all.iter().map(|filter| vec![filter.clone()]).chain([all.clone(), Vec::new()]) {
-        let mut smoother = Smoother::new(&filters);
-        let out: Vec<f64> =
-            noise.iter().zip(0..).map(|(v, i)| smoother.push(Stamp::default().plus(f64::from(i)), *v)).collect();
-        let measured = (out[100..].iter().map(|v| v * v).sum::<f64>() / 9900.0).sqrt();
-        let (said, is_bound) = noise_gain(&filters, 1.0);
-        // A standard deviation of 9900 values that hang together over 9 to 18 rows is known to about 5 %; the formula of
-        // the median, which is for long windows, is 4 % above it.
-        assert!(measured < said * 1.08 && (is_bound || measured > said * 0.88), "{filters:?}: {measured} {said}");
+    (1..=8).for_each(|order| assert!((cutoff(order) - 5.0).abs() < 1e-6, "order {order}"));
+}
+
+/// A pause is no reason to swing over, and a long one is a new beginning.
+#[test]
+fn a_filter_goes_through_a_pause_as_if_rows_lay_on_a_line() {
+    for pass in [Pass::Low, Pass::High] {
+        let filter: Filter = Butterworth { pass, order: 4, ..Butterworth::default() }.into();
+        let (mut with, mut without) = (Smoother::new(std::slice::from_ref(&filter)), Smoother::new(&[filter]));
+        let value = |row: i32| if row < 100 { 0.0 } else { f64::from(row - 100).min(40.0) };
+        for row in 0..600 {
+            let at = Stamp::default().plus(f64::from(row) * 0.01);
+            let all = without.push(at, value(row));
+            if !(101..140).contains(&row) {
+                let few = with.push(at, value(row));
+                assert!((all - few).abs() < 1e-9, "{pass:?} at {row}: {few}, not {all}");
+            }
+        }
+        let later = with.push(Stamp::default().plus(3600.0), 500.0);
+        assert_eq!(later, if pass == Pass::Low { 500.0 } else { 0.0 });
     }
 }
 

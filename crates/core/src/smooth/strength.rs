@@ -42,30 +42,48 @@ impl TryFrom<Written> for Strength {
     type Error = &'static str;
 
     fn try_from(written: Written) -> Result<Self, Self::Error> {
-        match (written.rows, written.seconds) {
-            (Some(rows), None) => Ok(Strength::Rows(rows)),
-            (None, Some(seconds)) => Ok(Strength::Seconds(seconds)),
-            _ => Err("expected either `rows = N` or `seconds = S` beside `filter`"),
-        }
+        Strength::written(written.rows, written.seconds)
     }
 }
 
 impl From<Strength> for Written {
     fn from(strength: Strength) -> Self {
-        match strength {
-            Strength::Rows(rows) => Written { rows: Some(rows), seconds: None },
-            Strength::Seconds(seconds) => Written { rows: None, seconds: Some(seconds) },
-        }
+        let (rows, seconds) = strength.as_written();
+        Written { rows, seconds }
     }
 }
 
 impl Strength {
+    /// The one of two keys of a bench file that is there.
+    pub(super) fn written(rows: Option<u32>, seconds: Option<f64>) -> Result<Self, &'static str> {
+        match (rows, seconds) {
+            (Some(rows), None) => Ok(Strength::Rows(rows)),
+            (None, Some(seconds)) => Ok(Strength::Seconds(seconds)),
+            _ => Err("expected either `rows = N` or `seconds = S` beside `kind`"),
+        }
+    }
+
+    pub(super) fn as_written(self) -> (Option<u32>, Option<f64>) {
+        match self {
+            Strength::Rows(rows) => (Some(rows), None),
+            Strength::Seconds(seconds) => (None, Some(seconds)),
+        }
+    }
+
     /// The rows that it spans when they are `interval` seconds apart, at least 1.
     pub(super) fn rows(self, interval: f64) -> f64 {
         match self {
             Strength::Rows(rows) => f64::from(rows.max(1)),
             Strength::Seconds(seconds) if interval > 0.0 => (seconds / interval).clamp(1.0, MAX_WINDOW as f64),
             Strength::Seconds(_) => 1.0,
+        }
+    }
+
+    /// The same counted the other way, for rows `interval` seconds apart.
+    pub(super) fn in_other_terms(self, interval: f64) -> String {
+        match self {
+            Strength::Rows(rows) => duration(f64::from(rows) * interval),
+            Strength::Seconds(_) => format!("{} rows", crate::digits::short(self.rows(interval), 3)),
         }
     }
 
@@ -146,6 +164,11 @@ impl Window {
     /// Their values, the oldest first.
     pub(super) fn values(&self) -> impl DoubleEndedIterator<Item = f64> {
         self.rows.iter().map(|(_, value)| *value)
+    }
+
+    /// The same with their times.
+    pub(super) fn rows(&self) -> impl DoubleEndedIterator<Item = (Stamp, f64)> {
+        self.rows.iter().copied()
     }
 
     /// Takes a new row and lets go of those that left; `gone` is told after each one.

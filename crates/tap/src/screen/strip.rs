@@ -143,14 +143,11 @@ fn smooth(session: &Session, channel: &Channel, form: &NumberFormat, room: u16) 
     };
     let late = interval.filter(|_| smooths(filters)).map(|interval| duration(delay(filters, interval)));
     let shown = session.snapshot.of(session.selected);
-    let after = shown.noise_after.map(|after| (after.noise, after.is_bound));
-    let noise = after.or(shown.noise.map(|noise| (noise, false))).filter(|_| channel.kind() == Kind::Analog);
+    let noise = shown.noise_after.or(shown.noise).filter(|_| channel.kind() == Kind::Analog);
     // One digit more where the noise would read as nothing.
     let finer = |noise: f64| usize::from(noise < 0.5 * 10f64.powi(-(channel.decimals() as i32)));
-    let noise = noise.map(|(noise, is_bound)| {
-        let sign = if is_bound { "±≤" } else { "± " };
-        format!(" {sign}{}{}", form.number(noise.deviation, finer(noise.deviation)), doubt(noise.basis))
-    });
+    let noise =
+        noise.map(|noise| format!(" ± {}{}", form.number(noise.deviation, finer(noise.deviation)), doubt(noise.basis)));
     let noise = noise.unwrap_or_default();
     let late = late.map(|late| format!(", {late} late")).unwrap_or_default();
     let noisy = with_unit(format!("{value}{noise}"), unit);

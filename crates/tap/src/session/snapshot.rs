@@ -3,8 +3,9 @@
 
 use super::{ChannelId, Session, Source, Viewport};
 use amber_core::Stamp;
-use amber_core::chain::{ChannelValues, NoiseAfter};
+use amber_core::chain::ChannelValues;
 use amber_core::digits::duration;
+use amber_core::smooth::{Price, Signal, smooths};
 use amber_core::split::Shape;
 use amber_core::stats::Measured;
 use amber_core::tail::{KeptLine, Tail};
@@ -24,7 +25,7 @@ pub(crate) struct ChannelSnapshot {
     pub(crate) min_max: Option<(f64, f64)>,
     /// The noise of the quantity, and behind the filters.
     pub(crate) noise: Option<Measured>,
-    pub(crate) noise_after: Option<NoiseAfter>,
+    pub(crate) noise_after: Option<Measured>,
     /// The side of its threshold, and the crossings up to then.
     pub(crate) watch: WatchState,
 }
@@ -35,6 +36,8 @@ pub(crate) struct Snapshot {
     pub(crate) at: Option<Stamp>,
     /// For each source its channels.
     channels: Vec<Vec<ChannelSnapshot>>,
+    /// What the filters of each cost and give; `None` without filters.
+    prices: Vec<Vec<Option<Price>>>,
     /// For each source how old its last row is, where that is no longer what the board says now.
     ages: Vec<Option<f64>>,
     /// The last lines of the wire.
@@ -51,6 +54,11 @@ impl Snapshot {
     /// What is shown of a channel; nothing before its first row.
     pub(crate) fn of(&self, id: ChannelId) -> ChannelSnapshot {
         self.channels.get(id.source).and_then(|channels| channels.get(id.channel)).copied().unwrap_or_default()
+    }
+
+    /// What the filters of a channel cost and give; `None` without filters, or while the pace of its rows is not known.
+    pub(crate) fn price(&self, id: ChannelId) -> Option<&Price> {
+        self.prices.get(id.source)?.get(id.channel)?.as_ref()
     }
 
     /// How old the last value of a channel is, in words, where it is no longer what the board says now.
@@ -106,19 +114,37 @@ impl Session {
     }
 
     fn refresh_channels(&mut self) {
+        let mut prices = std::mem::take(&mut self.snapshot.prices);
+        prices.resize_with(self.sources(), Vec::new);
         let mut sources = Vec::with_capacity(self.sources());
-        for (place, chain) in self.chains().enumerate() {
+        for ((place, chain), prices) in self.chains().enumerate().zip(&mut prices) {
             let (rows, row) = (self.viewport.rows_of(place), self.viewport.row(place));
-            let shown = chain.channels().iter().enumerate().map(|(index, channel)| ChannelSnapshot {
-                reading: row.and_then(|row| chain.reading(index, row)),
-                noise: row.and_then(|row| channel.noise(row + 1)),
-                noise_after: row.zip(chain.interval()).and_then(|(row, dt)| channel.noise_after(row + 1, dt)),
-                min_max: channel.output().min_max(rows.clone()),
-                watch: row.map_or_else(WatchState::default, |row| channel.watcher().at(row)),
+            prices.resize_with(chain.channels().len(), || None);
+            let shown = chain.channels().iter().zip(prices).enumerate().map(|(index, (channel, price))| {
+                let noise = row.and_then(|row| channel.noise(row + 1));
+                let min_max = channel.output().min_max(rows.clone());
+                let signal = chain.interval().map(|interval| Signal {
+                    interval,
+                    noise: noise.map_or(0.0, |noise| noise.deviation),
+                    step: min_max.map_or(0.0, |(least, most)| most - least),
+                });
+                let filters = &channel.settings().smooth;
+                match signal.filter(|_| smooths(filters)) {
+                    Some(signal) if price.as_ref().is_some_and(|price| price.is_of(filters, signal)) => {}
+                    signal => *price = signal.map(|signal| Price::of(filters, signal)),
+                }
+                ChannelSnapshot {
+                    reading: row.and_then(|row| chain.reading(index, row)),
+                    noise,
+                    noise_after: row.zip(price.as_ref()).and_then(|(row, price)| channel.noise_after(row + 1, price)),
+                    min_max,
+                    watch: row.map_or_else(WatchState::default, |row| channel.watcher().at(row)),
+                }
             });
             sources.push(shown.collect());
         }
         self.snapshot.channels = sources;
+        self.snapshot.prices = prices;
     }
 
     /// Whether the numbers' time has come.

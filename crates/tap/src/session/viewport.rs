@@ -1,8 +1,9 @@
 //! The viewport: which stretch of time is shown in this frame, and the rows in it. Chart, readouts, strip, wire lines,
 //! table, check-up and figures all go by it, so that all that is shown belongs to one moment: its right edge.
 
-use super::Session;
+use super::{ChannelId, Session};
 use amber_core::Stamp;
+use amber_core::spectrum::even::Even;
 use std::ops::Range;
 
 /// The stretch of time that is shown.
@@ -43,6 +44,21 @@ impl Session {
         };
         let last = self.chains().zip(&rows).map(last).collect();
         Viewport { begin, end, span, rows, last }
+    }
+
+    /// The last rows of a channel that are shown, at most `most` of them, made even: its quantity, before the filters.
+    ///
+    /// # Errors
+    /// Why they cannot be.
+    pub(crate) fn even_rows(&self, id: ChannelId, most: usize) -> Result<Even, String> {
+        let rows = self.viewport.rows_of(id.source);
+        let end = self.viewport.row(id.source).map_or(rows.end, |row| row + 1);
+        let rows = rows.start.max(end.saturating_sub(most as u64)).min(end)..end;
+        let (mut times, chain) = (Vec::new(), self.chain_at(id.source));
+        chain.store().read_times(rows.clone(), &mut times);
+        let scaled = self.channel_at(id).scaled();
+        let values: Vec<f64> = rows.map(|row| scaled.get(row).unwrap_or(f64::NAN)).collect();
+        Even::of(&times, &values)
     }
 
     /// The number behind the last line of the selected source that had come at the moment of `view`.

@@ -9,7 +9,7 @@ mod view;
 pub(crate) use parts::{PartList, add_row, part_rows};
 pub(crate) use setting::{Choice, Input, Setting, SingleSetting, Way, ask_for, number_along};
 
-use super::{About, Effect, Place, Room, listed};
+use super::{About, Effect, Follow, Place, Room, listed};
 use crate::keys::{Binding, Key, NONE, keys};
 use crate::screen::text::wrapped;
 use crate::session::{Session, Stage};
@@ -39,6 +39,11 @@ pub(crate) trait StagePanel: Default {
 
     /// Its rows, without its tools.
     fn rows(&self, session: &Session) -> Vec<Row>;
+
+    /// Time passed; see [`Room::follow`].
+    fn follow(&mut self, _session: &mut Session, _time: Follow) -> bool {
+        false
+    }
 
     /// Does what one of its own keys says, while this row is selected.
     fn act(&mut self, action: Self::Action, row: Option<&Row>, session: &mut Session) -> Vec<Effect>;
@@ -276,6 +281,10 @@ impl<S: StagePanel> Room for Panel<S> {
 
     fn settings() -> Vec<&'static SingleSetting> {
         S::settings()
+    }
+
+    fn follow(&mut self, session: &mut Session, time: Follow) -> bool {
+        self.stage.follow(session, time)
     }
 
     fn rows(&self, session: &Session) -> Vec<Row> {

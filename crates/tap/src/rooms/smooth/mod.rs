@@ -1,68 +1,161 @@
-//! The panel of stage 4: the filters of the selected channel, and what they do to noise and delay.
+//! The panel of stage 4: the filters of the selected channel, what they cost and what they give, and advice on them.
 
-use super::Effect;
+mod advice;
+
 use super::panel::{PartList, Row, SingleSetting, StagePanel, add_row, part_rows};
-use crate::keys::Binding;
+use super::{Effect, Follow};
+use crate::keys::{Binding, NONE, keys};
 use crate::session::{Session, Stage};
-use amber_core::digits::{duration, fixed, with_unit};
-use amber_core::smooth::{delay, smooths};
+use advice::Told;
+use amber_core::digits::{duration, fixed, short, si, with_unit};
+use amber_core::part::Listed;
+use amber_core::smooth::{Filter, smooths};
 use amber_core::stats::{Basis, Measured};
+use crossterm::event::KeyCode::Char;
+
+/// Less than this share of the strongest wave left: the filters take what is measured.
+const EATEN: f64 = 0.8;
 
 /// Stage 4.
 #[derive(Debug, Default)]
-pub(crate) struct Smooth;
+pub(crate) struct Smooth {
+    /// What was told of the selected channel last.
+    told: Option<Told>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Action {
+    Advise,
+}
 
 impl StagePanel for Smooth {
-    type Action = ();
+    type Action = Action;
     const STAGE: Stage = Stage::Smooth;
     const HELP: &'static str = "less noise, and the delay it costs";
-    const KEYS: &'static [Binding<()>] = &[];
+    const KEYS: &'static [Binding<Action>] = keys! {
+        [(Char('A'), NONE)], Action::Advise, "A", "use the filters that are advised", Some("A advice"), channel;
+    };
     const PARTS: Option<PartList> = Some(PartList::Filters);
 
     fn settings() -> Vec<&'static SingleSetting> {
         Vec::new()
     }
 
+    fn follow(&mut self, session: &mut Session, time: Follow) -> bool {
+        if !time.is_open || session.channel().is_none() {
+            return false;
+        }
+        let is_due = self.told.as_ref().is_none_or(|told| told.is_due(session, time.now));
+        if is_due && (time.refreshed || self.told.is_none()) {
+            self.told = Some(Told::of(session, time.now));
+        }
+        is_due
+    }
+
     fn rows(&self, session: &Session) -> Vec<Row> {
         let Some(channel) = session.channel() else { return vec![super::no_channel()] };
-        let settings = channel.wished();
-        let filters = &settings.smooth;
+        let filters = &channel.wished().smooth;
         let interval = session.chain().interval();
         let mut rows = vec![super::channel_row(session)];
         for (at, filter) in filters.iter().enumerate() {
             let late = interval.map_or("–".into(), |interval| format!("{} late", duration(filter.delay(interval))));
             rows.extend(part_rows(PartList::Filters, at, late, session));
+            let Some(interval) = interval else { continue };
+            rows.extend(filter.in_other_terms(interval).map(|terms| Row::fact("    that is", terms)));
+            rows.extend(filter.doubt(interval).iter().flat_map(|doubt| Row::text("", doubt)));
         }
         rows.extend(add_row(PartList::Filters, session));
         rows.push(Row::blank());
-        let unit = channel.settings().scale.unit();
-        let places = channel.decimals() + 1;
-        let in_force = interval.filter(|_| smooths(filters));
-        let shown = session.snapshot.of(session.selected);
-        let said = |noise: Measured| {
-            let text = with_unit(fixed(noise.deviation, places), unit);
-            if noise.basis == Basis::White { format!("{text} if white") } else { text }
-        };
-        if let Some(noise) = shown.noise {
-            let apart = if noise.basis == Basis::Settled { ", spikes apart" } else { "" };
-            rows.push(Row::fact("noise before", format!("{}{apart}", said(noise))));
-            if let Some(after) = shown.noise_after {
-                let text = said(after.noise);
-                rows.push(Row::fact("noise after", if after.is_bound { format!("at most {text}") } else { text }));
-            }
-            if noise.basis == Basis::Settled {
-                rows.push(Row::fact("measured", "over the last level"));
-            } else {
-                rows.push(Row::fact("not measured", "the channel was never settled"));
-            }
-        }
-        if let Some(interval) = in_force {
-            rows.push(Row::fact("delay", duration(delay(filters, interval))));
+        rows.extend(self.cost_and_gain(session, filters));
+        if let Some(told) = self.told.as_ref().filter(|told| told.id == session.selected) {
+            rows.push(Row::blank());
+            rows.extend(Row::text("advice (A uses it)", &told.sentence));
         }
         rows
     }
 
-    fn act(&mut self, (): (), _: Option<&Row>, _: &mut Session) -> Vec<Effect> {
-        Vec::new()
+    fn act(&mut self, action: Action, _: Option<&Row>, session: &mut Session) -> Vec<Effect> {
+        match action {
+            Action::Advise => {
+                let told = Told::of(session, session.now);
+                match told.filters.clone() {
+                    Some(filters) => use_filters(filters, &told.sentence, session),
+                    None => session.say(told.sentence.clone(), true),
+                }
+                self.told = Some(told);
+                Vec::new()
+            }
+        }
+    }
+}
+
+/// Lets the selected channel be smoothed by these filters, and says so.
+pub(crate) fn use_filters(filters: Vec<Filter>, said: &str, session: &mut Session) {
+    let Some(channel) = session.channel() else { return };
+    let settings = amber_core::bench::ChannelSettings { smooth: filters, ..channel.wished().clone() };
+    match session.take_settings(settings) {
+        Ok(()) => session.say(format!("{said} (u undoes it)"), false),
+        Err(wrong) => session.say(wrong, true),
+    }
+}
+
+impl Smooth {
+    /// What the filters cost and give on the signal in view.
+    fn cost_and_gain(&self, session: &Session, filters: &[Filter]) -> Vec<Row> {
+        let Some(channel) = session.channel() else { return Vec::new() };
+        let mut rows = Vec::new();
+        let (unit, places) = (channel.settings().scale.unit(), channel.decimals() + 1);
+        let shown = session.snapshot.of(session.selected);
+        let lsb = channel.resolution();
+        let said = |noise: Measured| {
+            let text = with_unit(fixed(noise.deviation, places), unit);
+            let codes = noise.deviation / lsb;
+            let codes = if codes.is_finite() { format!(" = {} LSB", short(codes, 2)) } else { String::new() };
+            let doubt = if noise.basis == Basis::White { " if white" } else { "" };
+            format!("{text}{codes}{doubt}")
+        };
+        if let Some(noise) = shown.noise {
+            rows.push(Row::fact("noise before", said(noise)));
+            if let Some(after) = shown.noise_after {
+                rows.push(Row::fact("noise after", said(after)));
+                let times = noise.deviation / after.deviation;
+                let times = if times.is_finite() { format!("{} times less", short(times, 2)) } else { "–".into() };
+                rows.push(Row::fact("gain", times));
+            }
+            if noise.basis == Basis::Settled {
+                rows.push(Row::fact("measured", "over the last level, spikes apart"));
+            } else {
+                rows.push(Row::fact("not measured", "the channel was never settled"));
+            }
+        }
+        let price = session.snapshot.price(session.selected).filter(|_| smooths(filters));
+        let Some(price) = price else { return rows };
+        rows.push(Row::fact("delay", price.delay.map_or("slow changes do not pass".into(), duration)));
+        rows.extend(
+            price.rise.map(|rise| Row::fact("rise time", format!("{} (10 to 90 % of a step)", duration(rise)))),
+        );
+        if price.overshoot > 0.005 {
+            rows.push(Row::fact("overshoot", format!("{} % of a step", short(100.0 * price.overshoot, 2))));
+        }
+        rows.extend(price.cutoff.map(|hertz| Row::fact("cut-off (−3 dB)", si(hertz, "Hz"))));
+        let told = self.told.as_ref().filter(|told| told.id == session.selected);
+        let wave = told.and_then(|told| told.wave);
+        if let Some((hertz, amplitude)) = wave {
+            let left = price.left_of_wave(hertz, amplitude);
+            let size = with_unit(fixed(amplitude, channel.decimals()), unit);
+            rows.push(Row::fact("strongest wave", format!("{}, {size}", si(hertz, "Hz"))));
+            rows.push(Row::fact("    left of it", format!("{} %", short(100.0 * left, 3))));
+            if left < EATEN {
+                rows.extend(Row::text(
+                    "",
+                    "these filters take the wave itself: make them weaker, if it is what you measure",
+                ));
+            }
+        }
+        let assumed = "rows are taken as evenly spaced for these figures";
+        if filters.iter().any(|filter| !filter.is_bypassed()) && !session.chain().verdict().even {
+            rows.extend(Row::text("", assumed));
+        }
+        rows
     }
 }

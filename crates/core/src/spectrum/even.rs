@@ -1,0 +1,145 @@
+//! Rows made even: what a spectrum needs, and what that costs.
+
+use crate::Stamp;
+use crate::digits::{counted, short};
+use std::f64::consts::PI;
+
+/// Rows whose intervals vary by less than this share are taken as they are.
+const EVEN: f64 = 1e-3;
+
+/// An interval of this many usual ones is a pause: what lies in it is not known.
+const PAUSE: f64 = 3.5;
+
+/// More gaps than this share: there is nothing to take a spectrum of.
+const MOST_GAPS: f64 = 0.1;
+
+/// Rows at even distances.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Even {
+    /// The values, the oldest first; none is NaN.
+    pub values: Vec<f64>,
+    /// Rows a second.
+    pub rate: f64,
+    /// The time of the first one.
+    pub begin: Stamp,
+    /// The standard deviation of the intervals as a share of the mean one.
+    pub jitter: f64,
+    /// Values were interpolated onto an even grid.
+    pub is_resampled: bool,
+    /// Rows that were missing or gaps, and were interpolated.
+    pub filled: usize,
+    /// Rows in front of the last pause, which were left out.
+    pub left_out: usize,
+    /// The farthest that a point of the grid lies from the next row, as a share of the interval.
+    off: f64,
+}
+
+impl Even {
+    /// Makes rows even: those behind the last pause, by lines between them where their intervals vary.
+    ///
+    /// # Errors
+    /// Why there is no spectrum of them, and what would help.
+    pub fn of(times: &[Stamp], values: &[f64]) -> Result<Even, String> {
+        let rows: Vec<(Stamp, f64)> =
+            times.iter().copied().zip(values.iter().copied()).filter(|(_, value)| value.is_finite()).collect();
+        if rows.len() < super::SHORTEST {
+            return Err(format!("{} are too few: {} are needed", counted(rows.len() as u64, "row"), super::SHORTEST));
+        }
+        let usual = usual_interval(&rows).ok_or("all rows have the same time: a time base must be set")?;
+        let pause = rows.windows(2).rposition(|pair| pair[1].0.seconds_since(pair[0].0) > PAUSE * usual);
+        let kept = &rows[pause.map_or(0, |pause| pause + 1)..];
+        let left_out = rows.len() - kept.len();
+        if kept.len() < super::SHORTEST {
+            return Err(format!(
+                "only {} since the last pause: {} are needed without one",
+                counted(kept.len() as u64, "row"),
+                super::SHORTEST
+            ));
+        }
+        let (begin, end) = (kept[0].0, kept[kept.len() - 1].0);
+        let span = end.seconds_since(begin);
+        if span <= 0.0 {
+            return Err("all rows have the same time: a time base must be set".into());
+        }
+        // Missing rows count as rows, so that the rate is that of the board.
+        let steps = kept.windows(2).map(|pair| (pair[1].0.seconds_since(pair[0].0) / usual).round().max(1.0));
+        let count = steps.sum::<f64>();
+        let filled = count as usize + 1 - kept.len().min(count as usize + 1);
+        if filled as f64 > MOST_GAPS * count {
+            return Err(format!("{} of {} rows are missing or gaps", filled, count as usize + 1));
+        }
+        let interval = span / count;
+        let deviations = kept.windows(2).map(|pair| {
+            let own = pair[1].0.seconds_since(pair[0].0);
+            (own / (own / usual).round().max(1.0) / interval - 1.0).powi(2)
+        });
+        let jitter = (deviations.sum::<f64>() / (kept.len() - 1) as f64).sqrt();
+        if jitter < EVEN && filled == 0 {
+            let values = kept.iter().map(|(_, value)| *value).collect();
+            return Ok(Even {
+                values,
+                rate: 1.0 / interval,
+                begin,
+                jitter,
+                is_resampled: false,
+                filled,
+                left_out,
+                off: 0.0,
+            });
+        }
+        let (mut values, mut at, mut off) = (Vec::with_capacity(count as usize + 1), 0, 0f64);
+        for step in 0..=count as usize {
+            let time = begin.plus(step as f64 * interval);
+            while at + 2 < kept.len() && kept[at + 1].0 < time {
+                at += 1;
+            }
+            let ((from, low), (to, high)) = (kept[at], kept[at + 1]);
+            let length = to.seconds_since(from);
+            let share = if length > 0.0 { (time.seconds_since(from) / length).clamp(0.0, 1.0) } else { 0.5 };
+            off = off.max((share.min(1.0 - share) * length / interval).min(0.5));
+            values.push(low + share * (high - low));
+        }
+        Ok(Even { values, rate: 1.0 / interval, begin, jitter, is_resampled: true, filled, left_out, off })
+    }
+
+    /// The share of a wave of this frequency, in hertz, that a line between rows leaves where it is worst; 1 where rows are
+    /// taken as they are.
+    pub fn left_of_wave(&self, hertz: f64) -> f64 {
+        // |1 - d + d exp(-i w dt)| at the distance d from the next row.
+        let (d, w) = (self.off, 2.0 * PI * (hertz / self.rate).min(0.5));
+        (1.0 - 2.0 * d * (1.0 - d) * (1.0 - w.cos())).max(0.0).sqrt()
+    }
+
+    /// How the rows were made even and what that does, in a sentence.
+    pub fn told(&self) -> String {
+        let mut told = if self.is_resampled {
+            let left = |share: f64| short(100.0 * self.left_of_wave(share * self.rate), 2);
+            let (half, most) = (self.rate / 4.0, self.rate / 2.0);
+            format!(
+                "intervals vary by {} %: read off lines between rows, which leaves {} % of a wave at {} Hz, {} % at {} Hz",
+                short(100.0 * self.jitter, 2),
+                left(0.25),
+                short(half, 3),
+                left(0.5),
+                short(most, 3)
+            )
+        } else {
+            format!("rows are even to {} %: taken as they are", short(100.0 * self.jitter, 1))
+        };
+        if self.filled > 0 {
+            told += &format!("; {} filled in", counted(self.filled as u64, "missing row"));
+        }
+        if self.left_out > 0 {
+            told += &format!("; {} in front of a pause left out", counted(self.left_out as u64, "row"));
+        }
+        told
+    }
+}
+
+/// The median interval between rows that are not of one moment.
+fn usual_interval(rows: &[(Stamp, f64)]) -> Option<f64> {
+    let mut intervals: Vec<f64> = rows.windows(2).map(|pair| pair[1].0.seconds_since(pair[0].0)).collect();
+    intervals.retain(|interval| *interval > 0.0);
+    let middle = intervals.len() / 2;
+    (!intervals.is_empty()).then(|| *intervals.select_nth_unstable_by(middle, f64::total_cmp).1)
+}

@@ -1,0 +1,97 @@
+//! How late one channel follows another, by cross-correlation.
+
+use super::Maker;
+
+/// Peaks of the correlation that are at least this share of the largest one may be the right one as well.
+const RIVAL: f64 = 0.95;
+
+/// How one channel follows another.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Follows {
+    /// Seconds by which the second follows the first; negative where it leads.
+    pub seconds: f64,
+    /// The correlation there, from -1 to 1: negative where the one falls when the other rises.
+    pub correlation: f64,
+    /// Other delays, in seconds, that fit nearly as well, since a wave repeats.
+    pub rivals: Vec<f64>,
+}
+
+impl Maker {
+    /// By how much `b` follows `a`; both are even rows, `rate` a second, of the same moments. Delays of up to half the stretch
+    /// are looked at. `None` where one of them does not move, or there are too few rows.
+    pub fn follows(&mut self, a: &[f64], b: &[f64], rate: f64) -> Option<Follows> {
+        let rows = a.len().min(b.len());
+        if rows < super::SHORTEST {
+            return None;
+        }
+        let (a, b) = (centred(&a[..rows])?, centred(&b[..rows])?);
+        // Zeros behind them, so that the ends do not meet.
+        let length = (2 * rows).next_power_of_two();
+        let (forward, inverse) = (self.planner.plan_fft_forward(length), self.planner.plan_fft_inverse(length));
+        let of = |values: &[f64]| {
+            let mut input = forward.make_input_vec();
+            input[..rows].copy_from_slice(values);
+            let mut output = forward.make_output_vec();
+            forward.process(&mut input, &mut output).ok()?;
+            Some(output)
+        };
+        let (left, right) = (of(&a)?, of(&b)?);
+        let mut product: Vec<_> = left.iter().zip(&right).map(|(left, right)| left.conj() * right).collect();
+        // The ends of a real spectrum are real; rounding must not say otherwise.
+        let last = product.len() - 1;
+        (product[0].im, product[last].im) = (0.0, 0.0);
+        let mut sums = inverse.make_output_vec();
+        inverse.process(&mut product, &mut sums).ok()?;
+        // Sums of squares up to each row: what of either overlaps the other at a delay.
+        let squares = |values: &[f64]| {
+            let mut all = vec![0.0];
+            all.extend(values.iter().scan(0.0, |sum, value| {
+                *sum += value * value;
+                Some(*sum)
+            }));
+            all
+        };
+        let (a2, b2) = (squares(&a), squares(&b));
+        let most = rows / 2;
+        let at = |lag: isize| {
+            let sum = sums[lag.rem_euclid(length as isize) as usize] / length as f64;
+            let n = rows - lag.unsigned_abs();
+            let (a_from, b_from) = if lag >= 0 { (0, lag as usize) } else { (lag.unsigned_abs(), 0) };
+            let own = (a2[a_from + n] - a2[a_from]) * (b2[b_from + n] - b2[b_from]);
+            if own > 0.0 { sum / own.sqrt() } else { 0.0 }
+        };
+        let lags: Vec<isize> = (-(most as isize)..=most as isize).collect();
+        let all: Vec<f64> = lags.iter().map(|lag| at(*lag)).collect();
+        let tops: Vec<usize> = (1..all.len() - 1)
+            .filter(|i| {
+                let size = |i: usize| all[i].abs();
+                size(*i) >= size(i - 1) && size(*i) > size(i + 1)
+            })
+            .collect();
+        let best = *tops.iter().max_by(|x, y| all[**x].abs().total_cmp(&all[**y].abs()))?;
+        let seconds = |top: usize| {
+            // The vertex of the parabola through three values.
+            let [before, here, after] = [all[top - 1], all[top], all[top + 1]];
+            let bend = before - 2.0 * here + after;
+            let shift = if bend == 0.0 { 0.0 } else { 0.5 * (before - after) / bend };
+            (lags[top] as f64 + shift.clamp(-0.5, 0.5)) / rate
+        };
+        let is_rival = |top: &&usize| **top != best && all[**top].signum() == all[best].signum();
+        let mut rivals: Vec<f64> = tops
+            .iter()
+            .filter(is_rival)
+            .filter(|top| all[**top].abs() >= RIVAL * all[best].abs())
+            .map(|top| seconds(*top))
+            .collect();
+        rivals.sort_by(|x, y| x.abs().total_cmp(&y.abs()));
+        Some(Follows { seconds: seconds(best), correlation: all[best], rivals })
+    }
+}
+
+/// The values less their mean; `None` where they do not move.
+fn centred(values: &[f64]) -> Option<Vec<f64>> {
+    let mean = values.iter().map(|value| value / values.len() as f64).sum::<f64>();
+    let out: Vec<f64> = values.iter().map(|value| value - mean).collect();
+    let largest = out.iter().copied().map(f64::abs).fold(0.0, f64::max);
+    (largest > 1e-12 * mean.abs() && largest.is_finite()).then_some(out)
+}
