@@ -231,6 +231,11 @@ pub fn si(value: f64, unit: &str) -> String {
     with_unit(text, &format!("{name}{unit}"))
 }
 
+/// A frequency in four digits: `0.811 Hz`, `50 Hz`, `1.204 kHz`.
+pub fn hertz(value: f64) -> String {
+    if value.abs() >= 999.95 { si(value, "Hz") } else { with_unit(short(value, 4), "Hz") }
+}
+
 /// A value with as many digits as its resolution supports, and with an SI prefix where [`NumberFormat`] uses one: `1.781 V`,
 /// `33.6 kΩ`.
 pub fn measured(value: f64, resolution: f64, unit: &str) -> String {

@@ -20,6 +20,7 @@ pub mod digits;
 pub mod formula;
 pub mod interpret;
 pub mod levels;
+pub mod listing;
 pub mod part;
 pub mod scale;
 pub mod smooth;

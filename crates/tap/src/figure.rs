@@ -155,6 +155,23 @@ pub(crate) fn write_both(figure: &Figure, folder: &Path) -> anyhow::Result<Vec<P
     bail!("{} is full of figures: choose another folder (6)", folder.display())
 }
 
+/// Writes a text as a new file, under the next free number in `folder`.
+///
+/// # Errors
+/// When it cannot be written.
+pub(crate) fn write_text(folder: &Path, stem: &str, ending: &str, text: &str) -> Result<PathBuf, String> {
+    let written = || {
+        std::fs::create_dir_all(folder).map_err(|error| refused("create", folder, &error))?;
+        let mut paths = (1..10_000).map(|number| folder.join(format!("{stem}-{number:04}.{ending}")));
+        let Some(path) = paths.find(|path| !path.exists()) else {
+            bail!("{} is full of such files: choose another folder (6)", folder.display())
+        };
+        write_new(&path, text.as_bytes())?;
+        Ok(path)
+    };
+    written().map_err(|error| format!("{error:#}"))
+}
+
 /// Writes the figure to `path`, in the format that its ending names; what is there is replaced.
 ///
 /// # Errors

@@ -1,8 +1,8 @@
 //! Butterworth filters: as flat as can be where they let through.
 
-use super::section::{Cascade, Coefficients, Design, bent};
+use super::section::{Cascade, Design, Section, bent};
 use super::{Memory, Smooths};
-use crate::digits::{duration, short, si};
+use crate::digits::{duration, hertz, short};
 use crate::part::{Nudge, Part, Range, Setting, Unit};
 use serde::{Deserialize, Serialize};
 use std::f64::consts::{PI, SQRT_2, TAU};
@@ -57,7 +57,7 @@ impl Default for Butterworth {
     }
 }
 
-const fn hertz<F>(setting: Setting<F>) -> Setting<F> {
+const fn in_hertz<F>(setting: Setting<F>) -> Setting<F> {
     setting.unit(Unit::Is("Hz")).range(Range::Above(0.0)).nudged(Nudge::Along(HERTZ))
 }
 
@@ -84,13 +84,13 @@ impl Part for Butterworth {
         )
         .range(Range::Whole(1, 8))
         .nudged(Nudge::One),
-        hertz(Setting::number(
+        in_hertz(Setting::number(
             "cut-off",
             "here 71 % of a wave is left; lower: less noise, more delay",
             |filter: &Butterworth| filter.cutoff,
             |filter, hertz| filter.cutoff = hertz,
         )),
-        hertz(Setting::number(
+        in_hertz(Setting::number(
             "upper cut-off",
             "the other end of the band",
             |filter: &Butterworth| filter.upper,
@@ -106,8 +106,8 @@ impl Part for Butterworth {
 
     fn short(&self) -> String {
         match self.pass {
-            Pass::Low => format!("low-pass {}", si(self.cutoff, "Hz")),
-            Pass::High => format!("high-pass {}", si(self.cutoff, "Hz")),
+            Pass::Low => format!("low-pass {}", hertz(self.cutoff)),
+            Pass::High => format!("high-pass {}", hertz(self.cutoff)),
             Pass::Band => format!("band {}–{} Hz", short(self.cutoff, 3), short(self.upper, 3)),
         }
     }
@@ -166,21 +166,21 @@ impl Smooths for Butterworth {
                 Pass::High => "next to nothing passes",
                 Pass::Band => "the band ends there",
             };
-            format!("the cut-off lies above half the row rate, {}: {what}", si(half, "Hz"))
+            format!("the cut-off lies above half the row rate, {}: {what}", hertz(half))
         })
     }
 }
 
 impl Design for Butterworth {
-    fn sections(&self, dt: f64, into: &mut Vec<Coefficients>) {
+    fn sections(&self, dt: f64, into: &mut Vec<Section>) {
         let g = bent(self.cutoff, dt);
         match self.pass {
             Pass::Low | Pass::High => {
                 let is_low = self.pass == Pass::Low;
                 let mix = |k: f64| if is_low { [0.0, 0.0, 1.0] } else { [1.0, -k, -1.0] };
-                into.extend(self.dampings().map(|k| Coefficients { g, k, mix: mix(k), is_first_order: false }));
+                into.extend(self.dampings().map(|k| Section { g, k, mix: mix(k), is_first_order: false }));
                 if self.is_odd() {
-                    into.push(Coefficients { g, k: 0.0, mix: mix(0.0), is_first_order: true });
+                    into.push(Section { g, k: 0.0, mix: mix(0.0), is_first_order: true });
                 }
             }
             Pass::Band => {
@@ -188,7 +188,7 @@ impl Design for Butterworth {
                 // s^2 - p B s + w0^2 = 0; those of a conjugate pair of poles are two conjugate pairs.
                 let upper = bent(self.upper, dt);
                 let (width, squared) = (upper - g, upper * g);
-                let section = |g: f64, k: f64| Coefficients { g, k, mix: [0.0, width / g, 0.0], is_first_order: false };
+                let section = |g: f64, k: f64| Section { g, k, mix: [0.0, width / g, 0.0], is_first_order: false };
                 for k in self.dampings() {
                     let pole = (-k / 2.0 * width, (1.0 - k * k / 4.0).sqrt() * width);
                     // The root of (pB)^2 - 4 w0^2.

@@ -29,6 +29,7 @@ pub use notch::Notch;
 pub use price::{Price, Signal};
 pub use rate_limit::RateLimit;
 pub use savitzky_golay::SavitzkyGolay;
+pub use section::Section;
 pub use settled::Settled;
 pub use spikes::Spikes;
 pub use strength::{MAX_WINDOW, Strength};
@@ -106,10 +107,32 @@ impl Filter {
         self.in_force()?.in_other_terms(interval)
     }
 
+    /// The sections that a Butterworth filter or a notch is made of for rows `interval` seconds apart; none for other filters.
+    pub(crate) fn sections(&self, interval: f64) -> Vec<Section> {
+        let mut out = Vec::new();
+        match self {
+            Filter::Butterworth(filter) => section::Design::sections(filter, interval, &mut out),
+            Filter::Notch(filter) => section::Design::sections(filter, interval, &mut out),
+            _ => {}
+        }
+        out
+    }
+
     /// What must be known of it with rows `interval` seconds apart, if anything.
     pub fn doubt(&self, interval: f64) -> Option<String> {
         self.in_force()?.doubt(interval)
     }
+}
+
+/// The weights by which a filter whose answer ends averages the rows of its window, the oldest first, for rows `interval` seconds
+/// apart.
+pub(crate) fn weights(filter: &Filter, interval: f64) -> Vec<f64> {
+    let mut answer = price::impulse(std::slice::from_ref(filter), interval);
+    let peak = answer.iter().copied().map(f64::abs).fold(0.0, f64::max);
+    let end = answer.iter().rposition(|weight| weight.abs() > 1e-10 * peak).map_or(1, |last| last + 1);
+    answer.truncate(end);
+    answer.reverse();
+    answer
 }
 
 /// Whether any of these filters is in force.

@@ -1,8 +1,8 @@
 //! Notch: takes the mains and its harmonics out of what was picked up.
 
-use super::section::{Cascade, Coefficients, Design};
+use super::section::{Cascade, Design, Section};
 use super::{Memory, Smooths};
-use crate::digits::{counted, short, si};
+use crate::digits::{counted, short};
 use crate::part::{Nudge, Part, Range, Setting, Unit};
 use serde::{Deserialize, Serialize};
 use std::f64::consts::PI;
@@ -60,7 +60,7 @@ impl Part for Notch {
 
     fn short(&self) -> String {
         let more = if self.harmonics > 1 { format!(" ×{}", self.harmonics) } else { String::new() };
-        format!("notch {}{more}", si(self.hertz, "Hz"))
+        format!("notch {}{more}", crate::digits::hertz(self.hertz))
     }
 }
 
@@ -99,7 +99,7 @@ impl Smooths for Notch {
         for hertz in aliases {
             let at = shown_at(hertz, interval);
             if at > self.width {
-                taken.push(format!("{} shows at {}", si(hertz, "Hz"), short(at, 3) + " Hz"));
+                taken.push(format!("{} shows at {}", crate::digits::hertz(hertz), crate::digits::hertz(at)));
             } else {
                 left += 1;
             }
@@ -114,7 +114,7 @@ impl Smooths for Notch {
 }
 
 impl Design for Notch {
-    fn sections(&self, dt: f64, into: &mut Vec<Coefficients>) {
+    fn sections(&self, dt: f64, into: &mut Vec<Section>) {
         for n in 1..=self.harmonics {
             let at = shown_at(self.hertz * f64::from(n), dt);
             let g = (PI * at * dt).tan();
@@ -123,10 +123,10 @@ impl Design for Notch {
             let k = beta * (1.0 + g * g) / g;
             let is_told = at > self.width && at * dt < super::section::HIGHEST;
             into.push(if is_told {
-                Coefficients { g, k, mix: [1.0, -k, 0.0], is_first_order: false }
+                Section { g, k, mix: [1.0, -k, 0.0], is_first_order: false }
             } else {
                 // Close to 0 Hz it would take the signal itself.
-                Coefficients { g: 1.0, k: 1.0, mix: [1.0, 0.0, 0.0], is_first_order: false }
+                Section { g: 1.0, k: 1.0, mix: [1.0, 0.0, 0.0], is_first_order: false }
             });
         }
     }

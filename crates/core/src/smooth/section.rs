@@ -15,9 +15,9 @@ const LONG: f64 = 1.5;
 /// More parts than this: the filter starts over.
 const MOST_PARTS: f64 = 2000.0;
 
-/// What a section is set to for one interval.
+/// A section of first or second order, as it is set for one interval: a state-variable filter by the trapezoidal rule.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub(super) struct Coefficients {
+pub struct Section {
     /// The corner frequency, bent: tan(pi f dt).
     pub g: f64,
     /// The damping, 1/Q.
@@ -36,26 +36,26 @@ pub(super) fn bent(hertz: f64, dt: f64) -> f64 {
 /// A filter made of sections.
 pub(super) trait Design: Clone + Debug + Send + Sync + 'static {
     /// What its sections are for rows `dt` seconds apart, above 0; always as many.
-    fn sections(&self, dt: f64, into: &mut Vec<Coefficients>);
+    fn sections(&self, dt: f64, into: &mut Vec<Section>);
 }
 
 #[derive(Clone, Copy, Debug, Default)]
-struct Section {
+struct State {
     high: f64,
     band: f64,
     low: f64,
 }
 
-impl Section {
+impl State {
     /// At rest at `value`; gives what comes out.
-    fn rest(&mut self, value: f64, c: &Coefficients) -> f64 {
-        *self = Section { high: 0.0, band: 0.0, low: value };
+    fn rest(&mut self, value: f64, c: &Section) -> f64 {
+        *self = State { high: 0.0, band: 0.0, low: value };
         c.mix[0] * value + c.mix[2] * value
     }
 
     #[inline]
-    fn push(&mut self, value: f64, c: &Coefficients) -> f64 {
-        let Coefficients { g, k, mix, is_first_order } = *c;
+    fn push(&mut self, value: f64, c: &Section) -> f64 {
+        let Section { g, k, mix, is_first_order } = *c;
         if is_first_order {
             self.low = (self.low + g * (self.high + value)) / (1.0 + g);
             self.high = value - self.low;
@@ -77,8 +77,8 @@ impl Section {
 #[derive(Clone, Debug)]
 pub(super) struct Cascade<D> {
     design: D,
-    sections: Vec<Section>,
-    coefficients: Vec<Coefficients>,
+    states: Vec<State>,
+    coefficients: Vec<Section>,
     /// The interval that the coefficients are for.
     interval: f64,
     last: Option<(Stamp, f64)>,
@@ -90,7 +90,7 @@ impl<D: Design> Cascade<D> {
     pub(super) fn new(design: D) -> Self {
         Cascade {
             design,
-            sections: Vec::new(),
+            states: Vec::new(),
             coefficients: Vec::new(),
             interval: f64::NAN,
             last: None,
@@ -111,13 +111,13 @@ impl<D: Design> Cascade<D> {
             // At rest the interval does not matter.
             self.set_interval(1e-3);
         }
-        self.sections.resize(self.coefficients.len(), Section::default());
-        let both = self.sections.iter_mut().zip(&self.coefficients);
+        self.states.resize(self.coefficients.len(), State::default());
+        let both = self.states.iter_mut().zip(&self.coefficients);
         both.fold(value, |value, (section, coefficients)| section.rest(value, coefficients))
     }
 
     fn step(&mut self, value: f64) -> f64 {
-        let both = self.sections.iter_mut().zip(&self.coefficients);
+        let both = self.states.iter_mut().zip(&self.coefficients);
         both.fold(value, |value, (section, coefficients)| section.push(value, coefficients))
     }
 }
@@ -146,7 +146,7 @@ impl<D: Design> super::Memory for Cascade<D> {
             let between = |part: u32| from + (value - from) * (f64::from(part) / f64::from(parts));
             (1..=parts).map(|part| self.step(between(part))).last().unwrap_or(value)
         };
-        if !self.sections.iter().all(Section::is_sound) {
+        if !self.states.iter().all(State::is_sound) {
             self.last = None;
             return f64::NAN;
         }

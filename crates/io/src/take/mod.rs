@@ -19,6 +19,7 @@
 //! writes all of them through in an order ([`Writer::checkpoint`]) that lets a reader tell what is whole.
 
 mod about;
+mod blocks;
 mod bytes;
 mod decode;
 mod gaps;
@@ -34,6 +35,7 @@ mod wire;
 mod writer;
 
 pub use about::About;
+pub use blocks::{read_blocks, save_block};
 pub use bytes::Bytes;
 pub use decode::{DECODER, Decoder, Tally};
 pub use keeper::{From, Keeper, Order, Report};

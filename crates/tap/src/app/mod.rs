@@ -32,6 +32,8 @@ pub(crate) enum Message {
     Report(usize, Report),
     /// A figure was written, or could not be.
     Figure(Result<Vec<PathBuf>, String>),
+    /// A file was written, or could not be: what it is, and where.
+    Written(&'static str, Result<PathBuf, String>),
     /// The bench was written, or could not be.
     BenchSaved(Result<(PathBuf, Box<Bench>), String>),
     /// Another bench is in that file, so nothing was saved.

@@ -39,6 +39,8 @@ impl App {
                 session.say(format!("figure written: {}", names.join(" and ")), false);
             }
             Message::Figure(Err(error)) => session.say(format!("no figure: {error}"), true),
+            Message::Written(what, Ok(path)) => session.say(format!("{what} written: {}", path.display()), false),
+            Message::Written(what, Err(error)) => session.say(format!("{what} not written: {error}"), true),
             Message::BenchSaved(Ok((path, bench))) => {
                 session.bench_saved(path, *bench);
                 return session.after_saving.take().into_iter().collect();

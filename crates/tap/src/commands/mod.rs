@@ -304,10 +304,19 @@ fn session_of(
         }
         chains.push((Chain::new(&own, 0, Limits::NONE), take));
     }
+    let blocks: Vec<_> = chains.iter().map(|(_, take)| amber_io::take::read_blocks(&take.folder)).collect();
     let others = chains.split_off(1);
     let (chain, take) = chains.pop().context("there is a first take")?;
     let session = Session::take(chain, shared, take, bench_file);
-    Ok(session.beside(others.into_iter().map(|(chain, take)| (chain, crate::session::Source::Take(Box::new(take))))))
+    let others = others.into_iter().map(|(chain, take)| (chain, crate::session::Source::Take(Box::new(take))));
+    let mut session = session.beside(others);
+    for (blocks, told) in blocks {
+        session.add_blocks(blocks);
+        if let Some(first) = told.first() {
+            session.say(first.clone(), true);
+        }
+    }
+    Ok(session)
 }
 
 fn show_takes(

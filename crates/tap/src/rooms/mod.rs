@@ -2,6 +2,7 @@
 //! room is handed the session, to look at and to set, and gives effects: what it wants done. Adding one touches its
 //! folder and one line of the registry below.
 
+pub(crate) mod block;
 pub(crate) mod calibrate;
 pub(crate) mod chart;
 pub(crate) mod checkup;
@@ -12,16 +13,19 @@ pub(crate) mod home;
 pub(crate) mod keep;
 pub(crate) mod lines;
 pub(crate) mod list;
+pub(crate) mod listing;
 pub(crate) mod number;
 pub(crate) mod panel;
 pub(crate) mod prompt;
 pub(crate) mod quit;
 pub(crate) mod scale;
 pub(crate) mod smooth;
+pub(crate) mod spectrum;
 pub(crate) mod split;
 pub(crate) mod survey;
 pub(crate) mod table;
 pub(crate) mod talk;
+pub(crate) mod trial;
 pub(crate) mod watch;
 pub(crate) mod wire;
 
@@ -296,6 +300,10 @@ rooms! {
     Lines lines: lines::Lines;
     Number number: number::Number;
     Dial dial: dial::Dial;
+    Spectrum spectrum: spectrum::Spectrum;
+    Block block: block::Block;
+    Trial trial: trial::Trial;
+    Listing listing: listing::Listing;
     Talk talk: talk::Talk;
     Help help: help::Help;
     Quit quit: quit::Quit;

@@ -3,6 +3,7 @@
 pub(crate) mod big;
 mod foot;
 mod layout;
+pub(crate) mod plot;
 mod readout_places;
 mod readouts;
 mod strip;

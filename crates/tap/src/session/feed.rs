@@ -48,6 +48,7 @@ impl Session {
             self.select_next(1);
         }
         self.viewport = self.look();
+        self.follow_blocks();
         self.follow_axes(now);
         self.refresh_numbers(now)
     }

@@ -1,6 +1,7 @@
 //! The session: all that is watched and set, which rooms look at and change. It has no terminal, files or clock: time
 //! comes in, and what is to be done outside goes out as requests.
 
+mod blocks;
 mod channels;
 mod feed;
 mod lanes;
@@ -19,6 +20,7 @@ mod undo;
 mod viewport;
 mod zero;
 
+pub(crate) use blocks::{Blocks, SHARES};
 pub(crate) use channels::in_a_circle;
 pub(crate) use lanes::{AnalogLane, Lanes};
 pub(crate) use loading::chain_of;
@@ -75,6 +77,7 @@ pub(crate) struct Session {
     summaries: Vec<Option<amber_io::take::Summary>>,
     stopped: usize,
     pub(crate) marks: Vec<Mark>,
+    pub(crate) blocks: Blocks,
     pub(crate) axis: TimeAxis,
     /// What shows all of the takes that are watched, as far as they are read.
     whole_axis: TimeAxis,
@@ -149,6 +152,7 @@ impl Session {
             summaries: Vec::new(),
             stopped: 0,
             marks: Vec::new(),
+            blocks: Blocks::default(),
             viewport: Viewport::default(),
             snapshot: Snapshot::default(),
             selected: ChannelId::default(),

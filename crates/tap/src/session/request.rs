@@ -2,8 +2,10 @@
 
 use amber_core::Stamp;
 use amber_core::bench::{Bench, WireSettings};
+use amber_core::block::Block;
 use amber_io::take::TakePlace;
 use std::path::PathBuf;
+use std::sync::Arc;
 
 /// Something for the shell to do.
 #[derive(Clone, Debug, PartialEq)]
@@ -20,6 +22,18 @@ pub(crate) enum Request {
     },
     /// Write the picture in view; the shell asks [`super::Session`] for it.
     Figure,
+    /// Write a text as a new file, under the next free number.
+    WriteText {
+        folder: PathBuf,
+        stem: &'static str,
+        ending: &'static str,
+        text: String,
+    },
+    /// Write a block into the take in this folder.
+    KeepBlock {
+        take: PathBuf,
+        block: Arc<Block>,
+    },
     SaveBench {
         path: PathBuf,
         bench: Box<Bench>,

@@ -51,6 +51,9 @@ impl Session {
     /// # Errors
     /// Why they cannot be.
     pub(crate) fn even_rows(&self, id: ChannelId, most: usize) -> Result<Even, String> {
+        if !self.channel_ids().any(|known| known == id) {
+            return Err("no channel yet: rows must arrive first".into());
+        }
         let rows = self.viewport.rows_of(id.source);
         let end = self.viewport.row(id.source).map_or(rows.end, |row| row + 1);
         let rows = rows.start.max(end.saturating_sub(most as u64)).min(end)..end;

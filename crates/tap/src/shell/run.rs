@@ -203,6 +203,9 @@ impl Shell<'_> {
             self.has_news = false;
             let size = screen.size();
             let refreshed = self.app.before_frame(now);
+            for request in self.app.session.blocks_to_write() {
+                self.run_request(request)?;
+            }
             // Most rows of a fast board change nothing that is to be seen.
             change = change.max(drawn.change(self.app));
             if change == Change::None && !refreshed && size == self.app.session.size {
@@ -353,6 +356,19 @@ impl Shell<'_> {
             Request::StopTake => self.order(&Order::Stop),
             Request::Mark { at, note } => self.order(&Order::Mark { at, note }),
             Request::Figure => self.write_figure()?,
+            Request::WriteText { folder, stem, ending, text } => {
+                let write = move || Some(Message::Written("table", figure::write_text(&folder, stem, ending, &text)));
+                let failed = |fault| Message::Written("table", Err(fault));
+                self.jobs.start(Kind::Figure, "table", failed, write).context("no thread to write a table")?;
+            }
+            Request::KeepBlock { take, block } => {
+                let keep = move || match amber_io::take::save_block(&take, &block) {
+                    Ok(_) => None,
+                    Err(error) => Some(Message::Written("block in the take", Err(amber_io::disk::remedy(&error)))),
+                };
+                let failed = |fault| Message::Written("block in the take", Err(fault));
+                self.jobs.start(Kind::Figure, "block", failed, keep).context("no thread to keep a block")?;
+            }
             Request::SaveBench { path, bench, may_replace } => {
                 let save = move || {
                     Some(match crate::save::bench(&path, &bench, may_replace) {

@@ -16,6 +16,10 @@ impl Part for Absolute {
 }
 
 impl Transform for Absolute {
+    fn in_code(&self, x: &str) -> String {
+        format!("abs({x})")
+    }
+
     fn apply(&self, x: f64, _reference: f64) -> f64 {
         x.abs()
     }

@@ -103,6 +103,13 @@ impl Part for Calibration {
 }
 
 impl Transform for Calibration {
+    fn in_code(&self, x: &str) -> String {
+        match self.curve {
+            Curve::Table => table::in_code(&self.points, x),
+            Curve::Line | Curve::Square | Curve::Cubic => polynomial::in_code(&self.terms, x),
+        }
+    }
+
     fn apply(&self, x: f64, _reference: f64) -> f64 {
         self.true_value(x)
     }

@@ -1,6 +1,6 @@
 //! The value is held between two limits.
 
-use super::{Role, Transform};
+use super::{Role, Transform, code_number};
 use crate::part::{Part, Setting, Unit};
 use serde::{Deserialize, Serialize};
 
@@ -36,6 +36,10 @@ impl Part for Clamp {
 }
 
 impl Transform for Clamp {
+    fn in_code(&self, x: &str) -> String {
+        format!("min(max({x}, {}), {})", code_number(self.min), code_number(self.max))
+    }
+
     #[inline]
     fn apply(&self, x: f64, _reference: f64) -> f64 {
         // Unlike the standard library's clamp this never panics, and a gap stays a gap.

@@ -1,6 +1,6 @@
 //! Codes of a converter become volts.
 
-use super::{Role, Transform};
+use super::{Role, Transform, code_number};
 use crate::digits::{set_value, short, typed};
 use crate::part::{Part, Setting, Value, along};
 use serde::{Deserialize, Serialize};
@@ -137,6 +137,13 @@ impl Converter {
 }
 
 impl Transform for Converter {
+    fn in_code(&self, x: &str) -> String {
+        match self.reference {
+            Reference::Volts(volts) => format!("{x} * {}", code_number(volts * self.share())),
+            Reference::Channel(_) => format!("{x} * reference * {}", code_number(self.share())),
+        }
+    }
+
     fn apply(&self, x: f64, reference: f64) -> f64 {
         let volts = match self.reference {
             Reference::Volts(volts) => volts,

@@ -33,6 +33,11 @@ impl Part for Decimals {
 }
 
 impl Transform for Decimals {
+    fn in_code(&self, x: &str) -> String {
+        let power = 10f64.powi(self.places.into());
+        format!("round({x} * {power}) / {power}")
+    }
+
     /// Halves are rounded away from zero.
     #[inline]
     fn apply(&self, x: f64, _reference: f64) -> f64 {

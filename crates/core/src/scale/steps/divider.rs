@@ -1,6 +1,6 @@
 //! Volts between a fixed resistor and a sensor become the sensor's ohms, or the other way.
 
-use super::{Role, Transform};
+use super::{Role, Transform, code_number};
 use crate::digits::{set_value, typed};
 use crate::part::{Part, Range, Setting, Unit, Value};
 use serde::{Deserialize, Serialize};
@@ -102,6 +102,16 @@ impl Divider {
 }
 
 impl Transform for Divider {
+    fn in_code(&self, x: &str) -> String {
+        let (fixed, supply) = (code_number(self.fixed), self.supply.map_or("reference".into(), code_number));
+        match (self.ohms_to_volts, self.sensor_at_supply) {
+            (true, true) => format!("{supply} * {fixed} / ({fixed} + {x})"),
+            (true, false) => format!("{supply} * {x} / ({fixed} + {x})"),
+            (false, true) => format!("{fixed} * ({supply} - {x}) / {x}"),
+            (false, false) => format!("{fixed} * {x} / ({supply} - {x})"),
+        }
+    }
+
     #[inline]
     fn apply(&self, x: f64, reference: f64) -> f64 {
         if self.ohms_to_volts { self.volts(x, reference) } else { self.ohms(x, reference) }

@@ -1,6 +1,6 @@
 //! The value is multiplied.
 
-use super::Transform;
+use super::{Transform, code_number};
 use crate::digits::short;
 use crate::part::{Part, Range, Setting};
 use serde::{Deserialize, Serialize};
@@ -42,6 +42,10 @@ impl Part for Gain {
 }
 
 impl Transform for Gain {
+    fn in_code(&self, x: &str) -> String {
+        format!("{x} * {}", code_number(self.factor))
+    }
+
     fn apply(&self, x: f64, _reference: f64) -> f64 {
         x * self.factor
     }

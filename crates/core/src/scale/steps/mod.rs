@@ -70,6 +70,10 @@ pub(super) trait Transform: Debug {
         None
     }
 
+    /// What it does to the value called `x`, as a formula that a board can work out; `reference` stands for the volts that
+    /// a channel says.
+    fn in_code(&self, x: &str) -> String;
+
     /// The unit behind the step, where it sets one; empty: the same as before.
     fn unit(&self) -> &str {
         ""
@@ -86,6 +90,12 @@ pub(super) trait Transform: Debug {
     }
 }
 
+/// A number of a listing, with twelve digits: more than the single precision of a board holds. Negative ones stand in brackets.
+pub(crate) fn code_number(value: f64) -> String {
+    let text = crate::digits::short(value, 12);
+    if value < 0.0 { format!("({text})") } else { text }
+}
+
 crate::part::kinds! {
     /// A step of a scale. Values come in the unit of the step before, and NaN, a gap, stays one.
     enum Step as Transform, at most 32, "step":
@@ -98,6 +108,12 @@ impl Step {
     /// [`Scale::reference_volts`](super::Scale::reference_volts).
     pub fn apply(&self, x: f64, reference: f64) -> f64 {
         self.in_force().map_or(x, |step| or_gap(step.apply(x, reference)))
+    }
+
+    /// What it does to the value called `x`, as a formula; `reference` stands for the converter's reference in volts. `None`
+    /// while it is bypassed.
+    pub fn in_code(&self, x: &str) -> Option<String> {
+        self.in_force().map(|step| step.in_code(x))
     }
 
     /// The same for many values, in place.

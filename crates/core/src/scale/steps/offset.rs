@@ -1,6 +1,6 @@
 //! A number is subtracted.
 
-use super::Transform;
+use super::{Transform, code_number};
 use crate::digits::short;
 use crate::part::{Nudge, Part, Setting, Unit};
 use serde::{Deserialize, Serialize};
@@ -32,6 +32,10 @@ impl Part for Offset {
 }
 
 impl Transform for Offset {
+    fn in_code(&self, x: &str) -> String {
+        format!("{x} - {}", code_number(self.subtract))
+    }
+
     fn apply(&self, x: f64, _reference: f64) -> f64 {
         x - self.subtract
     }

@@ -1,6 +1,6 @@
 //! A polynomial.
 
-use super::Transform;
+use super::{Transform, code_number};
 use crate::digits::typed;
 use crate::part::{Part, Setting, Value};
 use serde::{Deserialize, Serialize};
@@ -56,6 +56,10 @@ impl Part for Polynomial {
 }
 
 impl Transform for Polynomial {
+    fn in_code(&self, x: &str) -> String {
+        in_code(&self.terms, x)
+    }
+
     fn apply(&self, x: f64, _reference: f64) -> f64 {
         value(&self.terms, x)
     }
@@ -70,6 +74,13 @@ impl Transform for Polynomial {
     fn unit(&self) -> &str {
         &self.unit
     }
+}
+
+/// The same as text.
+pub(super) fn in_code(terms: &[f64], x: &str) -> String {
+    let terms: Vec<String> = terms.iter().copied().map(code_number).collect();
+    let last = terms.last().cloned().unwrap_or_default();
+    terms.iter().rev().skip(1).fold(last, |sum, term| format!("({sum}) * {x} + {term}"))
 }
 
 /// A polynomial's value by Horner's rule, the constant first; a gap stays a gap.

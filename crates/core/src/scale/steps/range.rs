@@ -1,6 +1,6 @@
 //! A travelled range becomes another one.
 
-use super::Transform;
+use super::{Transform, code_number};
 use crate::digits::typed;
 use crate::part::{Part, Setting, Value};
 use serde::{Deserialize, Serialize};
@@ -77,6 +77,11 @@ fn fault(pair: (f64, f64)) -> Option<&'static str> {
 }
 
 impl Transform for Range {
+    fn in_code(&self, x: &str) -> String {
+        let (factor, shift) = self.line(f64::NAN).unwrap_or((1.0, 0.0));
+        format!("{x} * {} + {}", code_number(factor), code_number(shift))
+    }
+
     fn apply(&self, x: f64, _reference: f64) -> f64 {
         let (from, to) = (self.from, self.to);
         to.0 + (x - from.0) * ((to.1 - to.0) / (from.1 - from.0))

@@ -1,6 +1,6 @@
 //! The value is divided by a sensitivity, as a sensor's sheet gives it.
 
-use super::Transform;
+use super::{Transform, code_number};
 use crate::digits::short;
 use crate::part::{Part, Range, Setting, Unit};
 use serde::{Deserialize, Serialize};
@@ -43,6 +43,10 @@ impl Part for Sensitivity {
 }
 
 impl Transform for Sensitivity {
+    fn in_code(&self, x: &str) -> String {
+        format!("{x} / {}", code_number(self.divisor))
+    }
+
     fn apply(&self, x: f64, _reference: f64) -> f64 {
         x / self.divisor
     }

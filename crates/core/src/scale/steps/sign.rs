@@ -20,6 +20,10 @@ impl Part for Sign {
 }
 
 impl Transform for Sign {
+    fn in_code(&self, x: &str) -> String {
+        format!("-{x}")
+    }
+
     fn apply(&self, x: f64, _reference: f64) -> f64 {
         -x
     }

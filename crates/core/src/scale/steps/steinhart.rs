@@ -1,7 +1,7 @@
 //! Ohms of a thermistor become degrees Celsius, by the Steinhart-Hart equation.
 
 use super::thermistor::{KELVIN, absolute};
-use super::{Role, Transform};
+use super::{Role, Transform, code_number};
 use crate::part::{Part, Setting};
 use serde::{Deserialize, Serialize};
 
@@ -44,6 +44,11 @@ impl Part for Steinhart {
 }
 
 impl Transform for Steinhart {
+    fn in_code(&self, x: &str) -> String {
+        let [a, b, c] = [self.a, self.b, self.c].map(code_number);
+        format!("1 / ({a} + {b} * ln({x}) + {c} * ln({x})^3) - {KELVIN}")
+    }
+
     #[inline]
     fn apply(&self, ohms: f64, _reference: f64) -> f64 {
         let l = ohms.ln();

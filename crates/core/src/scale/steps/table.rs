@@ -1,6 +1,6 @@
 //! A line through points, piece by piece.
 
-use super::Transform;
+use super::{Transform, code_number};
 use crate::digits::{counted, typed};
 use crate::part::{Part, Setting, Value};
 use serde::{Deserialize, Serialize};
@@ -51,6 +51,10 @@ impl Part for Table {
 }
 
 impl Transform for Table {
+    fn in_code(&self, x: &str) -> String {
+        in_code(&self.points, x)
+    }
+
     fn apply(&self, x: f64, _reference: f64) -> f64 {
         along(&self.points, x)
     }
@@ -81,6 +85,21 @@ pub(super) fn along(points: &[(f64, f64)], x: f64) -> f64 {
     let after = points.partition_point(|point| point.0 <= x).clamp(1, points.len() - 1);
     let ((x0, y0), (x1, y1)) = (points[after - 1], points[after]);
     y0 + (x - x0) * ((y1 - y0) / (x1 - x0))
+}
+
+/// The same as text: piece by piece, the last piece where no end of an earlier one lies above.
+pub(super) fn in_code(points: &[(f64, f64)], x: &str) -> String {
+    let piece = |pair: &[(f64, f64)]| {
+        let [(x0, y0), (x1, y1)] = [pair[0], pair[1]];
+        let [x0, y0, slope] = [x0, y0, (y1 - y0) / (x1 - x0)].map(code_number);
+        format!("{y0} + ({x} - {x0}) * {slope}")
+    };
+    let pieces: Vec<&[(f64, f64)]> = points.windows(2).collect();
+    let Some((last, before)) = pieces.split_last() else { return x.to_owned() };
+    before
+        .iter()
+        .rev()
+        .fold(piece(last), |rest, pair| format!("({x} < {} ? {} : {rest})", code_number(pair[1].0), piece(pair)))
 }
 
 /// Points as typed: `0 0, 1.2 50`.

@@ -1,6 +1,6 @@
 //! Ohms of a thermistor become degrees Celsius, by its beta.
 
-use super::{Role, Transform};
+use super::{Role, Transform, code_number};
 use crate::part::{Part, Range, Setting, Unit};
 use serde::{Deserialize, Serialize};
 
@@ -57,6 +57,11 @@ impl Part for Thermistor {
 }
 
 impl Transform for Thermistor {
+    fn in_code(&self, x: &str) -> String {
+        let [ohms, beta] = [self.ohms, self.beta].map(code_number);
+        format!("1 / ({} + ln({x} / {ohms}) / {beta}) - {KELVIN}", code_number((self.celsius + KELVIN).recip()))
+    }
+
     #[inline]
     fn apply(&self, ohms: f64, _reference: f64) -> f64 {
         absolute(((self.celsius + KELVIN).recip() + (ohms / self.ohms).ln() / self.beta).recip())

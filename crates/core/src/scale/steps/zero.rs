@@ -1,6 +1,6 @@
 //! What was there when the zero was taken is subtracted.
 
-use super::Transform;
+use super::{Transform, code_number};
 use crate::part::{Nudge, Part, Setting, Unit};
 use serde::{Deserialize, Serialize};
 
@@ -42,6 +42,10 @@ impl Part for Zero {
 }
 
 impl Transform for Zero {
+    fn in_code(&self, x: &str) -> String {
+        format!("{x} - {}", code_number(self.subtract))
+    }
+
     fn apply(&self, x: f64, _reference: f64) -> f64 {
         x - self.subtract
     }

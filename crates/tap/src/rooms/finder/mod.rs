@@ -15,7 +15,7 @@ pub(crate) fn views(session: &Session) -> List {
     let middle = RoomId::ALL.iter().filter(|id| id.about().place == Place::Middle);
     let item = |id: &RoomId| {
         let (about, id) = (id.about(), *id);
-        let letter: String = about.name.chars().take(1).collect();
+        let letter = letter_of(id);
         let show = move |app: &mut App| if app.view == id { Vec::new() } else { vec![Effect::Show(id)] };
         Item::new(about.name, about.help, show).with_key(letter)
     };
@@ -28,8 +28,21 @@ pub(crate) fn views(session: &Session) -> List {
         app.session.set_motion(to);
         Vec::new()
     };
-    items.push(Item::new(name, about, move_so).with_key("s"));
+    items.push(Item::new(name, about, move_so).with_key("w"));
     List::new("views", items, 0).by_letter()
+}
+
+/// The letter of a view: the first one of its name that no view before it has.
+fn letter_of(id: RoomId) -> String {
+    let mut taken: Vec<char> = Vec::new();
+    for view in RoomId::ALL.iter().filter(|id| id.about().place == Place::Middle) {
+        let letter = view.about().name.chars().find(|letter| !taken.contains(letter)).unwrap_or(' ');
+        if *view == id {
+            return letter.to_string();
+        }
+        taken.push(letter);
+    }
+    String::new()
 }
 
 /// Everything that can be found.
@@ -113,7 +126,7 @@ fn way_to(id: RoomId) -> String {
         (RoomId::Checkup, _) => "3 d".into(),
         (RoomId::Talk, _) => ":".into(),
         _ if id.about().place == Place::Middle => {
-            format!("v {}", id.about().name.chars().next().unwrap_or_default())
+            format!("v {}", letter_of(id))
         }
         _ => String::new(),
     }

@@ -2,7 +2,7 @@
 
 use crate::session::{ChannelId, Session};
 use amber_core::Stamp;
-use amber_core::digits::{counted, duration, fixed, short, si, with_unit};
+use amber_core::digits::{counted, duration, fixed, hertz, short, with_unit};
 use amber_core::part::Listed;
 use amber_core::smooth::advice::{self, Advice};
 use amber_core::smooth::{Filter, Price, Signal, smooths};
@@ -74,8 +74,8 @@ fn sentence(session: &Session, advice: &Advice, rate: f64) -> String {
     if advice.spikes > 0 {
         found.push(counted(advice.spikes as u64, "spike"));
     }
-    if let Some((hertz, amplitude)) = advice.hum.first() {
-        found.push(format!("hum of {} at {}", size(*amplitude), si(*hertz, "Hz")));
+    if let Some((at, amplitude)) = advice.hum.first() {
+        found.push(format!("hum of {} at {}", size(*amplitude), hertz(*at)));
     }
     let found = found.join(", ");
     let filters = &advice.best.filters;

@@ -3,15 +3,17 @@
 mod advice;
 
 use super::panel::{PartList, Row, SingleSetting, StagePanel, add_row, part_rows};
-use super::{Effect, Follow};
+use super::{Effect, Follow, RoomId};
 use crate::keys::{Binding, NONE, keys};
-use crate::session::{Session, Stage};
+use crate::session::{ChannelId, Session, Stage};
 use advice::Told;
-use amber_core::digits::{duration, fixed, short, si, with_unit};
+use amber_core::digits::{duration, fixed, hertz, short, with_unit};
 use amber_core::part::Listed;
 use amber_core::smooth::{Filter, smooths};
 use amber_core::stats::{Basis, Measured};
 use crossterm::event::KeyCode::Char;
+
+pub(crate) use advice::{in_words, price_in_words};
 
 /// Less than this share of the strongest wave left: the filters take what is measured.
 const EATEN: f64 = 0.8;
@@ -26,6 +28,8 @@ pub(crate) struct Smooth {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Action {
     Advise,
+    Trial,
+    Listing,
 }
 
 impl StagePanel for Smooth {
@@ -34,6 +38,8 @@ impl StagePanel for Smooth {
     const HELP: &'static str = "less noise, and the delay it costs";
     const KEYS: &'static [Binding<Action>] = keys! {
         [(Char('A'), NONE)], Action::Advise, "A", "use the filters that are advised", Some("A advice"), channel;
+        [(Char('T'), NONE)], Action::Trial, "T", "try up to four candidates side by side", Some("T trial"), channel;
+        [(Char('B'), NONE)], Action::Listing, "B", "take it to the board: the chain as a listing", Some("B board"), channel;
     };
     const PARTS: Option<PartList> = Some(PartList::Filters);
 
@@ -85,6 +91,8 @@ impl StagePanel for Smooth {
                 self.told = Some(told);
                 Vec::new()
             }
+            Action::Trial => vec![Effect::Show(RoomId::Trial)],
+            Action::Listing => vec![Effect::Show(RoomId::Listing)],
         }
     }
 }
@@ -137,13 +145,13 @@ impl Smooth {
         if price.overshoot > 0.005 {
             rows.push(Row::fact("overshoot", format!("{} % of a step", short(100.0 * price.overshoot, 2))));
         }
-        rows.extend(price.cutoff.map(|hertz| Row::fact("cut-off (−3 dB)", si(hertz, "Hz"))));
+        rows.extend(price.cutoff.map(|cutoff| Row::fact("cut-off (−3 dB)", hertz(cutoff))));
         let told = self.told.as_ref().filter(|told| told.id == session.selected);
         let wave = told.and_then(|told| told.wave);
-        if let Some((hertz, amplitude)) = wave {
-            let left = price.left_of_wave(hertz, amplitude);
+        if let Some((at, amplitude)) = wave {
+            let left = price.left_of_wave(at, amplitude);
             let size = with_unit(fixed(amplitude, channel.decimals()), unit);
-            rows.push(Row::fact("strongest wave", format!("{}, {size}", si(hertz, "Hz"))));
+            rows.push(Row::fact("strongest wave", format!("{}, {size}", hertz(at))));
             rows.push(Row::fact("    left of it", format!("{} %", short(100.0 * left, 3))));
             if left < EATEN {
                 rows.extend(Row::text(
@@ -157,5 +165,13 @@ impl Smooth {
             rows.extend(Row::text("", assumed));
         }
         rows
+    }
+}
+
+/// The channel that a tool of this stage is for.
+pub(crate) fn selected(session: &Session) -> Result<ChannelId, String> {
+    match session.channel() {
+        Some(_) => Ok(session.selected),
+        None => Err("no channel yet: rows must arrive first".into()),
     }
 }

@@ -1,13 +1,16 @@
 //! The rows of the source selected as a table over the chart: the newest at the bottom, at a pace that can be read.
 
-use super::{About, Effect, Place, Room};
-use crate::keys::Key;
+use super::block::copied;
+use super::{About, Effect, Place, Room, listed};
+use crate::keys::{Binding, Key, NONE, keys};
 use crate::screen::text::{cut, put, put_right};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
+use amber_core::block::Block;
 use amber_core::chain::Channel;
 use amber_core::digits::{counted, fixed};
+use crossterm::event::KeyCode::Char;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
@@ -19,18 +22,37 @@ const TIME: u16 = 14;
 pub(crate) struct Table;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Action {}
+pub(crate) enum Action {
+    Write,
+    Copy,
+}
+
+const KEYS: &[Binding<Action>] = keys! {
+    [(Char('w'), NONE)], Action::Write, "w", "write the rows in view as CSV", Some("w write"), channel;
+    [(Char('C'), NONE)], Action::Copy, "C", "copy the rows in view to the clipboard", Some("C copy"), channel;
+};
+
+/// The rows of the selected source that are in view, as CSV.
+fn in_view(session: &Session) -> String {
+    let rows = session.viewport.rows_of(session.place());
+    let first = session.chain().store().time(rows.start).unwrap_or_default();
+    Block::of(session.chain(), "rows in view", rows, first).csv()
+}
 
 impl Room for Table {
     type Action = Action;
     const ABOUT: About = About { name: "table", help: "every row of the selected source", place: Place::Middle };
 
     fn bindings() -> Vec<(&'static Key, Action)> {
-        Vec::new()
+        listed(KEYS)
     }
 
-    fn act(&mut self, action: Action, _: &mut Session) -> Vec<Effect> {
-        match action {}
+    fn act(&mut self, action: Action, session: &mut Session) -> Vec<Effect> {
+        let csv = in_view(session);
+        match action {
+            Action::Write => vec![session.write_csv("rows", csv).into()],
+            Action::Copy => copied(csv, session),
+        }
     }
 
     fn draw(&self, session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
