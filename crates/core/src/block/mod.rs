@@ -76,10 +76,16 @@ impl Column {
         self.smoothed.as_deref().unwrap_or(&self.quantity)
     }
 
-    /// The effective bits of the raw values, where a converter is described: see [`effective_bits`].
-    pub fn effective_bits(&self, times: &[Stamp]) -> Option<f64> {
-        let raw = Statistics::of(times, &self.raw)?;
-        self.full_scale.filter(|_| raw.count > 1).map(|steps| effective_bits(steps, raw.deviation))
+    /// The effective bits of the raw values, where a converter is described, by their noise (see [`effective_bits`]), and whether
+    /// that was told from movement as if it were white, since the channel moves.
+    pub fn effective_bits(&self) -> Option<(f64, bool)> {
+        let steps = self.full_scale?;
+        let mut noise = crate::stats::Noise::default();
+        self.raw.iter().for_each(|value| noise.push(*value));
+        let white = noise.deviation()?;
+        let whole = crate::stats::deviation(|| self.raw.iter().copied().filter(|value| value.is_finite()))?;
+        let moves = whole > 1.5 * white.max(0.3);
+        Some((effective_bits(steps, if moves { white } else { whole }), moves))
     }
 }
 

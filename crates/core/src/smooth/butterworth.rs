@@ -154,7 +154,8 @@ impl Smooths for Butterworth {
     fn in_other_terms(&self, interval: f64) -> Option<String> {
         let tau = 1.0 / (TAU * self.cutoff);
         let rows = short(tau / interval, 2);
-        (self.pass == Pass::Low).then(|| format!("time constant {} = {rows} rows", duration(tau)))
+        let tau = format!("{tau:.1e}").parse().unwrap_or(tau);
+        (self.pass == Pass::Low).then(|| format!("time constant {}, {rows} rows", duration(tau)))
     }
 
     fn doubt(&self, interval: f64) -> Option<String> {

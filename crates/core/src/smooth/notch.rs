@@ -89,7 +89,7 @@ impl Smooths for Notch {
 
     fn in_other_terms(&self, _: f64) -> Option<String> {
         // Three time constants of the envelope, 1 / (pi width).
-        Some(format!("settles in {}", crate::digits::duration(3.0 / (PI * self.width))))
+        Some(format!("settles in {}", crate::digits::duration((300.0 / (PI * self.width)).round() / 100.0)))
     }
 
     fn doubt(&self, interval: f64) -> Option<String> {

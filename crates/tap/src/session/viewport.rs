@@ -46,11 +46,12 @@ impl Session {
         Viewport { begin, end, span, rows, last }
     }
 
-    /// The last rows of a channel that are shown, at most `most` of them, made even: its quantity, before the filters.
+    /// The last rows of a channel that are shown, at most `most` of them, made even: its quantity before the filters, or
+    /// `smoothed` behind them.
     ///
     /// # Errors
     /// Why they cannot be.
-    pub(crate) fn even_rows(&self, id: ChannelId, most: usize) -> Result<Even, String> {
+    pub(crate) fn even_rows(&self, id: ChannelId, smoothed: bool, most: usize) -> Result<Even, String> {
         if !self.channel_ids().any(|known| known == id) {
             return Err("no channel yet: rows must arrive first".into());
         }
@@ -59,8 +60,9 @@ impl Session {
         let rows = rows.start.max(end.saturating_sub(most as u64)).min(end)..end;
         let (mut times, chain) = (Vec::new(), self.chain_at(id.source));
         chain.store().read_times(rows.clone(), &mut times);
-        let scaled = self.channel_at(id).scaled();
-        let values: Vec<f64> = rows.map(|row| scaled.get(row).unwrap_or(f64::NAN)).collect();
+        let channel = self.channel_at(id);
+        let series = if smoothed { channel.output() } else { channel.scaled() };
+        let values: Vec<f64> = rows.map(|row| series.get(row).unwrap_or(f64::NAN)).collect();
         Even::of(&times, &values)
     }
 

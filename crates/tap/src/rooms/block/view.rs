@@ -142,7 +142,9 @@ fn statistics(
         let Some(found) = Statistics::of(&block.times, column.output()) else { return Vec::new() };
         let (unit, places) = (&column.unit, column.decimals);
         let value = |value: f64, more: usize| with_unit(fixed(value, places + more), unit);
-        let bits = column.effective_bits(&block.times).map_or("– (no converter)".into(), |bits| fixed(bits, 1));
+        let bits = column.effective_bits().map_or("– (no converter)".into(), |(bits, moves)| {
+            format!("{}{}", fixed(bits, 1), if moves { " if noise is white" } else { "" })
+        });
         let codes = Statistics::of(&block.times, &column.raw).map_or(0, |raw| raw.distinct);
         vec![
             format!(

@@ -30,7 +30,7 @@ impl Told {
         let id = session.selected;
         let mut told =
             Told { id, at: now, end: session.viewport.end, filters: None, sentence: String::new(), wave: None };
-        let even = match session.even_rows(id, advice::MOST_ROWS) {
+        let even = match session.even_rows(id, false, advice::MOST_ROWS) {
             Ok(even) => even,
             Err(why) => return Told { sentence: format!("none: {why}"), ..told },
         };

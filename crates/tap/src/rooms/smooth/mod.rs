@@ -71,12 +71,11 @@ impl StagePanel for Smooth {
             rows.extend(filter.doubt(interval).iter().flat_map(|doubt| Row::text("", doubt)));
         }
         rows.extend(add_row(PartList::Filters, session));
-        rows.push(Row::blank());
-        rows.extend(self.cost_and_gain(session, filters));
         if let Some(told) = self.told.as_ref().filter(|told| told.id == session.selected) {
-            rows.push(Row::blank());
             rows.extend(Row::text("advice (A uses it)", &told.sentence));
         }
+        rows.push(Row::blank());
+        rows.extend(self.cost_and_gain(session, filters));
         rows
     }
 
@@ -91,8 +90,8 @@ impl StagePanel for Smooth {
                 self.told = Some(told);
                 Vec::new()
             }
-            Action::Trial => vec![Effect::Show(RoomId::Trial)],
-            Action::Listing => vec![Effect::Show(RoomId::Listing)],
+            Action::Trial => vec![Effect::Close, Effect::Show(RoomId::Trial)],
+            Action::Listing => vec![Effect::Close, Effect::Show(RoomId::Listing)],
         }
     }
 }
@@ -127,21 +126,18 @@ impl Smooth {
             if let Some(after) = shown.noise_after {
                 rows.push(Row::fact("noise after", said(after)));
                 let times = noise.deviation / after.deviation;
-                let times = if times.is_finite() { format!("{} times less", short(times, 2)) } else { "–".into() };
-                rows.push(Row::fact("gain", times));
+                if times.is_finite() {
+                    rows.push(Row::fact("gain", format!("{} times less noise", short(times, 2))));
+                }
             }
-            if noise.basis == Basis::Settled {
-                rows.push(Row::fact("measured", "over the last level, spikes apart"));
-            } else {
+            if noise.basis == Basis::White {
                 rows.push(Row::fact("not measured", "the channel was never settled"));
             }
         }
         let price = session.snapshot.price(session.selected).filter(|_| smooths(filters));
         let Some(price) = price else { return rows };
         rows.push(Row::fact("delay", price.delay.map_or("slow changes do not pass".into(), duration)));
-        rows.extend(
-            price.rise.map(|rise| Row::fact("rise time", format!("{} (10 to 90 % of a step)", duration(rise)))),
-        );
+        rows.extend(price.rise.map(|rise| Row::fact("rise time", format!("{} (10 to 90 %)", duration(rise)))));
         if price.overshoot > 0.005 {
             rows.push(Row::fact("overshoot", format!("{} % of a step", short(100.0 * price.overshoot, 2))));
         }
@@ -151,8 +147,8 @@ impl Smooth {
         if let Some((at, amplitude)) = wave {
             let left = price.left_of_wave(at, amplitude);
             let size = with_unit(fixed(amplitude, channel.decimals()), unit);
-            rows.push(Row::fact("strongest wave", format!("{}, {size}", hertz(at))));
-            rows.push(Row::fact("    left of it", format!("{} %", short(100.0 * left, 3))));
+            let left_of_it = format!("{}, {size}: {} % left", hertz(at), short(100.0 * left, 3));
+            rows.push(Row::fact("strongest wave", left_of_it));
             if left < EATEN {
                 rows.extend(Row::text(
                     "",

@@ -61,6 +61,8 @@ struct Found {
 pub(crate) struct Spectrum {
     recipe: Recipe,
     scale: Scale,
+    /// Of what leaves the filters, rather than what goes into them.
+    is_smoothed: bool,
     /// The waterfall is left out.
     without_waterfall: bool,
     /// Another channel, by which the selected one is followed.
@@ -68,7 +70,7 @@ pub(crate) struct Spectrum {
     maker: Maker,
     waterfall: Waterfall,
     /// The channel, the settings and the rows that its lines are of.
-    waterfall_of: Option<(ChannelId, u64)>,
+    waterfall_of: Option<(ChannelId, bool, u64)>,
     /// Not all lines that should be there are there yet.
     is_behind: bool,
     at: Option<Stamp>,
@@ -81,6 +83,7 @@ pub(crate) enum Action {
     Length,
     Scale,
     Waterfall,
+    Smoothed,
     Compare,
     Close,
 }
@@ -90,6 +93,7 @@ const KEYS: &[Binding<Action>] = keys! {
     [(Char('l'), NONE)], Action::Length, "l", "rows of each part: longer tells closer frequencies apart", Some("l length");
     [(Char('d'), NONE)], Action::Scale, "d", "amplitudes linear, in decibels, or as a density", Some("d dB");
     [(Char('f'), NONE)], Action::Waterfall, "f", "show the waterfall, or leave it out", Some("f waterfall");
+    [(Char('o'), NONE)], Action::Smoothed, "o", "of the channel before its filters, or after them", Some("o filters"), channel;
     [(Char('c'), NONE)], Action::Compare, "c", "how late another channel follows the selected one", Some("c compare"), channel;
     [(Esc, NONE)], Action::Close, "Esc", "back to the chart", Some("Esc chart");
 };
@@ -128,6 +132,7 @@ impl Room for Spectrum {
                 }
             }
             Action::Waterfall => self.without_waterfall = !self.without_waterfall,
+            Action::Smoothed => self.is_smoothed = !self.is_smoothed,
             Action::Compare => return self.choose_compared(session),
             Action::Close => return vec![Effect::Close],
         }
@@ -197,7 +202,7 @@ impl Spectrum {
 
     fn find(&mut self, session: &Session) -> Result<Found, String> {
         let id = session.selected;
-        let even = session.even_rows(id, MOST_ROWS)?;
+        let even = session.even_rows(id, self.is_smoothed, MOST_ROWS)?;
         let spectrum =
             self.maker.spectrum(&even.values, even.rate, self.recipe).ok_or("there is no spectrum of these rows")?;
         let peaks = peaks::find(&spectrum);
@@ -205,7 +210,7 @@ impl Spectrum {
         let times: Vec<Stamp> = (0..even.values.len()).map(|row| even.begin.plus(row as f64 / even.rate)).collect();
         let period = Period::of(&times, &even.values, noise);
         let follows = self.compared.filter(|other| session.channel_ids().any(|id| id == *other)).and_then(|other| {
-            let theirs = session.even_rows(other, MOST_ROWS).ok()?;
+            let theirs = session.even_rows(other, self.is_smoothed, MOST_ROWS).ok()?;
             let same = theirs.begin == even.begin && theirs.values.len() == even.values.len();
             let follows = self.maker.follows(&even.values, &theirs.values, even.rate).filter(|_| same)?;
             Some((other, follows))
@@ -228,7 +233,7 @@ impl Spectrum {
     fn follow_waterfall(&mut self, session: &Session) {
         let Some(Ok(found)) = &self.found else { return };
         let (id, rate) = (found.id, found.even.rate);
-        let of = (id, session.revision());
+        let of = (id, self.is_smoothed, session.revision());
         if self.waterfall_of != Some(of) {
             self.waterfall.clear();
             self.waterfall_of = Some(of);
@@ -236,6 +241,7 @@ impl Spectrum {
         let recipe = Recipe { length: self.waterfall_length(), ..self.recipe };
         let hop = self.hop(rate);
         let (chain, channel) = (session.chain_at(id.source), session.channel_at(id));
+        let series = if self.is_smoothed { channel.output() } else { channel.scaled() };
         let most = usize::from(session.size.1);
         let rows = |until: Stamp, count: usize| {
             let store = chain.store();
@@ -243,7 +249,7 @@ impl Spectrum {
             let rows = end.saturating_sub(count as u64).max(store.rows().start)..end;
             let mut times = Vec::new();
             store.read_times(rows.clone(), &mut times);
-            (times, rows.map(|row| channel.scaled().get(row).unwrap_or(f64::NAN)).collect())
+            (times, rows.map(|row| series.get(row).unwrap_or(f64::NAN)).collect())
         };
         let end = (session.viewport.end, most);
         self.is_behind = !self.waterfall.follow(&mut self.maker, recipe, hop, end, LINES_AT_ONCE, rows);

@@ -33,9 +33,14 @@ pub(super) fn draw(room: &Spectrum, session: &Session, theme: Theme, area: Rect,
     let id = found.id;
     let spectrum = &found.spectrum;
     let title = format!(
-        " spectrum of {} {}: {}, {} of {} rows, {} apart ",
+        " spectrum of {} {}{}: {}, {} of {} rows, {} apart ",
         session.letter(id),
         session.title(id),
+        match session.channel_at(id).smoothed() {
+            Some(_) if room.is_smoothed => ", filtered",
+            Some(_) => ", before its filters",
+            None => "",
+        },
         spectrum.window.name(),
         counted(spectrum.parts as u64, "part"),
         spectrum.length,
@@ -120,7 +125,7 @@ fn draw_plot(room: &Spectrum, found: &Found, session: &Session, theme: Theme, pl
 fn draw_waterfall(room: &Spectrum, found: &Found, session: &Session, theme: Theme, place: Rect, buffer: &mut Buffer) {
     let lines: Vec<_> = room.waterfall.lines().rev().take(usize::from(place.height.saturating_sub(1))).collect();
     let hop = room.hop(found.even.rate);
-    let text = format!(" waterfall: one line every {}, newest first ", duration(hop));
+    let text = format!(" waterfall: one line every {} ", duration(hop));
     put(buffer, Rect { height: 1, ..place }, 0, 0, &"─".repeat(usize::from(place.width)), theme.style(Ink::Faint));
     put(buffer, place, 1, 0, &text, theme.style(Ink::Bright));
     if room.is_behind {
@@ -132,7 +137,8 @@ fn draw_waterfall(room: &Spectrum, found: &Found, session: &Session, theme: Them
     for (line, y) in lines.iter().zip(1u16..) {
         if y % 4 == 1 {
             let ago = f64::from(y - 1) * hop;
-            put_right(buffer, gutter, y, &format!("−{}", duration(ago)), theme.style(Ink::Dim));
+            let ago = if y == 1 { "newest".into() } else { format!("−{}", duration((ago * 10.0).round() / 10.0)) };
+            put_right(buffer, gutter, y, &ago, theme.style(Ink::Dim));
         }
         let bins = line.amplitudes.len();
         if bins < 2 || largest <= 0.0 {

@@ -5,7 +5,7 @@ use super::{About, Effect, Follow, Place, Room, listed};
 use crate::keys::{Binding, Key, NONE, keys};
 use crate::rooms::list::{Item, List};
 use crate::screen::plot::{GUTTER, Spans, limits, spans, trace, x_axis, y_axis};
-use crate::screen::text::{cut, put};
+use crate::screen::text::{cut, put, wrapped};
 use crate::session::{ChannelId, Session};
 use crate::theme::{Ink, Theme};
 use amber_core::Stamp;
@@ -84,7 +84,7 @@ impl Room for Trial {
 
     fn open(&mut self, session: &mut Session) -> Result<(), String> {
         let id = selected(session)?;
-        let even = session.even_rows(id, MOST_ROWS)?;
+        let even = session.even_rows(id, false, MOST_ROWS)?;
         if !session.is_held() {
             session.hold();
         }
@@ -190,7 +190,18 @@ impl Room for Trial {
         let (width, height) = (area.width / across, (area.height - 1) / down);
         let columns = usize::from(width.saturating_sub(GUTTER + 2)) * 2;
         let raw = self.spans_of(&stretch.values, columns);
-        let Some(ends) = limits([&raw].into_iter()) else { return };
+        // Spikes would make all else small: they are cut off at the edge.
+        let mut calm = stretch.values.clone();
+        calm.sort_by(f64::total_cmp);
+        let cut = calm.len() / 200;
+        let calm = vec![calm.get(cut).copied().zip(calm.get(calm.len() - 1 - cut).copied())];
+        let all: Vec<Spans> = self.candidates.iter().map(|candidate| self.spans_of(&candidate.out, columns)).collect();
+        let is_calm = |spans: &&Spans| {
+            let beyond =
+                |end: f64| calm[0].is_some_and(|(low, high)| end > high + (high - low) || end < low - (high - low));
+            !spans.iter().flatten().any(|(low, high)| beyond(*low) || beyond(*high))
+        };
+        let Some(ends) = limits(all.iter().filter(is_calm).chain([&calm])) else { return };
         for (at, candidate) in self.candidates.iter().enumerate() {
             let (x, y) = (at as u16 % across * width, at as u16 / across * height);
             let place = Rect { x: area.x + x, y: area.y + 1 + y, width, height };
@@ -290,12 +301,16 @@ impl Trial {
         if let Some(removed) = candidate.removed.filter(|removed| *removed > 0.0) {
             figures += &format!(", takes away {}", with_unit(fixed(removed, places), unit));
         }
-        put(buffer, place, 2, 1, &cut(figures, place.width.saturating_sub(3)), theme.style(Ink::Text));
+        let figures = wrapped(&figures, usize::from(place.width.saturating_sub(3)));
+        let lines = (figures.len() as u16).min(2);
+        for (line, y) in figures.into_iter().take(2).zip(1..) {
+            put(buffer, place, 2, y, &line, theme.style(Ink::Text));
+        }
         let plot = Rect {
             x: place.x + GUTTER,
-            y: place.y + 2,
+            y: place.y + 1 + lines,
             width: place.width.saturating_sub(GUTTER + 2),
-            height: place.height.saturating_sub(3),
+            height: place.height.saturating_sub(2 + lines),
         };
         if plot.height < 2 || plot.width < 10 {
             return;
