@@ -4,6 +4,7 @@
 //! Depends on no other crate of the workspace.
 
 mod board;
+mod chime;
 mod desk;
 mod ear;
 mod flume;
@@ -17,18 +18,20 @@ pub use board::Board;
 pub use flume::{Flume, Programme};
 pub use serve::{Pty, ServeError, ServedBoard, serve};
 
+use chime::Chime;
 use desk::ControlDesk;
 use gremlin::Gremlin;
 use plain::{Chatter, Notes, Plain, Twin};
 
 /// The names by which [`by_name`] knows boards, with what each does.
-pub const BOARDS: [(&str, &str); 7] = [
+pub const BOARDS: [(&str, &str); 8] = [
     ("flume", "a wave flume: two wave gauges, bed pressure, a limit switch, a pump and a sump, 100 rows a second"),
     ("flume-depth", "the same flume, raising still water in steps of 50 mm for calibration"),
     ("twin", "a valve's end switch and a flow meter: two plain numbers that alternate, at 9600 baud"),
     ("notes", "the basin's weather: a JSON object a line"),
     ("chatter", "a carriage: a labelled field a line, words between, its history on request, at 57600 baud"),
     ("desk", "the flume's control desk: knob, lever, thermistor, and three faulty inputs"),
+    ("chime", "a struck glass bowl with two pick-ups, 4,000 rows a second at 2 Mbaud"),
     ("gremlin", "the flume behind a bad cable: garbles, drops, floods, sends escapes, vanishes and comes back"),
 ];
 
@@ -41,6 +44,7 @@ pub fn by_name(name: &str, seed: u64) -> Option<Box<dyn Board>> {
         "notes" => Box::new(Plain::new(|| Notes, seed)),
         "chatter" => Box::new(Plain::new(Chatter::new, seed)),
         "desk" => Box::new(Plain::new(|| ControlDesk, seed)),
+        "chime" => Box::new(Plain::new(|| Chime, seed)),
         "gremlin" => Box::new(Gremlin::new(seed, gremlin::PAUSE)),
         _ => return None,
     })

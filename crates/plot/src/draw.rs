@@ -15,6 +15,9 @@ const TOP: i32 = 3_700;
 /// Rows of marks that are listed below the figure.
 const LISTED: usize = 6;
 
+/// Shades that are told apart.
+const SHADES: f32 = 12.0;
+
 /// Height of a digital lane.
 const LOGIC: i32 = 900;
 
@@ -72,7 +75,7 @@ impl Drawing<'_, '_> {
         let lanes = figure.lanes.len().max(1) as i32;
         let gap = 350;
         let height = (logic_top - TOP - gap * lanes) / lanes;
-        self.time_axis(bottom)?;
+        self.x_axis(bottom)?;
         for (index, lane) in (0..).zip(&figure.lanes) {
             let top = TOP + index * (height + gap);
             self.lane(lane, top, top + height)?;
@@ -84,7 +87,7 @@ impl Drawing<'_, '_> {
     }
 
     fn x(&self, seconds: f64) -> i32 {
-        let (from, to) = self.figure.time;
+        let (from, to) = self.figure.x;
         let share = (seconds - from) / (to - from).max(f64::MIN_POSITIVE);
         LEFT + (share.clamp(0.0, 1.0) * f64::from(WIDTH - LEFT - RIGHT)).round() as i32
     }
@@ -108,9 +111,12 @@ impl Drawing<'_, '_> {
                 for part in dashed(vec![(x, y), (x + 700, y)], trace.ink) {
                     self.line(part, &ink, 90)?;
                 }
-                let unit = if lane.label.is_empty() { String::new() } else { format!(" in {}", lane.label) };
+                let unit = if lane.unit.is_empty() { String::new() } else { format!(" in {}", lane.unit) };
                 let smoothed = if trace.pale.is_empty() { "" } else { ", smoothed" };
                 let text = format!("{} {}{unit}{smoothed}", trace.letter, trace.name);
+                if x > WIDTH - RIGHT - 2_000 {
+                    return Ok(());
+                }
                 self.text(&text, x + 850, y, 380, &BLACK_INK, HPos::Left)?;
                 // Letters of this font are about half as wide as high.
                 x += 1_500 + text.chars().count() as i32 * 190;
@@ -119,8 +125,8 @@ impl Drawing<'_, '_> {
         Ok(())
     }
 
-    fn time_axis(&self, bottom: i32) -> Result<(), PlotError> {
-        let (from, to) = self.figure.time;
+    fn x_axis(&self, bottom: i32) -> Result<(), PlotError> {
+        let (from, to) = self.figure.x;
         for (value, label) in ticks(from, to, 12) {
             let x = self.x(value);
             self.line(vec![(x, TOP), (x, bottom)], &RULE, 8)?;
@@ -128,7 +134,7 @@ impl Drawing<'_, '_> {
             self.text(&label, x, bottom + 420, 380, &BLACK_INK, HPos::Center)?;
         }
         self.line(vec![(LEFT, bottom), (WIDTH - RIGHT, bottom)], &GREY, 14)?;
-        self.text(&self.figure.time_label, (LEFT + WIDTH - RIGHT) / 2, bottom + 1_050, 400, &BLACK_INK, HPos::Center)
+        self.text(&self.figure.x_label, (LEFT + WIDTH - RIGHT) / 2, bottom + 1_050, 400, &BLACK_INK, HPos::Center)
     }
 
     fn lane(&self, lane: &Lane, top: i32, bottom: i32) -> Result<(), PlotError> {
@@ -143,6 +149,7 @@ impl Drawing<'_, '_> {
         }
         let frame = vec![(LEFT, top), (LEFT, bottom), (WIDTH - RIGHT, bottom)];
         self.line(frame, &GREY, 14)?;
+        self.shades(lane, &y)?;
         let label = if lane.label.is_empty() { "counts" } else { &lane.label };
         let style = (FAMILIES, 440.0 * 1.24).into_text_style(self.area).color(&BLACK_INK);
         let style = style.transform(FontTransform::Rotate270).pos(Pos::new(HPos::Center, VPos::Center));
@@ -180,6 +187,31 @@ impl Drawing<'_, '_> {
         })
     }
 
+    /// Rows of shades as filled rectangles, those of one shade beside one another as one.
+    fn shades(&self, lane: &Lane, y: &impl Fn(f64) -> i32) -> Result<(), PlotError> {
+        for row in &lane.shades {
+            let (top, bottom) = (y(row.to), y(row.from));
+            let count = row.shares.len();
+            let (from, to) = row.x;
+            let place = |at: usize| self.x(from + (to - from) * at as f64 / count.max(1) as f64);
+            let shade = |share: f32| (share.clamp(0.0, 1.0) * SHADES).round();
+            let mut at = 0;
+            while at < count {
+                let own = shade(row.shares[at]);
+                let run = row.shares[at..].iter().take_while(|share| shade(**share) == own).count();
+                if own > 0.0 {
+                    let mix = |c: u8| (255.0 - (255.0 - f32::from(c)) * own / SHADES).round() as u8;
+                    let ink = INKS[row.ink % INKS.len()];
+                    let colour = RGBColor(mix(ink.0), mix(ink.1), mix(ink.2));
+                    let corners = [(place(at), top), (place(at + run), bottom)];
+                    self.area.draw(&Rectangle::new(corners, colour.filled())).map_err(rejected)?;
+                }
+                at += run;
+            }
+        }
+        Ok(())
+    }
+
     /// The traces' letters beside their ends, moved apart where they would fall on one another.
     fn letters(&self, traces: &[Trace], y: &impl Fn(f64) -> i32) -> Result<(), PlotError> {
         let end = |trace: &Trace| trace.runs.last().and_then(|run| run.last()).map(|(_, value)| y(*value));
@@ -202,7 +234,7 @@ impl Drawing<'_, '_> {
         self.text(&lane.letter.to_string(), WIDTH - RIGHT + 300, (high + low) / 2, 420, &ink, HPos::Left)?;
         let mut points: Vec<(i32, i32)> = Vec::new();
         let mut end = f64::NAN;
-        let rounding = (self.figure.time.1 - self.figure.time.0) * 1e-6;
+        let rounding = (self.figure.x.1 - self.figure.x.0) * 1e-6;
         for (from, to, is_high) in &lane.levels {
             if *from - end > rounding {
                 self.line(std::mem::take(&mut points), &ink, 34)?;
@@ -215,7 +247,7 @@ impl Drawing<'_, '_> {
     }
 
     fn marks(&self, bottom: i32) -> Result<(), PlotError> {
-        let (from, to) = self.figure.time;
+        let (from, to) = self.figure.x;
         let mut listed = 0;
         for mark in self.figure.marks.iter().filter(|mark| (from..=to).contains(&mark.at)) {
             let x = self.x(mark.at);
@@ -233,7 +265,6 @@ impl Drawing<'_, '_> {
     }
 }
 
-/// A lighter shade for what lies behind.
 /// The parts of a line that are drawn: all of it for the first six inks, dashes for the next six, dots for the others.
 fn dashed(points: Vec<(i32, i32)>, ink: usize) -> Vec<Vec<(i32, i32)>> {
     let (on, off) = match ink / INKS.len() {
@@ -273,6 +304,7 @@ fn dashed(points: Vec<(i32, i32)>, ink: usize) -> Vec<Vec<(i32, i32)>> {
     parts
 }
 
+/// A lighter shade for what lies behind.
 fn pale(ink: RGBColor) -> RGBColor {
     let mix = |c: u8| (f64::from(c) * 0.35 + 255.0 * 0.65).round() as u8;
     RGBColor(mix(ink.0), mix(ink.1), mix(ink.2))
@@ -287,7 +319,7 @@ fn ticks(low: f64, high: f64, most: usize) -> Vec<(f64, String)> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{FigureMark, pdf};
+    use crate::{FigureMark, Shades, pdf};
 
     fn figure() -> Figure {
         let wave = |phase: f64| {
@@ -303,13 +335,15 @@ mod tests {
         Figure {
             title: "wave <flume> & \"friends\"".into(),
             subtitle: "take-0001".into(),
-            time: (0.0, 10.0),
-            time_label: "seconds since the start".into(),
+            x: (0.0, 10.0),
+            x_label: "seconds since the start".into(),
             lanes: vec![Lane {
                 label: "mm".into(),
+                unit: "mm".into(),
                 limits: (60.0, 140.0),
                 traces: vec![trace('A', "gauge_a", 0, 0.0), trace('B', "gauge_b", 1, 1.0)],
                 thresholds: vec![(120.0, 0)],
+                shades: Vec::new(),
             }],
             logic: vec![LogicLane {
                 letter: 'C',
@@ -349,6 +383,10 @@ mod tests {
         wild.lanes[0].traces[0].runs = vec![vec![(-1e9, -1e9), (1e9, 1e12)], vec![], vec![(5.0, 100.0)]];
         wild.lanes[0].thresholds.push((1e9, 1));
         wild.logic[0].levels.push((9.0, 1e6, true));
+        wild.lanes[0].shades = vec![
+            Shades { from: -1e9, to: 90.0, x: (-5.0, 99.0), ink: 2, shares: vec![0.5, 0.5, f32::NAN, 7.0, -1.0] },
+            Shades::default(),
+        ];
         wild.marks.push(FigureMark { number: 9, at: 77.0, note: "not in view".into() });
         let text = svg(&wild).unwrap();
         for points in text.split("points=\"").skip(1).map(|rest| rest.split('"').next().unwrap()) {
@@ -363,7 +401,7 @@ mod tests {
 
     #[test]
     fn an_empty_figure_and_many_lanes_can_be_drawn_too() {
-        let empty = Figure { time: (0.0, 1.0), ..Figure::default() };
+        let empty = Figure { x: (0.0, 1.0), ..Figure::default() };
         assert!(svg(&empty).unwrap().contains("</svg>"));
         let mut many = figure();
         many.lanes = vec![many.lanes[0].clone(); 6];

@@ -20,17 +20,17 @@ pub enum PlotError {
     Page(String),
 }
 
-/// A figure: lanes above one another over one time axis.
+/// A figure: lanes above one another over one axis, mostly of time.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Figure {
     /// What it shows.
     pub title: String,
     /// Where and when it was measured.
     pub subtitle: String,
-    /// The time axis' limits in seconds, first before last.
-    pub time: (f64, f64),
-    /// What the time axis counts from.
-    pub time_label: String,
+    /// The limits of the axis across, the first before the last: seconds, or hertz of a spectrum.
+    pub x: (f64, f64),
+    /// What the axis across says.
+    pub x_label: String,
     /// Analog lanes from top to bottom.
     pub lanes: Vec<Lane>,
     /// Digital lanes from top to bottom.
@@ -42,14 +42,33 @@ pub struct Figure {
 /// Analog channels that share a y axis.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Lane {
-    /// What the axis is labelled with: a quantity's unit.
+    /// What the axis is labelled with.
     pub label: String,
+    /// The unit that the legend gives its channels; may be empty.
+    pub unit: String,
     /// Bottom and top of the axis; bottom below top, both finite.
     pub limits: (f64, f64),
     /// The channels.
     pub traces: Vec<Trace>,
     /// Dashed lines: the value, and the number of the ink.
     pub thresholds: Vec<(f64, usize)>,
+    /// Rows of shades behind all else, as those of a waterfall.
+    pub shades: Vec<Shades>,
+}
+
+/// A row of shades.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Shades {
+    /// From which value of the lane's axis it reaches.
+    pub from: f64,
+    /// Up to which one.
+    pub to: f64,
+    /// From where to where on the axis across.
+    pub x: (f64, f64),
+    /// The number of its ink.
+    pub ink: usize,
+    /// How dark each part of it is, all parts being equally wide: from 0, nothing, to 1.
+    pub shares: Vec<f32>,
 }
 
 /// One channel as lines.
@@ -61,7 +80,7 @@ pub struct Trace {
     pub name: String,
     /// The number of its ink.
     pub ink: usize,
-    /// Points (seconds, value), broken into runs where there are gaps.
+    /// Points (across, value), broken into runs where there are gaps.
     pub runs: Vec<Vec<(f64, f64)>>,
     /// The same before smoothing, drawn pale behind; empty when not smoothed.
     pub pale: Vec<Vec<(f64, f64)>>,
@@ -85,7 +104,7 @@ pub struct LogicLane {
 pub struct FigureMark {
     /// The number that stands on its line.
     pub number: u64,
-    /// Seconds on the time axis.
+    /// Where on the axis across.
     pub at: f64,
     /// The note; listed below the figure.
     pub note: String,

@@ -1,5 +1,6 @@
 //! The command line.
 
+use crate::commands::analyse::{BlockArgs, SpectrumArgs, StatsArgs};
 use amber_core::split::Shape;
 use clap::{Args, Parser, Subcommand};
 use std::path::PathBuf;
@@ -122,6 +123,12 @@ pub(crate) enum Command {
         #[arg(long, value_name = "FILE")]
         bench: Option<PathBuf>,
     },
+    /// Say what the channels of a stretch amount to, without a screen: mean, deviation, RMS, slope, effective bits.
+    Stats(StatsArgs),
+    /// The spectrum of a channel as CSV, without a screen; what stands out is said on standard error.
+    Spectrum(SpectrumArgs),
+    /// The last rows of a stretch as CSV, evenly indexed, or a named block of a take.
+    Block(BlockArgs),
     /// Work a formula out and print its value, or where it is wrong.
     #[command(after_help = FUNCTIONS.as_str())]
     Calc {
@@ -134,7 +141,7 @@ pub(crate) enum Command {
     },
     /// Serve a simulated board alone and print its device, for any program to open.
     Board {
-        /// flume, flume-depth, twin, notes, chatter, desk or gremlin.
+        /// flume, flume-depth, twin, notes, chatter, desk, chime or gremlin.
         name: String,
         /// Where its randomness starts.
         #[arg(long, default_value_t = 1)]

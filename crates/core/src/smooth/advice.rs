@@ -227,6 +227,8 @@ pub fn advise(values: &[f64], rate: f64, maker: &mut Maker) -> Option<Advice> {
     let rows = Rows { values, interval: 1.0 / rate, noise, hum, spikes };
     let hum_power: f64 = rows.hum.iter().map(|(_, amplitude)| amplitude * amplitude / 2.0).sum();
     let own = noise * noise + hum_power;
+    let spiked =
+        values.iter().zip(&calm).map(|(value, calm)| (value - calm).powi(2)).sum::<f64>() / values.len() as f64;
     let count = rows.spikes.iter().filter(|spike| **spike).count();
     let front: Vec<Filter> =
         if count > 0 { vec![Spikes { window: Strength::Rows(7), deviations: 6.0 }.into()] } else { Vec::new() };
@@ -268,7 +270,7 @@ pub fn advise(values: &[f64], rate: f64, maker: &mut Maker) -> Option<Advice> {
     Some(Advice {
         noise,
         spikes: count,
-        error: own.sqrt(),
+        error: (own + spiked).sqrt(),
         wave: strongest_wave(&whole),
         hum: rows.hum,
         best,

@@ -3,7 +3,10 @@
 use super::Maker;
 
 /// Peaks of the correlation that are at least this share of the largest one may be the right one as well.
-const RIVAL: f64 = 0.95;
+const RIVAL: f64 = 0.9;
+
+/// Between two peaks of a wave that repeats the correlation falls below this share of the largest one.
+const VALLEY: f64 = 0.5;
 
 /// How one channel follows another.
 #[derive(Clone, Debug, PartialEq)]
@@ -76,13 +79,21 @@ impl Maker {
             let shift = if bend == 0.0 { 0.0 } else { 0.5 * (before - after) / bend };
             (lags[top] as f64 + shift.clamp(-0.5, 0.5)) / rate
         };
-        let is_rival = |top: &&usize| **top != best && all[**top].signum() == all[best].signum();
-        let mut rivals: Vec<f64> = tops
-            .iter()
-            .filter(is_rival)
-            .filter(|top| all[**top].abs() >= RIVAL * all[best].abs())
-            .map(|top| seconds(*top))
-            .collect();
+        // The highest of each peak that a valley parts from those that are known.
+        let height = |top: usize| all[top] * all[best].signum();
+        let mut others: Vec<usize> = tops.iter().copied().filter(|top| height(*top) >= RIVAL * height(best)).collect();
+        others.sort_by(|x, y| height(*y).total_cmp(&height(*x)));
+        let mut known = vec![best];
+        for top in others {
+            let is_apart = |other: &usize| {
+                let mut between = top.min(*other)..=top.max(*other);
+                between.any(|at| height(at) < VALLEY * height(best))
+            };
+            if known.iter().all(is_apart) {
+                known.push(top);
+            }
+        }
+        let mut rivals: Vec<f64> = known[1..].iter().map(|top| seconds(*top)).collect();
         rivals.sort_by(|x, y| x.abs().total_cmp(&y.abs()));
         Some(Follows { seconds: seconds(best), correlation: all[best], rivals })
     }

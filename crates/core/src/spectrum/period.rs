@@ -2,6 +2,9 @@
 
 use crate::Stamp;
 
+/// Periods that vary by more than this share are none.
+const VARIES: f64 = 0.2;
+
 /// What crossings say of a wave.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Period {
@@ -24,8 +27,8 @@ impl Period {
     }
 
     /// Finds the period in these rows, whose noise is known, by the rising crossings of the middle between their ends, spikes
-    /// apart; times are read off the line between rows. `None` for less than one period, or a wave that is no larger than the
-    /// noise.
+    /// apart; times are read off the line between rows. `None` for less than one period, a wave that is no larger than the
+    /// noise, or periods that vary by more than a fifth.
     pub fn of(times: &[Stamp], values: &[f64], noise: f64) -> Option<Period> {
         let mut sorted: Vec<f64> = values.iter().copied().filter(|value| value.is_finite()).collect();
         if sorted.len() < 4 {
@@ -63,6 +66,7 @@ impl Period {
         let periods = || crossings.windows(2).map(|pair| pair[1] - pair[0]);
         let seconds = periods().sum::<f64>() / count as f64;
         let spread = crate::stats::deviation(periods).unwrap_or(f64::NAN);
-        Some(Period { seconds, spread, count, level, hysteresis })
+        let is_one = !(spread > VARIES * seconds);
+        is_one.then_some(Period { seconds, spread, count, level, hysteresis })
     }
 }

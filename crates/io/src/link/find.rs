@@ -9,9 +9,9 @@ use std::io::ErrorKind;
 use std::time::{Duration, Instant};
 
 /// The speeds that are tried, in the order in which boards use them.
-pub(super) const COMMON: [u32; 15] = [
-    115_200, 9600, 57_600, 38_400, 19_200, 230_400, 250_000, 921_600, 460_800, 500_000, 1_000_000, 74_880, 4800, 2400,
-    1200,
+pub(super) const COMMON: [u32; 18] = [
+    115_200, 9600, 57_600, 38_400, 19_200, 230_400, 250_000, 921_600, 460_800, 500_000, 1_000_000, 2_000_000,
+    1_500_000, 3_000_000, 74_880, 4800, 2400, 1200,
 ];
 
 /// A score that is good enough to listen no further, and one that is too bad to go on with.

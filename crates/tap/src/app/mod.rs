@@ -85,6 +85,17 @@ impl App {
         }
     }
 
+    /// What the view shows, as a figure; what views have none, that of the chart.
+    pub(crate) fn figure(&self) -> amber_plot::Figure {
+        let of_view = match self.view {
+            RoomId::Spectrum => self.rooms.spectrum.figure(&self.session),
+            RoomId::Block => self.rooms.block.figure(&self.session),
+            RoomId::Trial => self.rooms.trial.figure(&self.session),
+            _ => None,
+        };
+        of_view.unwrap_or_else(|| crate::figure::of(&self.session))
+    }
+
     /// The room beside the view, if there is one.
     pub(crate) fn side(&self) -> Option<RoomId> {
         self.side.last().copied()

@@ -473,7 +473,7 @@ impl Shell<'_> {
 
     /// Draws and writes in the background, so that the screen goes on.
     fn write_figure(&mut self) -> anyhow::Result<()> {
-        let figure = figure::of(&self.app.session);
+        let figure = self.app.figure();
         let folder = self.app.session.folder().clone();
         let draw =
             move || Some(Message::Figure(figure::write_both(&figure, &folder).map_err(|error| format!("{error:#}"))));

@@ -9,6 +9,7 @@ use crate::rooms::list::{Item, List};
 use crate::rooms::prompt::Prompt;
 use crate::session::{Request, SHARES, Session};
 use crate::theme::Theme;
+use amber_core::bench::Kind;
 use amber_core::block::{Block as Rows, Length, MOST_ROWS, SIZES};
 use amber_core::digits::{counted, duration, typed};
 use crossterm::event::KeyCode::{Char, Enter, Esc, PageDown, PageUp};
@@ -170,6 +171,18 @@ impl Block {
             Some(block) => Some(Arc::clone(block)),
             None => self.present.clone(),
         }
+    }
+
+    /// The channels of the block that are shown, as a figure; `None` without rows.
+    pub(crate) fn figure(&self, session: &Session) -> Option<amber_plot::Figure> {
+        let block = self.block(session).filter(|block| !block.times.is_empty())?;
+        let is_drawn = |place: &usize| {
+            let id = session.own(*place);
+            let known = session.channel_ids().any(|known| known == id);
+            !known || matches!(session.channel_at(id).kind(), Kind::Analog)
+        };
+        let columns: Vec<_> = block.columns.iter().enumerate().filter(|(place, _)| is_drawn(place)).collect();
+        Some(crate::figure::analysis::block(&session.source_text(), &block, &columns))
     }
 
     /// Lets the block be chosen that is shown, or with which it is compared.

@@ -3,6 +3,7 @@
 mod view;
 
 use super::{About, Effect, Follow, Place, Room, listed};
+use crate::figure::analysis::{self, Of};
 use crate::keys::{Binding, Key, NONE, keys};
 use crate::rooms::list::{Item, List};
 use crate::session::{ChannelId, Session};
@@ -181,6 +182,14 @@ impl Spectrum {
     fn set_length(&mut self, rows: usize) {
         self.recipe.length = rows;
         self.at = None;
+    }
+
+    /// What is shown, as a figure; `None` while there is nothing.
+    pub(crate) fn figure(&self, session: &Session) -> Option<amber_plot::Figure> {
+        let found = self.found.as_ref()?.as_ref().ok()?;
+        let lines: Vec<_> = if self.without_waterfall { Vec::new() } else { self.waterfall.lines().collect() };
+        let hop = self.hop(found.even.rate);
+        Some(analysis::spectrum(&Of::of(session, found.id), &found.spectrum, &found.peaks, &lines, hop))
     }
 
     fn choose_compared(&self, session: &Session) -> Vec<Effect> {

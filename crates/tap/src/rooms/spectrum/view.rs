@@ -214,7 +214,8 @@ fn draw_list(found: &Found, session: &Session, theme: Theme, list: Rect, buffer:
             text += &format!(", {} degrees of {}", fixed(degrees, 0), hertz(peak.hertz));
         }
         if !follows.rivals.is_empty() {
-            let rivals: Vec<String> = follows.rivals.iter().take(2).map(|seconds| duration(seconds.abs())).collect();
+            let rivals: Vec<String> =
+                follows.rivals.iter().take(2).map(|seconds| duration(*seconds * follows.seconds.signum())).collect();
             text += &format!("; a wave repeats, so it may also be {}", rivals.join(" or "));
         }
         lines.extend(wrapped(&text, usize::from(list.width)).into_iter().map(|line| (line, Ink::Bright)));

@@ -2,6 +2,7 @@
 
 use super::smooth::{in_words, price_in_words, selected, use_filters};
 use super::{About, Effect, Follow, Place, Room, listed};
+use crate::figure::analysis::{self, Of};
 use crate::keys::{Binding, Key, NONE, keys};
 use crate::rooms::list::{Item, List};
 use crate::screen::plot::{GUTTER, Spans, limits, spans, trace, x_axis, y_axis};
@@ -15,7 +16,7 @@ use amber_core::smooth::advice::{self, strongest_wave};
 use amber_core::smooth::{Filter, Price, Signal, Smoother};
 use amber_core::spectrum::even::Even;
 use amber_core::spectrum::{Maker, Recipe};
-use amber_core::stats::{Noise, deviation};
+use amber_core::stats::Noise;
 use crossterm::event::KeyCode::{BackTab, Char, Enter, Esc, Tab};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -32,8 +33,7 @@ struct Candidate {
     filters: Vec<Filter>,
     out: Vec<f64>,
     price: Price,
-    /// The noise that is left, told from movement as if it were white in what is taken away.
-    removed: Option<f64>,
+    /// The share of the strongest wave that is left.
     left: Option<f64>,
 }
 
@@ -190,18 +190,7 @@ impl Room for Trial {
         let (width, height) = (area.width / across, (area.height - 1) / down);
         let columns = usize::from(width.saturating_sub(GUTTER + 2)) * 2;
         let raw = self.spans_of(&stretch.values, columns);
-        // Spikes would make all else small: they are cut off at the edge.
-        let mut calm = stretch.values.clone();
-        calm.sort_by(f64::total_cmp);
-        let cut = calm.len() / 200;
-        let calm = vec![calm.get(cut).copied().zip(calm.get(calm.len() - 1 - cut).copied())];
-        let all: Vec<Spans> = self.candidates.iter().map(|candidate| self.spans_of(&candidate.out, columns)).collect();
-        let is_calm = |spans: &&Spans| {
-            let beyond =
-                |end: f64| calm[0].is_some_and(|(low, high)| end > high + (high - low) || end < low - (high - low));
-            !spans.iter().flatten().any(|(low, high)| beyond(*low) || beyond(*high))
-        };
-        let Some(ends) = limits(all.iter().filter(is_calm).chain([&calm])) else { return };
+        let Some(ends) = self.limits(columns) else { return };
         for (at, candidate) in self.candidates.iter().enumerate() {
             let (x, y) = (at as u16 % across * width, at as u16 / across * height);
             let place = Rect { x: area.x + x, y: area.y + 1 + y, width, height };
@@ -211,6 +200,32 @@ impl Room for Trial {
 }
 
 impl Trial {
+    /// The candidates, as a figure; `None` without one.
+    pub(crate) fn figure(&self, session: &Session) -> Option<amber_plot::Figure> {
+        let id = self.of.filter(|id| session.channel_ids().any(|known| known == *id))?;
+        let stretch = self.stretch.as_ref().filter(|_| !self.candidates.is_empty())?;
+        let name =
+            |candidate: &Candidate| format!("{}: {}", in_words(&candidate.filters), price_in_words(&candidate.price));
+        let candidates: Vec<(String, &[f64])> =
+            self.candidates.iter().map(|candidate| (name(candidate), &candidate.out[..])).collect();
+        let limits = self.limits(1800)?;
+        let of = Of::of(session, id);
+        Some(analysis::trial(&of, stretch.rate, &stretch.values, &candidates, limits))
+    }
+
+    /// From where to where the plots reach. Spikes would make all else small: they are cut off at the edge.
+    fn limits(&self, columns: usize) -> Option<(f64, f64)> {
+        let mut sorted = self.stretch.as_ref()?.values.clone();
+        sorted.sort_by(f64::total_cmp);
+        let cut = sorted.len() / 200;
+        let (low, high) = (*sorted.get(cut)?, *sorted.get(sorted.len() - 1 - cut)?);
+        let calm = vec![Some((low, high))];
+        let all: Vec<Spans> = self.candidates.iter().map(|candidate| self.spans_of(&candidate.out, columns)).collect();
+        let room = high - low;
+        let is_calm = |spans: &&Spans| spans.iter().flatten().all(|span| span.0 >= low - room && span.1 <= high + room);
+        limits(all.iter().filter(is_calm).chain([&calm]))
+    }
+
     fn spans_of(&self, values: &[f64], columns: usize) -> Spans {
         let last = values.len().saturating_sub(1).max(1) as f64;
         spans(values.iter().enumerate().map(|(row, value)| (row as f64 / last, *value)), columns)
@@ -224,9 +239,8 @@ impl Trial {
         Smoother::new(&filters).push_all(&times, &mut out);
         let signal = Signal { interval: 1.0 / stretch.rate, noise: self.noise, step: 20.0 * self.noise };
         let price = Price::of(&filters, signal);
-        let apart = || stretch.values.iter().zip(&out).map(|(raw, out)| raw - out).filter(|value| !value.is_nan());
         let left = self.wave.map(|(hertz, amplitude)| price.left_of_wave(hertz, amplitude));
-        Some(Candidate { removed: deviation(apart), filters, out, price, left })
+        Some(Candidate { filters, out, price, left })
     }
 
     fn replace(&mut self, at: usize, filters: Vec<Filter>) {
@@ -290,16 +304,14 @@ impl Trial {
         put(buffer, place, 1, 0, &cut(head, place.width.saturating_sub(2)), theme.style(ink));
         let price = &candidate.price;
         let after = with_unit(fixed(self.noise * price.noise_gain, places), unit);
-        let times = short(1.0 / price.noise_gain, 2);
-        let mut figures = format!("noise {after} ({times} times less), {}", price_in_words(price));
+        let times = 1.0 / price.noise_gain;
+        let times = if times < 1.05 { "as before".into() } else { format!("{} times less", short(times, 2)) };
+        let mut figures = format!("noise {after} ({times}), {}", price_in_words(price));
         if let Some(rise) = price.rise.filter(|rise| *rise > 0.0) {
             figures += &format!(", rise time {}", duration(rise));
         }
         if let Some(left) = candidate.left {
             figures += &format!(", {} % of the wave left", short(100.0 * left, 3));
-        }
-        if let Some(removed) = candidate.removed.filter(|removed| *removed > 0.0) {
-            figures += &format!(", takes away {}", with_unit(fixed(removed, places), unit));
         }
         let figures = wrapped(&figures, usize::from(place.width.saturating_sub(3)));
         let lines = (figures.len() as u16).min(2);

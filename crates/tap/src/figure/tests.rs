@@ -57,7 +57,7 @@ fn a_figure_has_the_lanes_of_the_screen() {
     app.session.viewport = app.session.look();
     let figure = of(&app.session);
     assert_eq!(figure.title, "figure <1>");
-    assert_eq!(figure.time, (-10.0, 0.0));
+    assert_eq!(figure.x, (-10.0, 0.0));
     assert_eq!(figure.lanes.iter().map(|lane| lane.label.as_str()).collect::<Vec<_>>(), ["mm", "kPa"]);
     let names = |lane: &Lane| lane.traces.iter().map(|t| format!("{} {}", t.letter, t.name)).collect::<Vec<_>>();
     assert_eq!(names(&figure.lanes[0]), ["A a", "B b"]);
@@ -103,7 +103,7 @@ fn what_is_hidden_or_zoomed_away_is_not_drawn() {
     app.session.viewport = app.session.look();
     let figure = of(&app.session);
     assert_eq!(figure.lanes.len(), 1);
-    assert_eq!(figure.time, (-2.0, 0.0));
+    assert_eq!(figure.x, (-2.0, 0.0));
     assert!(figure.marks.is_empty());
     let times = figure.lanes[0].traces[0].runs.iter().flatten().map(|(t, _)| *t);
     assert!(times.into_iter().all(|t| (-2.01..=0.01).contains(&t)));

@@ -1,5 +1,7 @@
 //! From the screen to a figure on paper: the lanes in view, drawn by `amber-plot`.
 
+pub(crate) mod analysis;
+
 use crate::session::{AnalogLane, ChannelId, Session, Source};
 use amber_core::Stamp;
 use amber_core::tail::visible;
@@ -35,6 +37,8 @@ pub(crate) fn of(session: &Session) -> Figure {
     let lanes = session.lanes();
     let lane = |lane: &AnalogLane| Lane {
         label: visible(lane.unit.as_bytes()),
+        unit: visible(lane.unit.as_bytes()),
+        shades: Vec::new(),
         limits: lane.limits,
         traces: lane
             .channels
@@ -73,8 +77,8 @@ pub(crate) fn of(session: &Session) -> Figure {
     Figure {
         title: visible(if name.is_empty() { "readings" } else { name }.as_bytes()),
         subtitle: visible(format!("{source}, up to {}", wall(end)).as_bytes()),
-        time,
-        time_label,
+        x: time,
+        x_label: time_label,
         lanes: lanes.analog.iter().map(lane).collect(),
         logic: lanes.digital.iter().map(logic).collect(),
         marks: marks.filter(|mark| (time.0..=time.1).contains(&mark.at)).collect(),
@@ -196,5 +200,4 @@ fn write_new(path: &Path, bytes: &[u8]) -> anyhow::Result<()> {
 }
 
 #[cfg(test)]
-#[path = "figure_tests.rs"]
 mod tests;

@@ -1,0 +1,187 @@
+//! What the commands on recorded rows share: opening a take or a text, finding a channel, a stretch of its rows.
+
+use super::unreadable;
+use crate::figure::analysis::Of;
+use crate::print::aside;
+use crate::session::chain_of;
+use amber_core::Stamp;
+use amber_core::bench::{Bench, Kind};
+use amber_core::chain::{Chain, Channel};
+use amber_core::clock::{Opening, Time};
+use amber_core::spectrum::even::Even;
+use amber_core::store::Limits;
+use amber_io::disk;
+use anyhow::bail;
+use clap::Args;
+use std::ops::Range;
+use std::path::{Path, PathBuf};
+
+/// The name of a source, its chain, and its start.
+pub(super) type Part = (String, (Chain, Stamp));
+
+/// Where the rows are, and which of them.
+#[derive(Debug, Args)]
+pub(crate) struct Stretch {
+    /// A take's folder, or a text file.
+    #[arg(value_name = "TAKE|FILE")]
+    pub(crate) source: PathBuf,
+    /// From so many seconds behind the start.
+    #[arg(long, value_name = "SECONDS", allow_negative_numbers = true)]
+    pub(crate) from: Option<f64>,
+    /// Up to so many seconds behind the start.
+    #[arg(long, value_name = "SECONDS", allow_negative_numbers = true)]
+    pub(crate) to: Option<f64>,
+    /// Rows a second, for a text without a time of its own.
+    #[arg(long, value_name = "HZ")]
+    pub(crate) rate: Option<f64>,
+    /// Settings to see it with: shape, scales, formulas, filters.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) bench: Option<PathBuf>,
+}
+
+/// A channel of an opened source.
+pub(super) struct Found<'a> {
+    pub(super) title: String,
+    pub(super) place: usize,
+    pub(super) index: usize,
+    pub(super) channel: &'a Channel,
+}
+
+/// Opens a take or a text.
+pub(super) fn opened(source: &Path, bench: Option<Bench>) -> anyhow::Result<Vec<Part>> {
+    if source.is_dir() { takes(source, bench) } else { Ok(vec![(String::new(), text(source, bench)?)]) }
+}
+
+fn takes(folder: &Path, bench: Option<Bench>) -> anyhow::Result<Vec<Part>> {
+    let takes = amber_io::take::open_all(folder)?;
+    let chain = |(i, (name, take)): (usize, (String, amber_io::take::OpenedTake))| {
+        take.told.iter().for_each(|told| aside(format_args!("{}: {told}", take.folder.display())));
+        let (bench, place) = match &bench {
+            Some(bench) if i < bench.sources.len() && !take.from_table => (bench, i),
+            _ => (&take.bench, 0),
+        };
+        let chain = chain_of(&take, bench, place)?;
+        // The table of a take begins with a row that was measured before it was started, if there is one.
+        let first = chain.store().time(chain.store().rows().start).unwrap_or(take.start);
+        Ok((name, (chain, first.min(take.start))))
+    };
+    takes.into_iter().enumerate().map(chain).collect()
+}
+
+/// A text has no arrival times: its rows have those that the clock in it tells.
+fn text(path: &Path, bench: Option<Bench>) -> anyhow::Result<(Chain, Stamp)> {
+    let text = disk::read(path, disk::LONGEST).map_err(|error| unreadable(path, &error))?;
+    let mut chain = Chain::new(&bench.unwrap_or_default(), 0, Limits::NONE);
+    chain.open(Opening::Text { at: Stamp(0), arrives: false }, false);
+    text.chunks(1 << 16).for_each(|piece| chain.feed(Stamp(0), piece));
+    chain.end();
+    Ok((chain, Stamp(0)))
+}
+
+/// All channels, by the names by which a person asks for them: `SOURCE.NAME` where there are several sources.
+pub(super) fn channels(parts: &[Part]) -> Vec<Found<'_>> {
+    let several = parts.len() > 1;
+    let mut found = Vec::new();
+    for (place, (name, (chain, _))) in parts.iter().enumerate() {
+        for (index, channel) in chain.channels().iter().enumerate() {
+            let title = channel.title();
+            let title = if several { format!("{name}.{title}") } else { title.to_owned() };
+            found.push(Found { title, place, index, channel });
+        }
+    }
+    found
+}
+
+/// The place and the index of the channel that is asked for.
+pub(super) fn channel(parts: &[Part], source: &Path, wanted: &str) -> anyhow::Result<(usize, usize)> {
+    let known = channels(parts);
+    let is_it = |found: &&Found<'_>| {
+        found.title == wanted || (found.channel.name() == wanted && parts.len() == 1) || {
+            let full = format!("{}.{}", parts[found.place].0, found.channel.name());
+            parts.len() > 1 && full == wanted
+        }
+    };
+    match known.iter().find(is_it) {
+        Some(found) => Ok((found.place, found.index)),
+        None if known.is_empty() => bail!("{} holds no rows that could be read", source.display()),
+        None => {
+            let names: Vec<&str> = known.iter().map(|found| found.title.as_str()).collect();
+            bail!("there is no channel '{wanted}' in {}; there are {}", source.display(), names.join(", "))
+        }
+    }
+}
+
+impl Stretch {
+    /// Opens it, with the rate that was given.
+    pub(super) fn open(&self) -> anyhow::Result<Vec<Part>> {
+        for seconds in [self.from, self.to].into_iter().flatten() {
+            if !(seconds.is_finite() && seconds.abs() < 1e9) {
+                bail!("--from and --to are seconds behind the start");
+            }
+        }
+        let (bench, mistakes) = super::read_given_bench(self.bench.as_deref())?;
+        super::tell_mistakes(&mistakes);
+        let mut bench = bench;
+        if let Some(hz) = self.rate {
+            let time = Time::Rate { hz };
+            if let Some(fault) = time.fault() {
+                bail!("--rate: {fault}");
+            }
+            if self.source.is_dir() {
+                bail!("--rate is for a text: a take has the times of its rows");
+            }
+            bench.get_or_insert_default().sources[0].time = time;
+        }
+        let parts = opened(&self.source, bench)?;
+        if parts.iter().all(|(_, (chain, _))| chain.store().rows().is_empty()) {
+            bail!("{} holds no rows that could be read", self.source.display());
+        }
+        Ok(parts)
+    }
+
+    /// The rows of a part that are asked for.
+    pub(super) fn rows(&self, (_, (chain, start)): &Part) -> Range<u64> {
+        let rows = chain.store().rows();
+        let at = |seconds: f64| chain.store().first_at(start.plus(seconds)).clamp(rows.start, rows.end);
+        let from = self.from.map_or(rows.start, at);
+        from..self.to.map_or(rows.end, |seconds| at(seconds + 1e-9)).max(from)
+    }
+
+    /// What a figure of a channel is of.
+    pub(super) fn of(&self, channel: &Channel, index: usize) -> Of {
+        Of {
+            source: self.source.display().to_string(),
+            channel: channel.title().to_owned(),
+            unit: channel.settings().scale.unit().to_owned(),
+            decimals: channel.decimals(),
+            letter: char::from(b'A' + (index % 26) as u8),
+            ink: index,
+        }
+    }
+}
+
+/// The channel that is meant where none is named: the only analog one.
+pub(super) fn only_analog(parts: &[Part]) -> anyhow::Result<(usize, usize)> {
+    let all = channels(parts);
+    let analog: Vec<&Found<'_>> = all.iter().filter(|found| found.channel.kind() == Kind::Analog).collect();
+    match analog[..] {
+        [one] => Ok((one.place, one.index)),
+        [] => bail!("there is no analog channel: name one with --channel"),
+        _ => {
+            let names: Vec<&str> = analog.iter().map(|found| found.title.as_str()).collect();
+            bail!("name a channel with --channel; there are {}", names.join(", "))
+        }
+    }
+}
+
+/// The rows of a channel made even, of its quantity or of what leaves its filters.
+pub(super) fn even(chain: &Chain, channel: &Channel, rows: Range<u64>, smoothed: bool) -> anyhow::Result<Even> {
+    if chain.timer().is_assumed() {
+        bail!("the text has no time of its own: give its rows a second with --rate, or a bench that says its clock");
+    }
+    let series = if smoothed { channel.output() } else { channel.scaled() };
+    let mut times = Vec::new();
+    chain.store().read_times(rows.clone(), &mut times);
+    let values: Vec<f64> = rows.map(|row| series.get(row).unwrap_or(f64::NAN)).collect();
+    Even::of(&times, &values).map_err(|why| anyhow::anyhow!("no spectrum: {why}"))
+}
