@@ -54,6 +54,13 @@ impl Values {
         self.scaled.iter_mut().chain(&mut self.smoothed).for_each(Vec::clear);
     }
 
+    /// What the filters gave is this instead.
+    pub fn set_smoothed(&mut self, smoothed: impl Iterator<Item = f64>) {
+        let values = self.smoothed.get_or_insert_default();
+        values.clear();
+        values.extend(smoothed);
+    }
+
     fn stage(&self, stage: Stage) -> &[f64] {
         match stage {
             Stage::Raw => &self.raw,

@@ -225,6 +225,10 @@ pub struct ChannelSettings {
     /// Stage 4: filters in their order.
     #[serde(default, skip_serializing_if = "Vec::is_empty", deserialize_with = "sound")]
     pub smooth: Vec<Filter>,
+    /// The filters go forward and then backward over recorded rows, so that nothing comes out late; live rows are smoothed
+    /// forward.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub zero_phase: bool,
     /// Stage 5, when on.
     #[serde(default, skip_serializing_if = "Option::is_none", deserialize_with = "sound")]
     pub watch: Option<Watch>,

@@ -211,16 +211,33 @@ impl Channel {
         }
     }
 
+    /// Whether its filters are to go both ways over recorded rows.
+    pub(super) fn is_zero_phase(&self) -> bool {
+        self.settings.zero_phase && smooths(&self.settings.smooth)
+    }
+
+    /// What its filters gave is this instead, from row `first` on.
+    pub(super) fn smooth_anew(&mut self, first: u64, smoothed: &[f64]) {
+        let mut series = Series::starting_at(first);
+        series.extend(smoothed);
+        self.smoothed = Some(series);
+        self.watcher = Watcher::new(self.settings.watch.unwrap_or(LOGIC), first);
+        self.watcher.extend(smoothed);
+        if let Some(last) = smoothed.iter().rfind(|value| !value.is_nan()) {
+            self.last.smoothed = *last;
+        }
+    }
+
     /// Wishes for settings. Those that change nothing of what was made hold at once; gives whether there are others that
     /// were not wished before.
     pub(super) fn wish(&mut self, settings: ChannelSettings) -> bool {
         let made = |settings: &ChannelSettings| {
-            let ChannelSettings { formula, scale, smooth, watch, .. } = settings.clone();
-            (formula, scale, smooth, watch)
+            let ChannelSettings { formula, scale, smooth, zero_phase, watch, .. } = settings.clone();
+            (formula, scale, smooth, zero_phase, watch)
         };
         let changes = made(self.wished()) != made(&settings);
-        let (formula, scale, smooth, watch) = made(&self.settings);
-        self.settings = ChannelSettings { formula, scale, smooth, watch, ..settings.clone() };
+        let (formula, scale, smooth, zero_phase, watch) = made(&self.settings);
+        self.settings = ChannelSettings { formula, scale, smooth, zero_phase, watch, ..settings.clone() };
         self.wished = (self.settings != settings).then_some(settings);
         changes
     }

@@ -9,6 +9,7 @@ use crate::derive::{Derived, Deriver, Values};
 use crate::formula::Stage;
 use crate::interpret::{Layout, RowSink, Rows};
 use crate::levels::LevelRule;
+use crate::smooth::go_back;
 use crate::split::{Column, LineOutcome};
 use crate::store::{Limits, Store};
 use crate::tail::Tail;
@@ -43,6 +44,8 @@ pub(super) struct Intake {
     index: String,
     /// Levels are found as rows come; else when they are asked for.
     pub(super) finds_levels: bool,
+    /// No more rows will come, so that filters can go backward.
+    pub(super) is_recorded: bool,
     /// How much is made anew at once: channels times rows.
     pub(super) at_once: u64,
     /// Rows have other times, and what depends on them must be made anew.
@@ -67,6 +70,7 @@ impl Intake {
             derived: Derived::new(true),
             index: String::new(),
             finds_levels: true,
+            is_recorded: false,
             at_once: u64::MAX,
             stale: false,
         }
@@ -145,23 +149,69 @@ impl Intake {
                 self.channels[*channel].look_anew(self.rule);
             }
         }
-        let needed = fresh.needed(&wanted);
-        let (mut times, mut values) = (Vec::new(), vec![Values::default(); self.channels.len()]);
+        let turned: Vec<bool> =
+            self.channels.iter().map(|channel| self.is_recorded && channel.is_zero_phase()).collect();
         let mut computed: Vec<Vec<f64>> = vec![Vec::new(); self.channels.len()];
+        // A channel that is smoothed both ways is known when all of it is; those that need it come then.
+        let mut groups: Vec<Vec<usize>> = vec![Vec::new()];
+        for channel in &wanted {
+            if let Some(group) = groups.last_mut() {
+                group.push(*channel);
+            }
+            if turned[*channel] {
+                groups.push(Vec::new());
+            }
+        }
+        for group in groups.iter().filter(|group| !group.is_empty()) {
+            self.rebuild_group(group, &turned, &mut fresh, &mut computed, ticket)?;
+        }
+        for channel in wanted.iter().filter(|channel| fresh.is_computed(**channel)) {
+            self.store.set_column(*channel, &computed[*channel]);
+        }
+        for channel in wanted.iter().filter(|channel| fresh.is_as_it_came(**channel)) {
+            self.channels[*channel].share(&self.store, *channel);
+        }
+        let deriver = self.derived.deriver_mut();
+        deriver.reorder(fresh.order().to_vec());
+        deriver.adopt(fresh, &wanted);
+        Ok(())
+    }
+
+    /// Makes the history of `group` anew, which is in order and of which at most the last one is smoothed both ways; those
+    /// before them are made.
+    fn rebuild_group(
+        &mut self,
+        group: &[usize],
+        turned: &[bool],
+        fresh: &mut Deriver,
+        computed: &mut [Vec<f64>],
+        ticket: &Ticket,
+    ) -> Result<(), Cancelled> {
+        let needed = fresh.needed(group);
+        let last = group.last().copied().filter(|last| turned[*last]);
+        let (mut times, mut values) = (Vec::new(), vec![Values::default(); self.channels.len()]);
+        // Of the one that is smoothed both ways: what its filters gave forward, and where they began anew.
+        let (mut forward, mut all_times, mut begins) = (Vec::new(), Vec::new(), Vec::new());
         self.each_stretch(ticket, |intake, part, is_broken| {
             if is_broken {
                 fresh.break_off();
-                wanted.iter().filter(|at| fresh.is_computed(**at)).for_each(|at| intake.channels[*at].break_off());
+                group.iter().filter(|at| fresh.is_computed(**at)).for_each(|at| intake.channels[*at].break_off());
+                begins.push(forward.len());
             }
             times.clear();
             intake.store.read_times(part.clone(), &mut times);
             for channel in &needed {
                 values[*channel].clear();
                 intake.store.read_raw(*channel, part.clone(), &mut values[*channel].raw);
+                fresh.rows(&[*channel], &times, &mut values);
+                // What is known is known both ways.
+                if turned[*channel] && !group.contains(channel) {
+                    let known = &intake.channels[*channel];
+                    values[*channel].set_smoothed(part.clone().map(|row| known.smoothed_at(row).unwrap_or(f64::NAN)));
+                }
             }
-            fresh.rows(&needed, &times, &mut values);
-            learn_steps(&mut intake.channels, &fresh, &wanted);
-            for at in &wanted {
+            learn_steps(&mut intake.channels, fresh, group);
+            for at in group {
                 let reference = fresh.reference(*at);
                 let reference = |row: usize| reference.map_or(f64::NAN, |source| values[source].quantity()[row]);
                 let channel = &mut intake.channels[*at];
@@ -177,16 +227,20 @@ impl Intake {
                     channel.share(&intake.store, *at);
                 }
             }
+            if let Some(last) = last {
+                forward.extend_from_slice(values[last].smoothed());
+                all_times.extend_from_slice(&times);
+            }
         })?;
-        for channel in wanted.iter().filter(|channel| fresh.is_computed(**channel)) {
-            self.store.set_column(*channel, &computed[*channel]);
+        if let Some(last) = last {
+            let begins: Vec<usize> = [0].into_iter().chain(begins.iter().copied().filter(|at| *at > 0)).collect();
+            for (at, begin) in begins.iter().enumerate() {
+                let end = begins.get(at + 1).copied().unwrap_or(forward.len());
+                ticket.done(*begin as u64, forward.len() as u64)?;
+                go_back(&self.channels[last].settings().smooth, &all_times[*begin..end], &mut forward[*begin..end]);
+            }
+            self.channels[last].smooth_anew(self.store.rows().start, &forward);
         }
-        for channel in wanted.iter().filter(|channel| fresh.is_as_it_came(**channel)) {
-            self.channels[*channel].share(&self.store, *channel);
-        }
-        let deriver = self.derived.deriver_mut();
-        deriver.reorder(fresh.order().to_vec());
-        deriver.adopt(fresh, &wanted);
         Ok(())
     }
 

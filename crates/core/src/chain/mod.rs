@@ -71,6 +71,26 @@ impl Chain {
         }
     }
 
+    /// No more rows will come: filters that are to go both ways can do so. Rows that come all the same end that.
+    pub fn is_whole(&mut self) {
+        self.set_recorded(true);
+    }
+
+    fn set_recorded(&mut self, is_recorded: bool) {
+        if std::mem::replace(&mut self.intake.is_recorded, is_recorded) != is_recorded {
+            let both_ways = self.channels().iter().filter(|channel| channel.settings().zero_phase);
+            let channels: Vec<String> = both_ways.map(|channel| channel.name().to_owned()).collect();
+            if !channels.is_empty() {
+                self.wish(Anew { channels, ..Anew::default() });
+            }
+        }
+    }
+
+    /// Whether no more rows will come.
+    pub fn is_recorded(&self) -> bool {
+        self.intake.is_recorded
+    }
+
     /// Takes bytes that arrived at `at`. Stamps must not run backwards; one that does counts as the newest so far.
     pub fn feed(&mut self, at: Stamp, bytes: &[u8]) {
         self.note(|| Came::Bytes(at, bytes.to_vec()));
@@ -98,6 +118,7 @@ impl Chain {
     }
 
     fn opened(&mut self, opening: Opening, within: bool) {
+        self.set_recorded(false);
         self.intake.opened(opening);
         let cut_off = self.interpreter.open(opening, within, &mut self.intake);
         self.intake.counts.cut_off += cut_off as u64;
@@ -110,6 +131,7 @@ impl Chain {
         let newest = self.intake.newest.unwrap_or_default();
         self.interpreter.finish(Some(newest), &mut self.intake);
         self.follow();
+        self.set_recorded(true);
     }
 
     /// No more will come: what is not certain yet is settled by what is known.

@@ -42,6 +42,10 @@ impl Smooths for DeadBand {
         0.0
     }
 
+    fn goes_backward(&self) -> bool {
+        false
+    }
+
     fn start(&self) -> Box<dyn Memory> {
         Box::new(State { band: self.band, shown: f64::NAN })
     }

@@ -1,6 +1,102 @@
-//! The median of a sliding window, at a cost that grows with the logarithm of the window.
+//! The median of a sliding window: of a short one in order, of a long one at a cost that grows with its logarithm.
 
 use std::collections::VecDeque;
+
+/// Up to so many values are kept in order: counting those that are smaller, and moving the others up, takes less time than a
+/// walk through heaps.
+const SHORT: usize = 160;
+
+/// The values of a sliding window, for their median.
+#[derive(Clone, Debug)]
+pub(super) enum Middle {
+    /// A short window.
+    Short(Sorted),
+    /// A long one.
+    Long(Halves),
+}
+
+impl Default for Middle {
+    fn default() -> Self {
+        Middle::Short(Sorted::default())
+    }
+}
+
+impl Middle {
+    /// Takes a value, which must not be NaN.
+    #[inline]
+    pub(super) fn push(&mut self, value: f64) {
+        if let Middle::Short(short) = self {
+            if short.sorted.len() <= SHORT {
+                return short.push(value);
+            }
+            let mut long = Halves::default();
+            short.queue.iter().for_each(|value| long.push(*value));
+            *self = Middle::Long(long);
+        }
+        if let Middle::Long(long) = self {
+            long.push(value);
+        }
+    }
+
+    /// Lets the value go that came first.
+    #[inline]
+    pub(super) fn pop(&mut self) {
+        match self {
+            Middle::Short(short) => short.pop(),
+            Middle::Long(long) => long.pop(),
+        }
+    }
+
+    /// The median: the value in the middle, or the mean of the two there; NaN of nothing.
+    #[inline]
+    pub(super) fn median(&self) -> f64 {
+        match self {
+            Middle::Short(short) => short.median(),
+            Middle::Long(long) => long.median(),
+        }
+    }
+}
+
+/// The values of a short window in order.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Sorted {
+    sorted: Vec<f64>,
+    /// The same as they came.
+    queue: VecDeque<f64>,
+}
+
+impl Sorted {
+    /// Where `value` stands, or would: how many are smaller. All are looked at, which the processor does several at once.
+    #[inline]
+    fn place(&self, value: f64) -> usize {
+        self.sorted.iter().map(|other| usize::from(*other < value)).sum()
+    }
+
+    #[inline]
+    fn push(&mut self, value: f64) {
+        let place = self.place(value);
+        self.sorted.insert(place, value);
+        self.queue.push_back(value);
+    }
+
+    #[inline]
+    fn pop(&mut self) {
+        if let Some(value) = self.queue.pop_front() {
+            let place = self.place(value);
+            self.sorted.remove(place);
+        }
+    }
+
+    #[inline]
+    fn median(&self) -> f64 {
+        let n = self.sorted.len();
+        match n {
+            0 => f64::NAN,
+            _ if n % 2 == 1 => self.sorted[n / 2],
+            _ => (self.sorted[n / 2 - 1] + self.sorted[n / 2]) / 2.0,
+        }
+    }
+}
 
 /// The values of a window in two halves: a heap with the greatest of the lower half on top, and one with the smallest
 /// of the upper half. Each value knows its place in its heap, so that the oldest is taken out of the median of one.

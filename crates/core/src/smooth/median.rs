@@ -1,6 +1,6 @@
 //! Moving median.
 
-use super::halves::Halves;
+use super::halves::Middle;
 use super::strength::{self, Strong, Window};
 use super::{Memory, Smooths, Strength};
 use crate::Stamp;
@@ -46,14 +46,14 @@ impl Smooths for Median {
     }
 
     fn start(&self) -> Box<dyn Memory> {
-        Box::new(State { window: Window::new(self.window), halves: Halves::default() })
+        Box::new(State { window: Window::new(self.window), halves: Middle::default() })
     }
 }
 
 #[derive(Clone, Debug)]
 struct State {
     window: Window,
-    halves: Halves,
+    halves: Middle,
 }
 
 impl Memory for State {

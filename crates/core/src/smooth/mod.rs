@@ -58,6 +58,11 @@ trait Smooths: Debug {
         false
     }
 
+    /// Whether it can go over rows backward, too.
+    fn goes_backward(&self) -> bool {
+        true
+    }
+
     /// Its strength as other people say it, for rows `interval` seconds apart.
     fn in_other_terms(&self, _interval: f64) -> Option<String> {
         None
@@ -143,6 +148,19 @@ pub fn smooths(filters: &[Filter]) -> bool {
 /// How late a slow change comes out of these filters, one behind another, in seconds.
 pub fn delay(filters: &[Filter], interval: f64) -> f64 {
     filters.iter().map(|filter| filter.delay(interval)).sum()
+}
+
+/// Goes over `values`, which follow one another at `times` and which the filters have gone over forward, once more backward, so
+/// that nothing is late any more; filters whose output depends on what was given before (dead band, settled only) go forward
+/// only.
+pub fn go_back(filters: &[Filter], times: &[Stamp], values: &mut [f64]) {
+    let filters: Vec<Filter> =
+        filters.iter().filter(|filter| filter.in_force().is_some_and(Smooths::goes_backward)).cloned().collect();
+    // Time runs backward, and so do stamps that are told from its end.
+    let times: Vec<Stamp> = times.iter().rev().map(|at| Stamp(-at.0)).collect();
+    values.reverse();
+    Smoother::new(&filters).push_all(&times, values);
+    values.reverse();
 }
 
 /// A channel's filters at work, one behind another.

@@ -10,6 +10,9 @@ const MOST_ROWS: usize = 400_000;
 /// Rows of made-up noise that filters are tried on which treat large and small changes differently.
 const NOISE_ROWS: usize = 8192;
 
+/// Rows of a response that is worked out both ways.
+const MOST_SQUARED: usize = 4096;
+
 /// A response has ended where what is left of it, a row, is less than this share of its peak.
 const ENDED: f64 = 1e-11;
 
@@ -40,6 +43,8 @@ pub struct Price {
     /// Where 1/sqrt(2) of a wave is left of what is left of a slow one, in hertz; `None` where slow changes do not come out,
     /// up to half the row rate, or where small waves fare otherwise than large ones.
     pub cutoff: Option<f64>,
+    /// The filters go over the rows backward as well.
+    pub is_both_ways: bool,
     signal: Signal,
     filters: Vec<Filter>,
     /// The answer to a single row of 1, where that says all.
@@ -76,11 +81,12 @@ impl Price {
         self.signal.interval
     }
 
-    /// Whether it is the price of these filters for such a signal, or nearly such a one.
-    pub fn is_of(&self, filters: &[Filter], signal: Signal) -> bool {
+    /// Whether it is the price of these filters, forward alone or both ways, for such a signal, or nearly such a one.
+    pub fn is_of(&self, filters: &[Filter], signal: Signal, both_ways: bool) -> bool {
         let near = |a: f64, b: f64, share: f64| (a - b).abs() <= share * b.abs();
         let own = self.signal;
         self.filters == filters
+            && self.is_both_ways == both_ways
             && near(signal.interval, own.interval, 0.01)
             && (self.impulse.is_some() || (near(signal.noise, own.noise, 0.2) && near(signal.step, own.step, 0.2)))
     }
@@ -118,12 +124,30 @@ impl Price {
             overshoot: if passes_slow { (peak / end - 1.0).max(0.0) } else { 0.0 },
             noise_gain,
             cutoff: None,
+            is_both_ways: false,
             signal,
             filters: filters.to_vec(),
             impulse,
         };
         price.cutoff = price.found_cutoff().filter(|_| passes_slow);
         price
+    }
+
+    /// The price where the filters go over the rows backward as well: nothing is late, and what is left of a wave is left twice.
+    #[must_use]
+    pub fn both_ways(mut self) -> Price {
+        self.is_both_ways = true;
+        (self.delay, self.rise, self.overshoot) = (Some(0.0), None, 0.0);
+        if let Some(impulse) = &self.impulse {
+            let once = &impulse[..impulse.len().min(MOST_SQUARED)];
+            let shifted = |by: usize| once.iter().zip(&once[by..]).map(|(a, b)| a * b).sum::<f64>();
+            let half: Vec<f64> = (0..once.len()).map(shifted).collect();
+            let twice: Vec<f64> = half.iter().rev().chain(&half[1..]).copied().collect();
+            self.noise_gain = twice.iter().map(|value| value * value).sum::<f64>().sqrt();
+            self.impulse = Some(twice);
+            self.cutoff = self.cutoff.and_then(|_| self.found_cutoff());
+        }
+        self
     }
 
     /// The share of a wave of this frequency, in hertz, and amplitude that is left, 0 to about 1; NaN above half the row rate.
@@ -150,7 +174,8 @@ impl Price {
                     into = (into.0 + amplitude * sin * sin, into.1 + amplitude * sin * cos);
                     out = (out.0 + value * sin, out.1 + value * cos);
                 }
-                out.0.hypot(out.1) / into.0.hypot(into.1)
+                let once = out.0.hypot(out.1) / into.0.hypot(into.1);
+                if self.is_both_ways { once * once } else { once }
             }
         }
     }

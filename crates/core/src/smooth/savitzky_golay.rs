@@ -111,14 +111,12 @@ impl Smooths for SavitzkyGolay {
     }
 
     fn start(&self) -> Box<dyn Memory> {
-        Box::new(State {
-            settings: *self,
-            window: Window::new(self.window),
-            older: Vec::new(),
-            younger: Moments::default(),
-            origin: None,
-            scale: f64::NAN,
-        })
+        match self.degree {
+            ..=1 => Box::new(State::<1>::new(*self)),
+            2 => Box::new(State::<2>::new(*self)),
+            3 => Box::new(State::<3>::new(*self)),
+            _ => Box::new(State::<MOST>::new(*self)),
+        }
     }
 
     fn in_other_terms(&self, interval: f64) -> Option<String> {
@@ -133,44 +131,60 @@ struct Moments {
     values: [f64; MOST + 1],
 }
 
+/// `D` is the degree of the polynomial: sums are made as far as it needs them.
 impl Moments {
     #[inline]
-    fn add(&mut self, time: f64, value: f64) {
+    fn add<const D: usize>(&mut self, time: f64, value: f64) {
         let mut power = 1.0;
-        for (i, sum) in self.times.iter_mut().enumerate() {
-            *sum += power;
-            if let Some(sum) = self.values.get_mut(i) {
-                *sum += power * value;
+        for i in 0..=2 * D {
+            self.times[i] += power;
+            if i <= D {
+                self.values[i] += power * value;
             }
             power *= time;
         }
     }
 
-    fn with(mut self, other: &Moments) -> Moments {
-        self.times.iter_mut().zip(other.times).for_each(|(sum, more)| *sum += more);
-        self.values.iter_mut().zip(other.values).for_each(|(sum, more)| *sum += more);
-        self
-    }
-
-    /// The same for times from `middle`, `half` long.
-    fn around(&self, middle: f64, half: f64) -> Moments {
-        let mut out = *self;
-        shift(&mut out.times, middle);
-        shift(&mut out.values, middle);
-        let mut power = 1.0;
-        for i in 0..out.times.len() {
-            out.times[i] /= power;
-            if let Some(sum) = out.values.get_mut(i) {
-                *sum /= power;
-            }
-            power *= half;
-        }
+    #[inline]
+    fn with<const D: usize>(&self, other: &Moments) -> Moments {
+        let mut out = Moments::default();
+        (0..=2 * D).for_each(|i| out.times[i] = self.times[i] + other.times[i]);
+        (0..=D).for_each(|i| out.values[i] = self.values[i] + other.values[i]);
         out
     }
 
+    /// The same for times from `middle`, `half` long.
+    #[inline]
+    fn around<const D: usize>(mut self, middle: f64, half: f64) -> Moments {
+        shift(&mut self.times[..=2 * D], middle);
+        shift(&mut self.values[..=D], middle);
+        let (mut power, by) = (1.0, half.recip());
+        for i in 0..=2 * D {
+            self.times[i] *= power;
+            if i <= D {
+                self.values[i] *= power;
+            }
+            power *= by;
+        }
+        self
+    }
+
     /// The polynomial of this degree, or of the highest one that these rows tell, at `time`.
-    fn fitted(&self, degree: usize, time: f64) -> f64 {
-        (0..=degree).rev().find_map(|degree| self.solved(degree, time)).unwrap_or(f64::NAN)
+    #[inline]
+    fn fitted<const D: usize>(&self, time: f64) -> f64 {
+        let found = if D == 2 { self.parabola(time) } else { None };
+        found.or_else(|| (0..=D).rev().find_map(|degree| self.solved(degree, time))).unwrap_or(f64::NAN)
+    }
+
+    /// The normal equations of the second degree by cofactors, which is what most filters need.
+    #[inline]
+    fn parabola(&self, time: f64) -> Option<f64> {
+        let ([s0, s1, s2, s3, s4, ..], [t0, t1, t2, ..]) = (self.times, self.values);
+        let (a, b, c) = (s2 * s4 - s3 * s3, s1 * s4 - s2 * s3, s1 * s3 - s2 * s2);
+        let (d, e, f) = (s0 * s4 - s2 * s2, s0 * s3 - s1 * s2, s0 * s2 - s1 * s1);
+        let whole = s0 * a - s1 * b + s2 * c;
+        let sum = t0 * a - t1 * b + t2 * c + time * (t1 * d - t0 * b - t2 * e + time * (t0 * c - t1 * e + t2 * f));
+        (whole > 1e-9 * s0 * s2 * s4).then(|| sum / whole)
     }
 
     /// The normal equations by Cholesky's way; `None` where the rows do not tell this degree.
@@ -186,27 +200,29 @@ impl Moments {
                     if left <= 1e-10 * self.times[2 * i].max(1e-300) {
                         return None;
                     }
-                    rows[i][i] = left.sqrt();
+                    // The reciprocal, by which all is multiplied.
+                    rows[i][i] = left.sqrt().recip();
                 } else {
-                    rows[i][j] = left / rows[j][j];
+                    rows[i][j] = left * rows[j][j];
                 }
             }
             let known: f64 = (0..i).map(|k| rows[i][k] * found[k]).sum();
-            found[i] = (self.values[i] - known) / rows[i][i];
+            found[i] = (self.values[i] - known) * rows[i][i];
         }
         for i in (0..n).rev() {
             let known: f64 = (i + 1..n).map(|k| rows[k][i] * found[k]).sum();
-            found[i] = (found[i] - known) / rows[i][i];
+            found[i] = (found[i] - known) * rows[i][i];
         }
         Some(found[..n].iter().rev().fold(0.0, |sum, factor| sum * time + factor))
     }
 }
 
 /// Sums of powers become those of the powers of times from `middle`.
-fn shift<const N: usize>(sums: &mut [f64; N], middle: f64) {
+#[inline]
+fn shift(sums: &mut [f64], middle: f64) {
     // A time at a time, as a polynomial is divided: (t - m)^k = (t - m)^(k-1) t - m (t - m)^(k-1).
-    for from in 1..N {
-        for i in (from..N).rev() {
+    for from in 1..sums.len() {
+        for i in (from..sums.len()).rev() {
             sums[i] -= middle * sums[i - 1];
         }
     }
@@ -214,7 +230,7 @@ fn shift<const N: usize>(sums: &mut [f64; N], middle: f64) {
 
 /// The window is a queue of two parts, as that of a moving average, so that nothing is ever taken away from a sum.
 #[derive(Clone, Debug)]
-struct State {
+struct State<const D: usize> {
     settings: SavitzkyGolay,
     window: Window,
     /// For the older part, the sums from each row to the part's end, the oldest row last.
@@ -226,7 +242,20 @@ struct State {
     scale: f64,
 }
 
-impl Memory for State {
+impl<const D: usize> State<D> {
+    fn new(settings: SavitzkyGolay) -> Self {
+        State {
+            settings,
+            window: Window::new(settings.window),
+            older: Vec::new(),
+            younger: Moments::default(),
+            origin: None,
+            scale: f64::NAN,
+        }
+    }
+}
+
+impl<const D: usize> Memory for State<D> {
     fn push(&mut self, at: Stamp, value: f64) -> f64 {
         let (begin, base) = *self.origin.get_or_insert((at, value));
         if self.scale.is_nan() && at > begin {
@@ -237,7 +266,7 @@ impl Memory for State {
             };
         }
         let of = |at: Stamp, begin: Stamp, scale: f64| if at == begin { 0.0 } else { at.seconds_since(begin) / scale };
-        self.younger.add(of(at, begin, self.scale), value - base);
+        self.younger.add::<D>(of(at, begin, self.scale), value - base);
         let (older, younger, origin, scale) = (&mut self.older, &mut self.younger, &mut self.origin, self.scale);
         self.window.slide(at, value, |left| {
             if older.pop().is_none() {
@@ -245,7 +274,7 @@ impl Memory for State {
                 *origin = Some((at, value));
                 let mut sums = Moments::default();
                 older.extend(left.rows().rev().map(|(time, other)| {
-                    sums.add(of(time, at, scale), other - value);
+                    sums.add::<D>(of(time, at, scale), other - value);
                     sums
                 }));
                 *younger = Moments::default();
@@ -257,12 +286,12 @@ impl Memory for State {
         let (middle, half) = ((first + last) / 2.0, (last - first) / 2.0);
         if half <= 0.0 {
             // Rows of one moment: their mean.
-            let sums = self.older.last().copied().unwrap_or_default().with(&self.younger);
+            let sums = self.older.last().copied().unwrap_or_default().with::<D>(&self.younger);
             return base + sums.values[0] / sums.times[0];
         }
-        let sums = self.older.last().copied().unwrap_or_default().with(&self.younger).around(middle, half);
+        let sums = self.older.last().copied().unwrap_or_default().with::<D>(&self.younger).around::<D>(middle, half);
         let time = if self.settings.at_newest { 1.0 } else { 0.0 };
-        base + sums.fitted(self.settings.degree as usize, time)
+        base + sums.fitted::<D>(time)
     }
 
     fn copy(&self) -> Box<dyn Memory> {

@@ -57,6 +57,10 @@ impl Smooths for Settled {
         self.seconds
     }
 
+    fn goes_backward(&self) -> bool {
+        false
+    }
+
     fn start(&self) -> Box<dyn Memory> {
         Box::new(State {
             settings: *self,

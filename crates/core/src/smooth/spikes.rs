@@ -1,6 +1,6 @@
 //! Spike removal by median and deviation: what lies far off becomes the median, all else stays as it is.
 
-use super::halves::Halves;
+use super::halves::Middle;
 use super::strength::{self, Strong, Window};
 use super::{Memory, Smooths, Strength};
 use crate::Stamp;
@@ -101,8 +101,8 @@ impl Smooths for Spikes {
     fn start(&self) -> Box<dyn Memory> {
         Box::new(State {
             window: Window::new(self.window),
-            values: Halves::default(),
-            offs: Halves::default(),
+            values: Middle::default(),
+            offs: Middle::default(),
             deviations: self.deviations,
             last: f64::NAN,
             finest: f64::INFINITY,
@@ -118,9 +118,9 @@ impl Smooths for Spikes {
 #[derive(Clone, Debug)]
 struct State {
     window: Window,
-    values: Halves,
+    values: Middle,
     /// How far each row lay off the median of its window.
-    offs: Halves,
+    offs: Middle,
     deviations: f64,
     last: f64,
     /// The smallest step between two rows: a channel that gives one code nearly all the time has no deviation, and yet its

@@ -239,7 +239,7 @@ fn watching_starts_at_the_present_value_and_filters_stand_one_behind_another() {
     press(&mut app, KeyCode::Right);
     assert_eq!(names(&app), ["median 5 rows", "exponential 200 ms"]);
     let text = picture(&mut app, 160, 47);
-    let seen = ["1 median", "2 exponential", "counted in", "time constant", "noise after", "measured", "delay"];
+    let seen = ["1 median", "2 exponential", "counted in", "time constant", "noise after", "gain", "delay"];
     assert!(seen.iter().all(|seen| text.contains(seen)), "{text}");
     press(&mut app, KeyCode::Char('<'));
     press(&mut app, KeyCode::Char('p'));

@@ -145,7 +145,10 @@ pub(crate) fn chain_of(take: &OpenedTake, bench: &Bench, place: usize) -> io::Re
     let mut reading = TakeLoader::new(take, bench, place);
     match reading.read(u64::MAX, &Ticket::default()) {
         Ok(Read::Failed(why)) => Err(io::Error::other(format!("{}: {why}", take.folder.display()))),
-        _ => Ok(reading.chain),
+        _ => {
+            reading.chain.is_whole();
+            Ok(reading.chain)
+        }
     }
 }
 
@@ -189,6 +192,7 @@ impl Session {
         }
         if read != Read::Part {
             self.watched[place].chain.find_levels();
+            self.watched[place].chain.is_whole();
         }
         match read {
             Read::Part => self.do_task(Task::Read { place, reading, ticket }),

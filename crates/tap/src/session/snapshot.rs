@@ -129,9 +129,13 @@ impl Session {
                     step: min_max.map_or(0.0, |(least, most)| most - least),
                 });
                 let filters = &channel.settings().smooth;
+                let both_ways = channel.settings().zero_phase && chain.is_recorded();
                 match signal.filter(|_| smooths(filters)) {
-                    Some(signal) if price.as_ref().is_some_and(|price| price.is_of(filters, signal)) => {}
-                    signal => *price = signal.map(|signal| Price::of(filters, signal)),
+                    Some(signal) if price.as_ref().is_some_and(|price| price.is_of(filters, signal, both_ways)) => {}
+                    signal => {
+                        let made = signal.map(|signal| Price::of(filters, signal));
+                        *price = if both_ways { made.map(Price::both_ways) } else { made };
+                    }
                 }
                 ChannelSnapshot {
                     reading: row.and_then(|row| chain.reading(index, row)),

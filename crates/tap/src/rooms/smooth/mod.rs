@@ -2,7 +2,7 @@
 
 mod advice;
 
-use super::panel::{PartList, Row, SingleSetting, StagePanel, add_row, part_rows};
+use super::panel::{Choice, Input, PartList, Row, Setting, SingleSetting, StagePanel, add_row, part_rows};
 use super::{Effect, Follow, RoomId};
 use crate::keys::{Binding, NONE, keys};
 use crate::session::{ChannelId, Session, Stage};
@@ -71,6 +71,7 @@ impl StagePanel for Smooth {
             rows.extend(filter.doubt(interval).iter().flat_map(|doubt| Row::text("", doubt)));
         }
         rows.extend(add_row(PartList::Filters, session));
+        rows.extend(Row::setting(ZeroPhase, session));
         if let Some(told) = self.told.as_ref().filter(|told| told.id == session.selected) {
             rows.extend(Row::text("advice (A uses it)", &told.sentence));
         }
@@ -93,6 +94,53 @@ impl StagePanel for Smooth {
             Action::Trial => vec![Effect::Close, Effect::Show(RoomId::Trial)],
             Action::Listing => vec![Effect::Close, Effect::Show(RoomId::Listing)],
         }
+    }
+}
+
+/// Whether recorded rows are smoothed both ways.
+struct ZeroPhase;
+
+const DIRECTIONS: [&str; 2] = ["forward", "forward and backward"];
+
+impl Setting for ZeroPhase {
+    fn name(&self, _: &Session) -> String {
+        "direction".into()
+    }
+
+    fn help(&self, _: &Session) -> &'static str {
+        "forward and backward: nothing comes out late, for recorded rows; live rows are smoothed forward"
+    }
+
+    fn shown(&self, session: &Session) -> Option<String> {
+        let settings = session.channel()?.wished();
+        let is_live = !session.chain().is_recorded();
+        let later = if settings.zero_phase && is_live { " once recorded" } else { "" };
+        let shown = format!("{}{later}", DIRECTIONS[usize::from(settings.zero_phase)]);
+        (settings.zero_phase || !settings.smooth.is_empty()).then_some(shown)
+    }
+
+    fn input(&self, session: &Session) -> Input {
+        let chosen = session.channel().is_some_and(|channel| channel.wished().zero_phase);
+        let choices = vec![
+            Choice::new(DIRECTIONS[0], "as live rows are smoothed"),
+            Choice::new(DIRECTIONS[1], "recorded rows only: no delay, and twice the smoothing"),
+        ];
+        Input::Choice(choices, usize::from(chosen))
+    }
+
+    fn set(&self, session: &mut Session, text: &str) -> Result<Vec<Effect>, String> {
+        let Some(channel) = session.channel() else { return Ok(Vec::new()) };
+        let settings =
+            amber_core::bench::ChannelSettings { zero_phase: text == DIRECTIONS[1], ..channel.wished().clone() };
+        session.take_settings(settings)?;
+        Ok(Vec::new())
+    }
+
+    fn nudge(&self, session: &mut Session, _: i32) -> Vec<Effect> {
+        let is_set = session.channel().is_some_and(|channel| channel.wished().zero_phase);
+        // A choice that is on the list is always taken.
+        let _ = self.set(session, DIRECTIONS[usize::from(!is_set)]);
+        Vec::new()
     }
 }
 
@@ -136,7 +184,12 @@ impl Smooth {
         }
         let price = session.snapshot.price(session.selected).filter(|_| smooths(filters));
         let Some(price) = price else { return rows };
-        rows.push(Row::fact("delay", price.delay.map_or("slow changes do not pass".into(), duration)));
+        let delay = match price.delay {
+            _ if price.is_both_ways => "none: forward and backward".into(),
+            Some(delay) => duration(delay),
+            None => "slow changes do not pass".into(),
+        };
+        rows.push(Row::fact("delay", delay));
         rows.extend(price.rise.map(|rise| Row::fact("rise time", format!("{} (10 to 90 %)", duration(rise)))));
         if price.overshoot > 0.005 {
             rows.push(Row::fact("overshoot", format!("{} % of a step", short(100.0 * price.overshoot, 2))));
