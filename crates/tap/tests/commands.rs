@@ -477,3 +477,52 @@ fn a_port_on_which_nothing_comes_is_not_listened_to_for_ever() {
     rustix::process::kill_process(rustix::process::Pid::from_child(&child), rustix::process::Signal::INT).unwrap();
     assert_eq!(child.wait().unwrap().code(), Some(130));
 }
+
+#[test]
+fn what_rows_amount_to_is_told_drawn_and_refused_in_plain_words() {
+    let dir = tempfile::tempdir().unwrap();
+    let wave = |row: u32| (f64::from(row) * std::f64::consts::TAU * 0.04).sin();
+    let rows = |of: &dyn Fn(u32) -> f64| -> String {
+        (0..2000)
+            .map(|row| format!("t_ms={} x={:.3} y={:.3}\n", row * 10, of(row), of(row.saturating_sub(10))))
+            .collect()
+    };
+    fs::write(dir.path().join("wave.txt"), rows(&|row| 100.0 + 5.0 * wave(row))).unwrap();
+    let run = |arguments: &str| amber_tap(dir.path(), &arguments.split(' ').collect::<Vec<_>>());
+    let (code, out, _) = run("stats wave.txt --channel x");
+    assert!(code == 0 && out.starts_with("channel,unit,count") && out.contains("x,,2000,0,100,"), "{out}");
+    let (code, out, err) = run("spectrum wave.txt --channel x --peaks --follows y --out s.svg");
+    let peak: Vec<f64> = out.lines().nth(1).unwrap().split(',').filter_map(|field| field.parse().ok()).collect();
+    assert!(code == 0 && (peak[0] - 4.0).abs() < 1e-3 && (peak[1] - 5.0).abs() < 0.01, "{out}");
+    assert!(err.contains("y follows x by 100 ms") && err.contains("would also appear"), "{err}");
+    assert!(fs::read_to_string(dir.path().join("s.svg")).unwrap().contains("frequency in Hz"));
+    let (code, out, _) = run("spectrum wave.txt --channel x --json --peaks --window flat-top");
+    let document: serde_json::Value = serde_json::from_str(&out).unwrap();
+    assert!(code == 0 && document["window"] == "flat top" && document["rows_per_s"] == 100.0, "{out}");
+    let (code, out, _) = run("block wave.txt --seconds 0.05 --at 10 --out b.pdf");
+    assert!(code == 0 && out.lines().count() == 6 && out.lines().last().unwrap().starts_with("4,0,0.01,"), "{out}");
+    let (code, out, _) = run("stats wave.txt --json --from 5 --to 6 --out h.pdf");
+    let document: serde_json::Value = serde_json::from_str(&out).unwrap();
+    assert!(code == 0 && document["channels"][0]["count"] == 101, "{out}");
+    for (wrong, told) in [
+        ("spectrum wave.txt --channel z", "there are"),
+        ("spectrum wave.txt", "name a channel"),
+        ("spectrum nowhere.txt --channel x", "cannot read nowhere.txt"),
+        ("stats wave.txt --from 900", "no rows in this stretch"),
+        ("block wave.txt --rows 0", "--rows must be"),
+        ("stats wave.txt --out h.png", ".svg or .pdf"),
+        ("block wave.txt --named x", "there is no block"),
+    ] {
+        let (code, _, err) = run(wrong);
+        assert!(code != 0 && err.contains(told), "{wrong}: {err}");
+    }
+    // A text without a time has no spectrum until somebody says its rate.
+    fs::write(dir.path().join("bare.txt"), (0..200).map(|row| format!("{:.3}\n", wave(row))).collect::<String>())
+        .unwrap();
+    let (code, _, err) = run("spectrum bare.txt --peaks");
+    assert!(code != 0 && err.contains("--rate"), "{err}");
+    let (code, out, _) = run("spectrum bare.txt --peaks --rate 100 --length 200");
+    assert!(code == 0 && out.lines().count() == 2, "{out}");
+    let (_, out, err) = run("stats bare.txt");
+    assert!(err.contains("no time of its own") && out.lines().nth(1).unwrap().contains(",,"), "{out}{err}");
+}

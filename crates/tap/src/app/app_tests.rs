@@ -43,15 +43,21 @@ pub(crate) fn feed(app: &mut App, at: Stamp, bytes: &[u8]) {
 /// The flume, watched for so many seconds in chunks of 10 ms.
 pub(crate) fn watched(seconds: u64) -> App {
     let mut app = app();
+    feed_more(&mut app, 0, seconds);
+    app
+}
+
+/// The flume for `seconds` more, after it was watched for `before` seconds.
+pub(crate) fn feed_more(app: &mut App, before: u64, seconds: u64) {
     let mut board = amber_boards::Flume::new(amber_boards::Programme::Waves, 1);
-    for step in 1..=seconds * 100 {
+    board.run(Duration::from_secs(before), &mut Vec::new());
+    for step in before * 100 + 1..=(before + seconds) * 100 {
         let mut bytes = Vec::new();
         board.run(Duration::from_millis(step * 10), &mut bytes);
         let at = START.plus(step as f64 * 0.01);
-        feed(&mut app, at, &bytes);
+        feed(app, at, &bytes);
         app.before_frame(at);
     }
-    app
 }
 
 pub(crate) fn picture(app: &mut App, width: u16, height: u16) -> String {

@@ -202,3 +202,7 @@ mod keys_tests;
 #[cfg(test)]
 #[path = "../rooms/tools_tests.rs"]
 mod tools_tests;
+
+#[cfg(test)]
+#[path = "../rooms/analysis_tests.rs"]
+mod analysis_tests;
