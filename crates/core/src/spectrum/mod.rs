@@ -24,6 +24,9 @@ pub const SHORTEST: usize = 16;
 /// The longest part, in rows.
 pub const LONGEST: usize = 1 << 18;
 
+/// Parabolas after which a peak is found.
+const MOST_STEPS: usize = 24;
+
 /// How a spectrum is made.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Recipe {
@@ -185,25 +188,28 @@ impl Spectrum {
             &self.weights[..]
         };
         let at = |turns| self.amplitude_at(turns, weights);
-        // Within a bin to either side, by golden sections.
+        // The vertex of the parabola through three points, again and again: within a bin to either side.
         let turn = 1.0 / self.length as f64;
-        let (mut low, mut high) = ((bin as f64 - 1.0).max(0.0) * turn, ((bin as f64 + 1.0) * turn).min(0.5));
-        let golden = (5f64.sqrt() - 1.0) / 2.0;
-        let (mut a, mut b) = (high - golden * (high - low), low + golden * (high - low));
-        let (mut at_a, mut at_b) = (at(a), at(b));
-        // Near its greatest value a function is flat: closer than this rounding decides.
-        while high - low > 2e-5 * turn {
-            if at_a > at_b {
-                (high, b, at_b) = (b, a, at_a);
-                a = high - golden * (high - low);
-                at_a = at(a);
-            } else {
-                (low, a, at_a) = (a, b, at_b);
-                b = low + golden * (high - low);
-                at_b = at(b);
+        let middle = bin as f64 * turn;
+        let mut known = [(middle - turn).max(0.0), middle, (middle + turn).min(0.5)].map(|turns| (turns, at(turns)));
+        for _ in 0..MOST_STEPS {
+            let [(a, at_a), (b, at_b), (c, at_c)] = known;
+            let (left, right) = ((b - a) * (at_b - at_c), (b - c) * (at_b - at_a));
+            let vertex = b - 0.5 * ((b - a) * left - (b - c) * right) / (left - right);
+            // Near its greatest value a function is flat: closer than this rounding decides.
+            let near = 2e-6 * turn;
+            if !vertex.is_finite() || !(a..=c).contains(&vertex) || (vertex - b).abs() < near {
+                break;
             }
+            let point = (vertex, at(vertex));
+            known = match (vertex < b, point.1 > at_b) {
+                (true, true) => [known[0], point, known[1]],
+                (true, false) => [point, known[1], known[2]],
+                (false, true) => [known[1], point, known[2]],
+                (false, false) => [known[0], known[1], point],
+            };
         }
-        let middle = (low + high) / 2.0;
+        let middle = known[1].0;
         (middle * self.rate, self.amplitude_at(middle, &self.weights))
     }
 }

@@ -171,12 +171,14 @@ impl<'a> Port<'a> {
             outlet.opened(outlet.now())?;
         }
         let mut buffer = vec![0; AT_ONCE];
+        let mut pace = Pace::new();
         loop {
             match port.read(&mut buffer) {
                 Ok(0) => return Ok(Next::Failed(Problem::Vanished(self.path.clone()))),
                 Ok(length) => {
                     self.heard = true;
                     outlet.pass(&buffer[..length])?;
+                    pace.keep(length);
                 }
                 Err(error) if matches!(error.kind(), ErrorKind::TimedOut | ErrorKind::Interrupted) => {}
                 Err(_) => return Ok(Next::Failed(Problem::Vanished(self.path.clone()))),
@@ -258,6 +260,46 @@ impl<'a> Port<'a> {
                 Some(command) => outlet.reject(&command, "the port is lent")?,
                 None => {}
             }
+        }
+    }
+}
+
+/// Crumbs that come more often than this, a second, are let gather.
+const OFTEN: u32 = 800;
+
+/// Reads up to this are crumbs.
+const CRUMB: usize = 512;
+
+/// How long they gather: a hundredth of what a person sees.
+const GATHER: Duration = Duration::from_millis(2);
+
+/// Thousands of crumbs a second wake four threads each: they are let gather for a moment, so that fewer reads bring the same.
+struct Pace {
+    since: Instant,
+    crumbs: u32,
+    gathers: bool,
+}
+
+impl Pace {
+    const LOOKED_AT: Duration = Duration::from_millis(100);
+
+    fn new() -> Pace {
+        Pace { since: Instant::now(), crumbs: 0, gathers: false }
+    }
+
+    /// A read brought so many bytes; waits where more are to gather.
+    fn keep(&mut self, length: usize) {
+        self.crumbs += u32::from(self.gathers || length <= CRUMB);
+        let elapsed = self.since.elapsed();
+        if elapsed >= Pace::LOOKED_AT {
+            let rate = f64::from(self.crumbs) / elapsed.as_secs_f64();
+            // While they gather they come a pause apart.
+            let least = if self.gathers { 0.4 / GATHER.as_secs_f64() } else { f64::from(OFTEN) };
+            self.gathers = rate > least;
+            (self.since, self.crumbs) = (Instant::now(), 0);
+        }
+        if self.gathers {
+            std::thread::sleep(GATHER);
         }
     }
 }
