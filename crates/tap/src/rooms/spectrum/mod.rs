@@ -27,6 +27,9 @@ const MOST_ROWS: usize = 16_384;
 /// Seconds after which it is made anew.
 const PACE: f64 = 0.45;
 
+/// The share of the screen's rows that the waterfall has, about.
+const SHARE: f64 = 0.27;
+
 /// Lines of the waterfall that are made at once.
 const LINES_AT_ONCE: usize = 24;
 
@@ -188,7 +191,7 @@ impl Spectrum {
     pub(crate) fn figure(&self, session: &Session) -> Option<amber_plot::Figure> {
         let found = self.found.as_ref()?.as_ref().ok()?;
         let lines: Vec<_> = if self.without_waterfall { Vec::new() } else { self.waterfall.lines().collect() };
-        let hop = self.hop(found.even.rate);
+        let hop = self.hop(found.even.rate, session);
         Some(analysis::spectrum(&Of::of(session, found.id), &found.spectrum, &found.peaks, &lines, hop))
     }
 
@@ -232,9 +235,10 @@ impl Spectrum {
         (self.recipe.length / 4).max(64)
     }
 
-    /// Seconds from one line to the next.
-    fn hop(&self, rate: f64) -> f64 {
-        let hop = (self.waterfall_length() as f64 / 2.0 / rate).max(0.1);
+    /// Seconds from one line to the next: so that the lines that there is room for reach back as far as the chart does.
+    fn hop(&self, rate: f64, session: &Session) -> f64 {
+        let lines = f64::from(session.size.1) * SHARE;
+        let hop = (self.waterfall_length() as f64 / 2.0 / rate).max(session.viewport.span / lines.max(1.0)).max(0.1);
         // The same as long as the rate is about the same, so that lines stay.
         (10f64.powf((hop.log10() * 10.0).round() / 10.0) * 1e3).round() / 1e3
     }
@@ -248,7 +252,7 @@ impl Spectrum {
             self.waterfall_of = Some(of);
         }
         let recipe = Recipe { length: self.waterfall_length(), ..self.recipe };
-        let hop = self.hop(rate);
+        let hop = self.hop(rate, session);
         let (chain, channel) = (session.chain_at(id.source), session.channel_at(id));
         let series = if self.is_smoothed { channel.output() } else { channel.scaled() };
         let most = usize::from(session.size.1);

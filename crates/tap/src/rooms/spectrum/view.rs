@@ -124,7 +124,7 @@ fn draw_plot(room: &Spectrum, found: &Found, session: &Session, theme: Theme, pl
 
 fn draw_waterfall(room: &Spectrum, found: &Found, session: &Session, theme: Theme, place: Rect, buffer: &mut Buffer) {
     let lines: Vec<_> = room.waterfall.lines().rev().take(usize::from(place.height.saturating_sub(1))).collect();
-    let hop = room.hop(found.even.rate);
+    let hop = room.hop(found.even.rate, session);
     let text = format!(" waterfall: one line every {} ", duration(hop));
     put(buffer, Rect { height: 1, ..place }, 0, 0, &"─".repeat(usize::from(place.width)), theme.style(Ink::Faint));
     put(buffer, place, 1, 0, &text, theme.style(Ink::Bright));
