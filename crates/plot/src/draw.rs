@@ -195,7 +195,7 @@ impl Drawing<'_, '_> {
             let (from, to) = row.x;
             let place = |at: usize| self.x(from + (to - from) * at as f64 / count.max(1) as f64);
             // What is no number is blank.
-            let shade = |share: f32| (share.max(0.0).min(1.0) * SHADES).round();
+            let shade = |share: f32| if share.is_nan() { 0.0 } else { (share.clamp(0.0, 1.0) * SHADES).round() };
             let mut at = 0;
             while at < count {
                 let own = shade(row.shares[at]);

@@ -134,6 +134,9 @@ pub struct Keep {
     /// Each channel's value as it came, in a column of its own behind the quantity.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub raw: bool,
+    /// Each channel's smoothed quantity, in a column of its own behind that, where it has filters.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub smoothed: bool,
 }
 
 /// How it is shown.
@@ -259,13 +262,14 @@ impl ChannelSettings {
             return Some(format!("{title} is a column of every take: choose another name"));
         }
         let taken = |other: &ChannelSettings| {
+            let columns = ["_raw", "_smoothed"].map(|suffix| title.strip_suffix(suffix));
             other.name != self.name
-                && (other.title() == title || other.name == title || title.strip_suffix("_raw") == Some(other.title()))
+                && (other.title() == title || other.name == title || columns.contains(&Some(other.title())))
         };
         others
             .iter()
             .any(taken)
-            .then(|| format!("there is a channel {title} already, or its raw column: choose another name"))
+            .then(|| format!("there is a channel {title} already, or its raw or smoothed column: choose another name"))
     }
 
     /// Whether nothing is set of it beyond what a channel has that was merely found.

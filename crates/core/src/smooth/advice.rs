@@ -198,7 +198,7 @@ fn spikes(values: &[f64]) -> Vec<bool> {
 /// Advice on even rows, `rate` a second. `None` for too few rows, or rows that do not move.
 pub fn advise(values: &[f64], rate: f64, maker: &mut Maker) -> Option<Advice> {
     let values = &values[values.len().saturating_sub(MOST_ROWS)..];
-    if values.len() < FEWEST_ROWS || !(rate > 0.0) {
+    if values.len() < FEWEST_ROWS || rate.is_nan() || rate <= 0.0 {
         return None;
     }
     let spikes = spikes(values);

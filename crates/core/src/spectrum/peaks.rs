@@ -15,7 +15,7 @@ const CHANCE: f64 = 0.01;
 const NEAR: usize = 64;
 
 /// The mean of noise power over its median in one part: 1 / ln 2.
-const OF_MEDIAN: f64 = 1.442_695_040_888_963_4;
+const OF_MEDIAN: f64 = std::f64::consts::LOG2_E;
 
 /// A wave that stands out.
 #[derive(Clone, Copy, Debug, PartialEq)]

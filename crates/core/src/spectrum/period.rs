@@ -38,7 +38,7 @@ impl Period {
         let at = |share: f64| sorted[((sorted.len() - 1) as f64 * share) as usize];
         let (low, high) = (at(0.02), at(0.98));
         let hysteresis = (0.2 * (high - low)).max(4.0 * noise);
-        if !(hysteresis < 0.8 * (high - low)) {
+        if hysteresis >= 0.8 * (high - low) {
             return None;
         }
         let level = (low + high) / 2.0;
@@ -66,7 +66,7 @@ impl Period {
         let periods = || crossings.windows(2).map(|pair| pair[1] - pair[0]);
         let seconds = periods().sum::<f64>() / count as f64;
         let spread = crate::stats::deviation(periods).unwrap_or(f64::NAN);
-        let is_one = !(spread > VARIES * seconds);
+        let is_one = spread.is_nan() || spread <= VARIES * seconds;
         is_one.then_some(Period { seconds, spread, count, level, hysteresis })
     }
 }

@@ -142,7 +142,7 @@ fn read_block(table: &Path) -> Result<Block, String> {
             }
         };
         let seconds = number(&record[1])?;
-        if !(seconds.abs() < 1e9) {
+        if seconds.is_nan() || seconds.abs() >= 1e9 {
             return Err(format!("row {} has no time", row + 1));
         }
         let at = about.moment_ns.checked_add((seconds * 1e9).round() as i64);

@@ -3,10 +3,11 @@
 use super::when::{self, WallClock};
 use super::wire::Event;
 use amber_core::Stamp;
-use amber_core::bench::{Bench, ChannelSettings, Words};
+use amber_core::bench::{Bench, ChannelSettings, Keep, Words};
 use amber_core::derive::{Derived, LastValues};
 use amber_core::digits::{cleaned, write_decimal, write_shortest};
 use amber_core::interpret::{Interpreter, Layout, RowSink, Rows};
+use amber_core::smooth::smooths;
 use amber_core::split::LineOutcome;
 
 /// The number of the way in which bytes become a table; another one may make another table of the same bytes.
@@ -45,10 +46,21 @@ pub(super) struct Column {
     pub(super) unit: String,
     /// The channel that it shows.
     channel: usize,
-    /// As it came, rather than scaled.
-    raw: bool,
+    /// What of it.
+    what: What,
     words: Words,
     form: ColumnFormat,
+}
+
+/// What a column shows of its channel.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum What {
+    /// As it came.
+    Raw,
+    /// Scaled.
+    Quantity,
+    /// Scaled and smoothed.
+    Smoothed,
 }
 
 /// How the numbers of a column are written.
@@ -63,22 +75,24 @@ enum ColumnFormat {
 }
 
 impl Column {
-    fn new(settings: &ChannelSettings, channel: usize, raw: bool) -> Column {
-        let form = match settings.scale.file_decimals() {
-            _ if raw && settings.formula.is_none() => ColumnFormat::Shortest,
-            Some(places) if !raw => ColumnFormat::Decimals(places),
-            None if settings.formula.is_none() && settings.scale.is_plain() => ColumnFormat::Shortest,
+    fn new(settings: &ChannelSettings, channel: usize, what: What) -> Column {
+        let form = match (what, settings.scale.file_decimals()) {
+            (What::Raw, _) if settings.formula.is_none() => ColumnFormat::Shortest,
+            (What::Quantity, Some(places)) => ColumnFormat::Decimals(places),
+            // What is left of the noise has more digits than the converter.
+            (What::Smoothed, Some(places)) => ColumnFormat::Decimals(places + 2),
+            (What::Quantity, None) if settings.formula.is_none() && settings.scale.is_plain() => ColumnFormat::Shortest,
             _ => ColumnFormat::Computed,
         };
         let title = settings.title();
-        Column {
-            name: if raw { format!("{title}_raw") } else { title.to_owned() },
-            unit: if raw { settings.scale.unit.clone() } else { settings.scale.unit().to_owned() },
-            channel,
-            raw,
-            words: if raw { Words::default() } else { settings.words.clone() },
-            form,
-        }
+        let unit = if what == What::Raw { settings.scale.unit.clone() } else { settings.scale.unit().to_owned() };
+        let words = if what == What::Quantity { settings.words.clone() } else { Words::default() };
+        let name = match what {
+            What::Raw => format!("{title}_raw"),
+            What::Quantity => title.to_owned(),
+            What::Smoothed => format!("{title}_smoothed"),
+        };
+        Column { name, unit, channel, what, words, form }
     }
 
     /// Its datatype in the vocabulary of CSV on the Web; words may stand among numbers.
@@ -87,7 +101,11 @@ impl Column {
     }
 
     fn write(&self, now: LastValues, out: &mut Vec<u8>) {
-        let value = if self.raw { now.raw } else { now.quantity };
+        let value = match self.what {
+            What::Raw => now.raw,
+            What::Quantity => now.quantity,
+            What::Smoothed => now.smoothed,
+        };
         match (self.words.word(value), self.form) {
             (Some(word), _) => out.extend_from_slice(word.as_bytes()),
             (None, ColumnFormat::Decimals(places)) => write_number(value, Some(places), out),
@@ -119,12 +137,12 @@ pub struct Decoder {
 
 #[derive(Debug)]
 struct Table {
-    keep_raw: bool,
+    keep: Keep,
     start: Stamp,
     /// The time that is 0 in the table, once a row is written: the start, or that of a row that was measured before it.
     origin: Option<Stamp>,
     layout: Layout,
-    /// Nobody asks for smoothed values unless a formula does.
+    /// Nobody asks for smoothed values unless a formula or the settings do.
     derived: Derived,
     columns: Vec<Column>,
     /// The channels that have a column.
@@ -139,11 +157,11 @@ impl Decoder {
     /// A decoder for a take that started at `start` with the settings of `bench`.
     pub fn new(bench: &Bench, start: Stamp) -> Self {
         let mut table = Table {
-            keep_raw: bench.shared.keep.raw,
+            keep: bench.shared.keep,
             start,
             origin: None,
             layout: Layout::default(),
-            derived: Derived::new(false),
+            derived: Derived::new(bench.shared.keep.smoothed),
             columns: Vec::new(),
             channels: 0,
             out: Vec::new(),
@@ -219,11 +237,14 @@ impl Table {
         let layout = std::mem::take(&mut self.layout);
         self.channels = layout.channels().len();
         for (index, channel) in layout.channels().iter().enumerate() {
-            let column = Column::new(channel, index, false);
+            let column = Column::new(channel, index, What::Quantity);
             self.add(column);
             let same = channel.formula.is_some() || (channel.scale.is_plain() && channel.words.is_empty());
-            if self.keep_raw && !same {
-                self.add(Column::new(channel, index, true));
+            if self.keep.raw && !same {
+                self.add(Column::new(channel, index, What::Raw));
+            }
+            if self.keep.smoothed && smooths(&channel.smooth) {
+                self.add(Column::new(channel, index, What::Smoothed));
             }
         }
         self.layout = layout;
@@ -312,9 +333,10 @@ fn write_number(value: f64, decimals: Option<usize>, out: &mut Vec<u8>) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use amber_core::bench::{Keep, SourceSettings};
+    use amber_core::bench::SourceSettings;
     use amber_core::formula::Formula;
     use amber_core::scale::{Scale, Step};
+    use amber_core::smooth::{Mean, Strength};
 
     #[test]
     fn numbers_are_written_as_fine_as_they_are_and_no_finer() {
@@ -332,9 +354,10 @@ mod tests {
     fn a_table_with_banner_damage_gap_and_a_label_that_came_late() {
         let mut channel = ChannelSettings::named("a");
         channel.scale = Scale::linear(10, 5.0, 0.0, 1.0, "");
+        channel.smooth = vec![Mean { window: Strength::Rows(2) }.into()];
         let mut sum = ChannelSettings::named("sum");
         sum.formula = Some(Formula::new("raw(a) + b / 3 + 0 * prev(b)").unwrap());
-        let keep = Keep { raw: true };
+        let keep = Keep { raw: true, smoothed: true };
         let mut bench = Bench::of(SourceSettings { channel: vec![channel, sum], ..SourceSettings::default() });
         bench.shared.keep = keep;
         let start = Stamp(1_700_000_000_000_000_000);
@@ -351,10 +374,10 @@ mod tests {
         assert_eq!(
             table.split("\r\n").enumerate().filter(|(i, _)| *i < 3 || *i > 8).map(|(_, line)| line).collect::<Vec<_>>(),
             [
-                "time_s,wall_clock,a,a_raw,b,sum,c",
-                "0.000000,2023-11-14T22:13:20.000000Z,0.0049,1,2,,",
-                "0.500000,2023-11-14T22:13:20.500000Z,0.0098,2,,,",
-                "1.500000,2023-11-14T22:13:21.500000Z,0.0146,3,4,4.33333333333,1",
+                "time_s,wall_clock,a,a_raw,a_smoothed,b,sum,c",
+                "0.000000,2023-11-14T22:13:20.000000Z,0.0049,1,0.004883,2,,",
+                "0.500000,2023-11-14T22:13:20.500000Z,0.0098,2,0.007324,,,",
+                "1.500000,2023-11-14T22:13:21.500000Z,0.0146,3,0.019531,4,4.33333333333,1",
                 ""
             ]
         );

@@ -50,7 +50,9 @@ pub(crate) fn watched(seconds: u64) -> App {
 /// The flume for `seconds` more, after it was watched for `before` seconds.
 pub(crate) fn feed_more(app: &mut App, before: u64, seconds: u64) {
     let mut board = amber_boards::Flume::new(amber_boards::Programme::Waves, 1);
-    board.run(Duration::from_secs(before), &mut Vec::new());
+    if before > 0 {
+        board.run(Duration::from_secs(before), &mut Vec::new());
+    }
     for step in before * 100 + 1..=(before + seconds) * 100 {
         let mut bytes = Vec::new();
         board.run(Duration::from_millis(step * 10), &mut bytes);

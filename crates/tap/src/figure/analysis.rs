@@ -32,7 +32,7 @@ pub(crate) struct Of {
 
 impl Of {
     /// A channel of the session, as it is called on the screen.
-    pub(crate) fn of(session: &Session, id: ChannelId) -> Of {
+    pub(crate) fn channel(session: &Session, id: ChannelId) -> Of {
         let channel = session.channel_at(id);
         Of {
             source: format!(

@@ -53,7 +53,7 @@ pub(crate) fn limits<'a>(all: impl Iterator<Item = &'a Spans>) -> Option<(f64, f
         .flatten()
         .flatten()
         .fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), span| (low.min(span.0), high.max(span.1)));
-    if !(ends.0 <= ends.1) {
+    if ends.0 > ends.1 {
         return None;
     }
     let room = ((ends.1 - ends.0) * 0.06).max(ends.0.abs().max(ends.1.abs()) * 1e-9).max(1e-9);

@@ -107,7 +107,7 @@ pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buf
             (false, None) => Ink::Bright,
         };
         let (age, old) = age.map_or_else(Default::default, |age| (format!("{age}  "), format!("{OLD} ")));
-        let raw = raw_beside(session, channel, shown);
+        let raw = raw_beside(session, channel, &form_of, shown);
         if large {
             let room = block.width.saturating_sub(x);
             let text = fitting(room, [format!("{age}{raw}{unit} "), format!("{age}{unit} "), format!("{old}{unit} ")]);
@@ -147,11 +147,13 @@ fn number(form: &digits::NumberFormat, shown: ChannelSnapshot) -> String {
     shown.reading.map_or("–".into(), |reading| form.number(reading.smoothed, 0))
 }
 
-/// The value as it came, with an arrow, where it is to stand beside the scaled one.
-fn raw_beside(session: &Session, channel: &Channel, shown: ChannelSnapshot) -> String {
-    let wanted = session.shared().screen.raw && !channel.settings().scale.is_plain();
-    let raw = shown.reading.filter(|_| wanted).map(|reading| fixed(reading.raw, channel.raw_decimals()));
-    raw.map(|raw| format!("{raw} → ")).unwrap_or_default()
+/// The value in front of the one that is shown large, with arrows, where it is to stand beside it: raw, and the quantity
+/// before its filters.
+fn raw_beside(session: &Session, channel: &Channel, form: &digits::NumberFormat, shown: ChannelSnapshot) -> String {
+    let Some(reading) = shown.reading.filter(|_| session.shared().screen.raw) else { return String::new() };
+    let raw = (!channel.settings().scale.is_plain()).then(|| fixed(reading.raw, channel.raw_decimals()));
+    let before = channel.smoothed().map(|_| form.number(reading.quantity, 0));
+    raw.into_iter().chain(before).map(|value| format!("{value} → ")).collect()
 }
 
 fn draw_digital(

@@ -65,17 +65,27 @@ static FILES: [SingleSetting; 3] = [
         help: "the columns of readings.csv; wire.bin has every byte in any case",
         range: "",
         key: "keep.raw",
-        shown: |session| Some(if session.shared().keep.raw { "scaled and raw" } else { "scaled" }.into()),
+        shown: |session| Some(KEPT[kept(session)].into()),
         way: Way::Chosen {
-            choices: |_| vec![Choice::new("scaled", ""), Choice::new("scaled and raw", "")],
-            now: |session| usize::from(session.shared().keep.raw),
+            choices: |_| KEPT.iter().map(|kept| Choice::new(*kept, "")).collect(),
+            now: kept,
             choose: |session, at| {
-                session.edit_shared(|shared| shared.keep.raw = at == 1);
+                session.edit_shared(|shared| {
+                    shared.keep = amber_core::bench::Keep { raw: at & 1 == 1, smoothed: at & 2 == 2 }
+                });
                 Vec::new()
             },
         },
     },
 ];
+
+/// What stands in the table of a take.
+const KEPT: [&str; 4] = ["scaled", "scaled and raw", "scaled and smoothed", "scaled, raw and smoothed"];
+
+fn kept(session: &Session) -> usize {
+    let keep = session.shared().keep;
+    usize::from(keep.raw) + 2 * usize::from(keep.smoothed)
+}
 
 static HISTORY: [SingleSetting; 2] = [
     SingleSetting {

@@ -1,6 +1,7 @@
 //! Take it to the board: the chain of the selected channel as a listing, with a check of it against the chain, and the resistor
 //! and capacitor that would do the same ahead of the converter.
 
+use super::smooth::in_words;
 use super::{About, Effect, Follow, Place, Room, listed};
 use crate::keys::{Binding, Key, NONE, keys};
 use crate::screen::text::{put, put_right, wrapped};
@@ -10,7 +11,7 @@ use amber_core::bench::ChannelSettings;
 use amber_core::digits::{counted, hertz, short, si, with_unit};
 use amber_core::listing::{self, Checked};
 use amber_core::scale::Step;
-use amber_core::smooth::{Price, Signal, smooths};
+use amber_core::smooth::{Filter, Price, Signal, smooths};
 use crossterm::event::KeyCode::{Char, Esc, PageDown, PageUp};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -270,9 +271,11 @@ fn told(checked: &Checked, unit: &str, is_whole: bool, lsb: f64) -> Result<Strin
 
 /// The resistor and the capacitor that do the same as the filters, and what they do to a divider.
 fn circuit(session: &Session, settings: &ChannelSettings, interval: f64) -> String {
-    let price = Price::of(&settings.smooth, Signal { interval, noise: 1.0, step: 10.0 });
-    let cutoff = price.cutoff.filter(|_| smooths(&settings.smooth));
-    let Some(cutoff) = cutoff else {
+    let price = |filters: &[Filter]| Price::of(filters, Signal { interval, noise: 1.0, step: 10.0 });
+    // Those that are a low-pass, one behind another.
+    let is_low_pass = |filter: &&Filter| price(std::slice::from_ref(*filter)).cutoff.is_some();
+    let low_pass: Vec<Filter> = settings.smooth.iter().filter(is_low_pass).cloned().collect();
+    let Some(cutoff) = price(&low_pass).cutoff.filter(|_| smooths(&low_pass)) else {
         return "resistor and capacitor: these filters are no low-pass, so that none do the same ahead of the converter".into();
     };
     // What the divider itself has: the fixed resistor beside the sensor as it is now.
@@ -295,7 +298,8 @@ fn circuit(session: &Session, settings: &ChannelSettings, interval: f64) -> Stri
     let capacitor = si(found.farads, "F");
     let resistor = if found.ohms > 0.0 { format!("{} in series and ", si(found.ohms, "Ω")) } else { String::new() };
     let mut text = format!(
-        "ahead of the converter, {resistor}{capacitor} to ground do nearly the same: cut-off {} instead of {}, first order. ",
+        "ahead of the converter, {resistor}{capacitor} to ground do nearly the same as {}: cut-off {} instead of {}, first order. ",
+        in_words(&low_pass),
         hertz(found.cutoff),
         hertz(cutoff)
     );

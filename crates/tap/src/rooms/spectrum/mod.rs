@@ -192,7 +192,7 @@ impl Spectrum {
         let found = self.found.as_ref()?.as_ref().ok()?;
         let lines: Vec<_> = if self.without_waterfall { Vec::new() } else { self.waterfall.lines().collect() };
         let hop = self.hop(found.even.rate, session);
-        Some(analysis::spectrum(&Of::of(session, found.id), &found.spectrum, &found.peaks, &lines, hop))
+        Some(analysis::spectrum(&Of::channel(session, found.id), &found.spectrum, &found.peaks, &lines, hop))
     }
 
     fn choose_compared(&self, session: &Session) -> Vec<Effect> {

@@ -60,12 +60,19 @@ impl Room for Table {
     }
 }
 
-/// A channel's columns: where they begin, how wide the raw value and the quantity are.
+/// A channel's columns: where they begin, how wide raw value, quantity and smoothed quantity are.
 struct Column {
     channel: usize,
     x: u16,
     raw: u16,
     width: u16,
+    smoothed: u16,
+}
+
+impl Column {
+    fn whole(&self) -> u16 {
+        self.raw + self.width + self.smoothed
+    }
 }
 
 fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
@@ -82,11 +89,13 @@ fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
         let id = session.own(column.channel);
         let chosen = column.channel == session.selected.channel;
         let ink = theme.style(if chosen { Ink::Chosen } else { Ink::Bright });
-        let whole = Rect { x: area.x + column.x, width: column.raw + column.width, height: 1, y: area.y + 1 };
+        let whole = Rect { x: area.x + column.x, width: column.whole(), height: 1, y: area.y + 1 };
         let name = channel.title().chars().take(usize::from(whole.width).saturating_sub(3)).collect::<String>();
         put_right(buffer, whole, 0, &format!("{} {name}", session.letter_or_blank(id)), ink);
         let unit = Rect { y: area.y + 2, ..whole };
-        put_right(buffer, unit, 0, channel.settings().scale.unit(), theme.style(Ink::Dim));
+        let unit_text = channel.settings().scale.unit();
+        let unit_text = if column.smoothed > 0 { format!("smoothed {unit_text}") } else { unit_text.to_owned() };
+        put_right(buffer, unit, 0, unit_text.trim_end(), theme.style(Ink::Dim));
         if column.raw > 0 {
             put_right(buffer, Rect { width: column.raw, ..unit }, 0, "raw", theme.style(Ink::Faint));
         }
@@ -120,10 +129,16 @@ fn cell(session: &Session, theme: Theme, column: &Column, row: u64, line: Rect, 
         let raw = fixed(reading.raw, channel.raw_decimals());
         put_right(buffer, Rect { width: column.raw, ..line }, 0, &raw, theme.style(Ink::Dim));
     }
+    let trace = if channel.kind() == Kind::Clock { Ink::Dim } else { Ink::Trace(session.ink(id)) };
+    // Where there are both, the smoothed one counts.
+    let ink = if column.smoothed > 0 { Ink::Dim } else { trace };
     let place = Rect { width: column.raw + column.width, ..line };
-    let ink = if channel.kind() == Kind::Clock { Ink::Dim } else { Ink::Trace(session.ink(id)) };
-    let text = cut(text, column.width.saturating_sub(1));
-    put_right(buffer, place, 0, &text, theme.style(ink));
+    put_right(buffer, place, 0, &cut(text, column.width.saturating_sub(1)), theme.style(ink));
+    if column.smoothed > 0 {
+        let place = Rect { width: column.whole(), ..line };
+        let text = cut(fixed(reading.smoothed, channel.decimals()), column.smoothed.saturating_sub(1));
+        put_right(buffer, place, 0, &text, theme.style(trace));
+    }
 }
 
 /// The channels that there is room for, the selected one among them, and how many there is none for.
@@ -138,7 +153,8 @@ fn columns(session: &Session, room: u16) -> (Vec<Column>, usize) {
         let number = widest.unwrap_or(0).max(if channel.kind() == Kind::Clock { 12 } else { 9 });
         let raw = if both && !channel.settings().scale.is_plain() { 8 } else { 0 };
         let name = (channel.title().chars().count() as u16 + 3).min(16);
-        (raw, number.max(name.saturating_sub(raw)) + 1)
+        let smoothed = if channel.smoothed().is_some() { number + 1 } else { 0 };
+        (raw, number.max(name.saturating_sub(raw + smoothed)) + 1, smoothed)
     };
     let shown = channels.iter().enumerate().filter(|(_, channel)| !channel.settings().hidden);
     let all: Vec<(usize, &Channel)> = shown.collect();
@@ -146,12 +162,13 @@ fn columns(session: &Session, room: u16) -> (Vec<Column>, usize) {
         let mut x = TIME;
         let mut columns = Vec::new();
         for (channel, settings) in &all[from..] {
-            let (raw, width) = wide(*channel, settings);
-            if x + raw + width > room {
+            let (raw, width, smoothed) = wide(*channel, settings);
+            let column = Column { channel: *channel, x, raw, width, smoothed };
+            x += column.whole();
+            if x > room {
                 break;
             }
-            columns.push(Column { channel: *channel, x, raw, width });
-            x += raw + width;
+            columns.push(column);
         }
         columns
     };

@@ -209,7 +209,7 @@ impl Trial {
         let candidates: Vec<(String, &[f64])> =
             self.candidates.iter().map(|candidate| (name(candidate), &candidate.out[..])).collect();
         let limits = self.limits(1800)?;
-        let of = Of::of(session, id);
+        let of = Of::channel(session, id);
         Some(analysis::trial(&of, stretch.rate, &stretch.values, &candidates, limits))
     }
 
