@@ -1,5 +1,5 @@
 //! Take it to the board: the whole chain of a channel as a listing in plain pseudo-code with its numbers, to be written anew in
-//! the language of the board. [`run`] works a listing out, so that it can be held against the chain.
+//! the language of the board. [`Listing`] works a listing out, so that it can be held against the chain.
 //!
 //! A line sets a name to a formula of this program; a name that was not set yet is a gap. `row` is the number of the row, 0 for
 //! the first. Beside that there are windows: `window w = last 9 of x` keeps the last values of x, and `y = mean of w`, `median
