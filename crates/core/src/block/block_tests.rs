@@ -70,3 +70,17 @@ fn effective_bits_are_those_of_the_converter_until_noise_takes_some() {
     assert_eq!(effective_bits(4096.0, 0.0), 12.0);
     assert!((effective_bits(4096.0, 4.0 / 12f64.sqrt()) - 10.0).abs() < 1e-12);
 }
+
+#[test]
+fn what_does_not_move_has_no_slope_and_gaps_are_counted() {
+    let times: Vec<Stamp> = (0..500).map(|row| at(f64::from(row) * 0.01)).collect();
+    let flat = Statistics::of(&times, &[5.1; 500]).unwrap();
+    assert_eq!((flat.slope, flat.deviation < 1e-12, flat.distinct, flat.gaps), (0.0, true, 1, 0));
+    let ramp: Vec<f64> =
+        (0..500).map(|row| if row % 7 == 3 { f64::NAN } else { 1e6 + f64::from(row) * 0.02 }).collect();
+    let ramp = Statistics::of(&times, &ramp).unwrap();
+    assert!((ramp.slope - 2.0).abs() < 1e-6 && ramp.gaps == 71, "{ramp:?}");
+    assert_eq!(Statistics::of(&times[..2], &[f64::NAN, f64::INFINITY]), None);
+    let alone = Statistics::of(&times[..1], &[3.0]).unwrap();
+    assert!(alone.slope.is_nan() && alone.deviation.is_nan() && alone.rms == 3.0);
+}

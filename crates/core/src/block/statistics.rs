@@ -54,7 +54,12 @@ impl Statistics {
             rms: sorted.iter().map(|value| value * value / n).sum::<f64>().sqrt(),
             min: sorted[0],
             max: sorted[count - 1],
-            slope: if below > 0.0 { above / below } else { f64::NAN },
+            // A slope that moves the value by no more than its rounding is none.
+            slope: match above / below {
+                _ if below <= 0.0 => f64::NAN,
+                slope if (slope * 4.0 * mean_time).abs() <= 1e-13 * sorted[0].abs().max(sorted[count - 1].abs()) => 0.0,
+                slope => slope,
+            },
             distinct: 1 + sorted.windows(2).filter(|pair| pair[0] != pair[1]).count(),
         })
     }

@@ -2,13 +2,20 @@
 
 use crate::Stamp;
 use crate::digits::{counted, short};
+use crate::store::{Series, Store};
 use std::f64::consts::PI;
+use std::ops::Range;
 
 /// Rows whose intervals vary by less than this share are taken as they are.
 const EVEN: f64 = 1e-3;
 
 /// An interval of this many usual ones is a pause: what lies in it is not known.
 const PAUSE: f64 = 3.5;
+
+/// An interval is a multiple of the usual one when it is this close to it, in usual ones; rows are regular when so large a share
+/// of the intervals are.
+const NEAR: f64 = 0.3;
+const REGULAR: f64 = 0.9;
 
 /// More gaps than this share: there is nothing to take a spectrum of.
 const MOST_GAPS: f64 = 0.1;
@@ -35,6 +42,23 @@ pub struct Even {
 }
 
 impl Even {
+    /// The rows `rows` of a series made even: those behind the last break among them, as where a board was reset.
+    ///
+    /// # Errors
+    /// Why there is no spectrum of them, and what would help.
+    pub fn of_rows(store: &Store, series: &Series, rows: Range<u64>) -> Result<Even, String> {
+        let mut first = rows.start;
+        while let Some(row) = store.break_after(first).filter(|row| *row < rows.end) {
+            first = row;
+        }
+        let mut times = Vec::new();
+        store.read_times(first..rows.end, &mut times);
+        let values: Vec<f64> = (first..rows.end).map(|row| series.get(row).unwrap_or(f64::NAN)).collect();
+        let mut even = Even::of(&times, &values)?;
+        even.left_out += (first - rows.start) as usize;
+        Ok(even)
+    }
+
     /// Makes rows even: those behind the last pause, by lines between them where their intervals vary.
     ///
     /// # Errors
@@ -61,18 +85,20 @@ impl Even {
         if span <= 0.0 {
             return Err("all rows have the same time: a time base must be set".into());
         }
-        // Missing rows count as rows, so that the rate is that of the board.
-        let steps = kept.windows(2).map(|pair| (pair[1].0.seconds_since(pair[0].0) / usual).round().max(1.0));
-        let count = steps.sum::<f64>();
+        // Where nearly all intervals are whole multiples of the usual one, rows are missing, which count as rows, so that the rate
+        // is that of the board; else rows come as they like, and the mean rate is theirs.
+        let whole = |pair: &[(Stamp, f64)]| (pair[1].0.seconds_since(pair[0].0) / usual).round().max(1.0);
+        let is_near = |pair: &&[(Stamp, f64)]| (pair[1].0.seconds_since(pair[0].0) / usual - whole(pair)).abs() < NEAR;
+        let is_regular = kept.windows(2).filter(is_near).count() as f64 >= REGULAR * (kept.len() - 1) as f64;
+        let step = |pair: &[(Stamp, f64)]| if is_regular { whole(pair) } else { 1.0 };
+        let count = kept.windows(2).map(step).sum::<f64>();
         let filled = count as usize + 1 - kept.len().min(count as usize + 1);
         if filled as f64 > MOST_GAPS * count {
             return Err(format!("{} of {} rows are missing or gaps", filled, count as usize + 1));
         }
         let interval = span / count;
-        let deviations = kept.windows(2).map(|pair| {
-            let own = pair[1].0.seconds_since(pair[0].0);
-            (own / (own / usual).round().max(1.0) / interval - 1.0).powi(2)
-        });
+        let deviations =
+            kept.windows(2).map(|pair| (pair[1].0.seconds_since(pair[0].0) / step(pair) / interval - 1.0).powi(2));
         let jitter = (deviations.sum::<f64>() / (kept.len() - 1) as f64).sqrt();
         if jitter < EVEN && filled == 0 {
             let values = kept.iter().map(|(_, value)| *value).collect();

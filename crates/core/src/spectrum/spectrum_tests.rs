@@ -82,6 +82,16 @@ fn uneven_rows_are_made_even_and_it_is_said_what_that_costs() {
     paused[100..].iter_mut().for_each(|row| row.0 += 3.0);
     let paused = made(&paused).unwrap();
     assert_eq!((paused.values.len(), paused.left_out), (400, 100));
+    // Rows that come as they like are not missing ones.
+    let mut time = 0.0;
+    let wild: Vec<(f64, f64)> = (0..3000)
+        .map(|_| {
+            time += [0.005, 0.01, 0.015, 0.03][(chance.share() * 4.0) as usize % 4];
+            (time, value(time))
+        })
+        .collect();
+    let wild = made(&wild).unwrap();
+    assert!(wild.filled == 0 && wild.is_resampled && (wild.rate - 1.0 / 0.015).abs() < 1.5, "{}", wild.told());
     assert!(made(&[(0.0, 1.0); 100]).unwrap_err().contains("time base"));
     assert!(made(&[(0.0, 1.0); 3]).unwrap_err().contains("too few"));
 }
@@ -147,4 +157,22 @@ fn lines_of_a_waterfall_stay_and_are_made_once() {
     assert!(follow(&mut falls, 11.0, 2) && falls.lines().next().unwrap().step == 13);
     assert!(follow(&mut falls, 0.3, 100) && falls.lines().all(|line| line.amplitudes.is_empty()));
     assert_eq!(asked, 10 + 2 + 10);
+}
+
+#[test]
+fn a_break_is_no_wave() {
+    use crate::bench::Bench;
+    use crate::chain::Chain;
+    use crate::store::Limits;
+    let mut chain = Chain::new(&Bench::default(), 0, Limits::NONE);
+    for row in 0..600 {
+        if row == 350 {
+            chain.break_off();
+        }
+        chain.feed(at(f64::from(row) * 0.01), format!("x={} y=1\n", row % 10).as_bytes());
+    }
+    let rows = chain.store().rows();
+    let even = Even::of_rows(chain.store(), chain.channels()[0].scaled(), rows.start + 10..rows.end).unwrap();
+    assert_eq!((even.values.len(), even.left_out), ((rows.end - 350) as usize, 340));
+    assert!(even.told().contains("left out"));
 }

@@ -180,8 +180,5 @@ pub(super) fn even(chain: &Chain, channel: &Channel, rows: Range<u64>, smoothed:
         bail!("the text has no time of its own: give its rows a second with --rate, or a bench that says its clock");
     }
     let series = if smoothed { channel.output() } else { channel.scaled() };
-    let mut times = Vec::new();
-    chain.store().read_times(rows.clone(), &mut times);
-    let values: Vec<f64> = rows.map(|row| series.get(row).unwrap_or(f64::NAN)).collect();
-    Even::of(&times, &values).map_err(|why| anyhow::anyhow!("no spectrum: {why}"))
+    Even::of_rows(chain.store(), series, rows).map_err(|why| anyhow::anyhow!("no spectrum: {why}"))
 }

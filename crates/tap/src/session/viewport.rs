@@ -58,12 +58,9 @@ impl Session {
         let rows = self.viewport.rows_of(id.source);
         let end = self.viewport.row(id.source).map_or(rows.end, |row| row + 1);
         let rows = rows.start.max(end.saturating_sub(most as u64)).min(end)..end;
-        let (mut times, chain) = (Vec::new(), self.chain_at(id.source));
-        chain.store().read_times(rows.clone(), &mut times);
         let channel = self.channel_at(id);
         let series = if smoothed { channel.output() } else { channel.scaled() };
-        let values: Vec<f64> = rows.map(|row| series.get(row).unwrap_or(f64::NAN)).collect();
-        Even::of(&times, &values)
+        Even::of_rows(self.chain_at(id.source).store(), series, rows)
     }
 
     /// The number behind the last line of the selected source that had come at the moment of `view`.
