@@ -189,6 +189,46 @@ fn a_price_holds_on_noise_waves_and_steps() {
     (1..=8).for_each(|order| assert!((cutoff(order) - 5.0).abs() < 1e-6, "order {order}"));
 }
 
+/// Forward and backward nothing is late, and what is left of a wave is left twice.
+#[test]
+fn a_price_both_ways_is_that_of_going_both_ways() {
+    let times: Vec<Stamp> = (0..6000).map(|row| Stamp::default().plus(f64::from(row) * 0.01)).collect();
+    for filters in linear() {
+        let price = Price::of(&filters, Signal { interval: 0.01, noise: 1.0, step: 1.0 });
+        let once = price.left_of_wave(4.0, 1.0);
+        let both = price.both_ways();
+        assert!((both.left_of_wave(4.0, 1.0) - once * once).abs() < 1e-6, "{filters:?}");
+        assert_eq!((both.delay, both.rise), (Some(0.0), None));
+        let mut chance = crate::chance::Chance(11);
+        let mut noise: Vec<f64> = times.iter().map(|_| chance.gauss()).collect();
+        Smoother::new(&filters).push_all(&times, &mut noise);
+        go_back(&filters, &times, &mut noise);
+        let left = crate::stats::deviation(|| noise[1000..5000].iter().copied()).unwrap();
+        assert!((left / both.noise_gain - 1.0).abs() < 0.2, "{filters:?}: {left} {}", both.noise_gain);
+        let mut ramp: Vec<f64> = (0..6000).map(f64::from).collect();
+        Smoother::new(&filters).push_all(&times, &mut ramp);
+        go_back(&filters, &times, &mut ramp);
+        assert!((ramp[3000] - 3000.0).abs() < 1e-5, "{filters:?}: {}", ramp[3000]);
+    }
+}
+
+#[test]
+fn filters_say_their_strength_in_other_terms_and_what_is_doubtful() {
+    let terms = |filter: Filter, interval: f64| filter.in_other_terms(interval).unwrap_or_default();
+    assert_eq!(terms(Mean { window: Strength::Rows(9) }.into(), 0.01), "90 ms");
+    assert_eq!(terms(Median { window: Strength::Seconds(0.2) }.into(), 0.01), "20 rows");
+    let low = Butterworth { cutoff: 10.0, ..Butterworth::default() };
+    assert_eq!(terms(low.into(), 0.01), "time constant 16 ms, 1.6 rows");
+    let doubt = |filter: Filter, interval: f64| filter.doubt(interval);
+    assert_eq!(doubt(low.into(), 0.01), None);
+    assert!(doubt(low.into(), 0.1).unwrap().contains("half the row rate, 5 Hz: everything passes"));
+    assert_eq!(doubt(Notch::default().into(), 0.001), None);
+    let folded = doubt(Notch::default().into(), 1.0 / 60.0).unwrap();
+    assert!(folded.contains("at 60 rows/s 50 Hz shows at 10 Hz and is taken out there"), "{folded}");
+    let lost = doubt(Notch::default().into(), 1.0 / 50.0).unwrap();
+    assert!(lost.contains("cannot be told from 0 Hz"), "{lost}");
+}
+
 /// A pause is no reason to swing over, and a long one is a new beginning.
 #[test]
 fn a_filter_goes_through_a_pause_as_if_rows_lay_on_a_line() {

@@ -2,6 +2,7 @@
 
 #![allow(missing_docs)]
 
+mod analysis;
 mod faults;
 mod program;
 mod scales;
