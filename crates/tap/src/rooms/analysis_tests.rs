@@ -154,6 +154,13 @@ fn the_spectrum_names_waves_compares_channels_and_falls() {
     choose(&mut app, "256");
     let text = seen(&mut app);
     assert!(text.contains("amplitude in dB") && text.contains("flat top") && text.contains("of 256 rows"), "{text}");
+    // Of a block, too.
+    typed(&mut app, "vbkvsb");
+    choose(&mut app, "block 1");
+    assert!(seen(&mut app).contains("spectrum of A gauge_a, block 1"));
+    typed(&mut app, "b");
+    choose(&mut app, "last rows");
+    assert!(seen(&mut app).contains("gauge_a, the last rows"));
     typed(&mut app, "of");
     assert!(!seen(&mut app).contains("waterfall"));
     let figure = app.figure();

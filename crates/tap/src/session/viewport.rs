@@ -58,6 +58,11 @@ impl Session {
         let rows = self.viewport.rows_of(id.source);
         let end = self.viewport.row(id.source).map_or(rows.end, |row| row + 1);
         let rows = rows.start.max(end.saturating_sub(most as u64)).min(end)..end;
+        self.even_stretch(id, smoothed, rows)
+    }
+
+    /// The same of any rows of the channel's source.
+    pub(crate) fn even_stretch(&self, id: ChannelId, smoothed: bool, rows: Range<u64>) -> Result<Even, String> {
         let channel = self.channel_at(id);
         let series = if smoothed { channel.output() } else { channel.scaled() };
         Even::of_rows(self.chain_at(id.source).store(), series, rows)

@@ -43,8 +43,12 @@ pub(super) const TASKS: &[Task] = &[
     task("find out why a reading looks wrong", "3 d: the check-up says what looks like a fault, and what to check"),
     task(
         "smooth a flickering reading",
-        "4, a: median against spikes, mean or exponential against noise; the panel tells noise and delay",
+        "4, A uses the advised filters, a adds one of your choice; the panel tells noise, delay and rise time",
     ),
+    task("compare filters", "zoom to what matters, 4 T: candidates side by side; < > strength, Enter uses one"),
+    task("put the filters into the board's program", "4 B shows the whole chain as code with its numbers; c copies it"),
+    task("keep the last rows", "v b shows them with statistics; k snaps them, w writes CSV, c compares two blocks"),
+    task("find a frequency", "v s: peaks with names, waterfall; b takes a block, c says how late another channel is"),
     task(
         "count pulses, watch a limit",
         "5, → sets a threshold at the present value; threshold and hysteresis below it",

@@ -3,23 +3,26 @@
 mod view;
 
 use super::{About, Effect, Follow, Place, Room, listed};
-use crate::figure::analysis::{self, Of};
+use crate::figure::analysis;
 use crate::keys::{Binding, Key, NONE, keys};
 use crate::rooms::list::{Item, List};
 use crate::session::{ChannelId, Session};
 use crate::theme::Theme;
 use amber_core::Stamp;
 use amber_core::bench::Kind;
-use amber_core::block::SIZES;
+use amber_core::block::{Block, SIZES};
+use amber_core::digits::counted;
 use amber_core::spectrum::even::Even;
 use amber_core::spectrum::follow::Follows;
 use amber_core::spectrum::peaks::{self, Peaks};
 use amber_core::spectrum::period::Period;
 use amber_core::spectrum::waterfall::Waterfall;
 use amber_core::spectrum::{Maker, Recipe, SHORTEST, Spectrum as Spectra, Window};
+use amber_core::tail::visible;
 use crossterm::event::KeyCode::{Char, Esc};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
+use std::sync::Arc;
 
 /// Rows of the view that are looked at, the newest.
 const MOST_ROWS: usize = 16_384;
@@ -45,6 +48,18 @@ enum Scale {
     Density,
 }
 
+/// What the spectrum is of.
+#[derive(Clone, Debug, Default)]
+enum Of {
+    /// What is in view.
+    #[default]
+    View,
+    /// The last rows, as many as a block has.
+    LastRows,
+    /// A named block.
+    Block(Arc<Block>),
+}
+
 /// What was found last.
 #[derive(Debug)]
 struct Found {
@@ -65,6 +80,7 @@ struct Found {
 pub(crate) struct Spectrum {
     recipe: Recipe,
     scale: Scale,
+    of: Of,
     /// Of what leaves the filters, rather than what goes into them.
     is_smoothed: bool,
     /// The waterfall is left out.
@@ -88,6 +104,7 @@ pub(crate) enum Action {
     Scale,
     Waterfall,
     Smoothed,
+    Block,
     Compare,
     Close,
 }
@@ -98,6 +115,7 @@ const KEYS: &[Binding<Action>] = keys! {
     [(Char('d'), NONE)], Action::Scale, "d", "amplitudes linear, in decibels, or as a density", Some("d dB");
     [(Char('f'), NONE)], Action::Waterfall, "f", "show the waterfall, or leave it out", Some("f waterfall");
     [(Char('o'), NONE)], Action::Smoothed, "o", "of the channel before its filters, or after them", Some("o filters"), channel;
+    [(Char('b'), NONE)], Action::Block, "b", "of what is in view, of the last rows, or of a named block", Some("b of a block"), channel;
     [(Char('c'), NONE)], Action::Compare, "c", "how late another channel follows the selected one", Some("c compare"), channel;
     [(Esc, NONE)], Action::Close, "Esc", "back to the chart", Some("Esc chart");
 };
@@ -137,6 +155,7 @@ impl Room for Spectrum {
             }
             Action::Waterfall => self.without_waterfall = !self.without_waterfall,
             Action::Smoothed => self.is_smoothed = !self.is_smoothed,
+            Action::Block => return vec![Effect::Choose(self.stretches(session))],
             Action::Compare => return self.choose_compared(session),
             Action::Close => return vec![Effect::Close],
         }
@@ -192,7 +211,50 @@ impl Spectrum {
         let found = self.found.as_ref()?.as_ref().ok()?;
         let lines: Vec<_> = if self.without_waterfall { Vec::new() } else { self.waterfall.lines().collect() };
         let hop = self.hop(found.even.rate, session);
-        Some(analysis::spectrum(&Of::channel(session, found.id), &found.spectrum, &found.peaks, &lines, hop))
+        Some(analysis::spectrum(&analysis::Of::channel(session, found.id), &found.spectrum, &found.peaks, &lines, hop))
+    }
+
+    /// What the spectrum can be of.
+    fn stretches(&self, session: &Session) -> List {
+        let item = |name: &str, about: &str, of: Of| {
+            Item::new(name, about, move |app: &mut crate::app::App| {
+                (app.rooms.spectrum.of, app.rooms.spectrum.at) = (of.clone(), None);
+                Vec::new()
+            })
+        };
+        let blocks = session.blocks.named.iter().map(|block| {
+            let rows = counted(block.times.len() as u64, "row");
+            item(&visible(block.name.as_bytes()), &rows, Of::Block(Arc::clone(block)))
+        });
+        let first = [
+            item("what is in view", "as the chart is zoomed and panned", Of::View),
+            item("the last rows", "as many as a block has (v b, l)", Of::LastRows),
+        ];
+        List::new("spectrum of", first.into_iter().chain(blocks).collect(), 0)
+    }
+
+    /// The rows of a channel that it is of, made even.
+    fn rows(&self, session: &Session, id: ChannelId) -> Result<Even, String> {
+        match &self.of {
+            Of::View => session.even_rows(id, self.is_smoothed, MOST_ROWS),
+            Of::LastRows => session.even_stretch(id, self.is_smoothed, session.present_block()),
+            Of::Block(block) => {
+                let title = session.channel_at(id).title();
+                let column = block.columns.iter().find(|column| column.name == title);
+                let column = column.ok_or_else(|| format!("{} has no channel {title}", block.name))?;
+                let values = if self.is_smoothed { column.output() } else { &column.quantity };
+                Even::of(&block.times, values)
+            }
+        }
+    }
+
+    /// What it is of, in a few words.
+    fn stretch_in_words(&self) -> String {
+        match &self.of {
+            Of::View => "in view".into(),
+            Of::LastRows => "the last rows".into(),
+            Of::Block(block) => block.name.clone(),
+        }
     }
 
     fn choose_compared(&self, session: &Session) -> Vec<Effect> {
@@ -214,7 +276,7 @@ impl Spectrum {
 
     fn find(&mut self, session: &Session) -> Result<Found, String> {
         let id = session.selected;
-        let even = session.even_rows(id, self.is_smoothed, MOST_ROWS)?;
+        let even = self.rows(session, id)?;
         let spectrum =
             self.maker.spectrum(&even.values, even.rate, self.recipe).ok_or("there is no spectrum of these rows")?;
         let peaks = peaks::find(&spectrum);
@@ -222,7 +284,7 @@ impl Spectrum {
         let times: Vec<Stamp> = (0..even.values.len()).map(|row| even.begin.plus(row as f64 / even.rate)).collect();
         let period = Period::of(&times, &even.values, noise);
         let follows = self.compared.filter(|other| session.channel_ids().any(|id| id == *other)).and_then(|other| {
-            let theirs = session.even_rows(other, self.is_smoothed, MOST_ROWS).ok()?;
+            let theirs = self.rows(session, other).ok()?;
             let same = theirs.begin == even.begin && theirs.values.len() == even.values.len();
             let follows = self.maker.follows(&even.values, &theirs.values, even.rate).filter(|_| same)?;
             Some((other, follows))

@@ -33,9 +33,10 @@ pub(super) fn draw(room: &Spectrum, session: &Session, theme: Theme, area: Rect,
     let id = found.id;
     let spectrum = &found.spectrum;
     let title = format!(
-        " spectrum of {} {}{}: {}, {} of {} rows, {} apart ",
+        " spectrum of {} {}, {}{}: {}, {} of {} rows, {} apart ",
         session.letter(id),
         session.title(id),
+        room.stretch_in_words(),
         match session.channel_at(id).smoothed() {
             Some(_) if room.is_smoothed => ", filtered",
             Some(_) => ", before its filters",
