@@ -252,7 +252,7 @@ fn without_colours_and_on_a_tiny_screen_it_still_works() {
     terminal.wait("● take-0001");
     terminal.keys(&["j"]);
     terminal.wait("that key does nothing here");
-    terminal.keys(&["v", "s"]);
+    terminal.keys(&["v", "w"]);
     terminal.wait("+10 s");
     terminal.keys(&["n"]);
     terminal.wait("in view");
