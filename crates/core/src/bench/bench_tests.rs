@@ -85,6 +85,15 @@ fn steps_keep_their_comments_as_long_as_they_stay_what_they_are() {
     }
     assert!(!text.contains("gain") && text.contains("reference = 3.31"), "{text}");
     assert_eq!(Bench::parse(&text).unwrap(), bench);
+    // Steps that give the same unit are told apart, also when one comes in front of another of its kind.
+    let gain = crate::scale::Gain { factor: 2.0, unit: "%".into() };
+    let steps = &mut bench.sources[0].channel[1].scale.steps;
+    steps.insert(1, gain.clone().into());
+    steps.push(gain.into());
+    let both = bench.write_into(&text.replace("unit = \"%\"", "unit = \"%\" # of full")).unwrap();
+    assert_eq!(both.matches("# of full").count(), 1, "{both}");
+    assert!(both.contains("[2.9, 100]] # from the sheet\nunit = \"%\" # of full"), "{both}");
+    assert_eq!(bench.write_into(&both).unwrap(), both, "saving twice changes nothing");
     let fresh = bench.new_file("fresh");
     assert!(fresh.contains("points = [[0.0, 0.0], [1.2, 50.0], [2.9, 100.0]]"), "{fresh}");
 }

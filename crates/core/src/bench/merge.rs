@@ -2,12 +2,6 @@
 
 use toml_edit::{ArrayOfTables, Item, Table, Value};
 
-/// The keys by which tables of an array are recognised again, wherever they stand.
-const NAMES: [&str; 2] = ["name", "unit"];
-
-/// The keys that say what a table is; one that has one of them is recognised by that and its place.
-const KINDS: [&str; 2] = ["is", "filter"];
-
 /// Makes `old` say what `new` says; what already says the same keeps its writing, comments included.
 pub(super) fn tables(old: &mut Table, new: &Table) {
     // Tables are written in the order of their positions; with none they follow the settings model, so that a new
@@ -78,22 +72,30 @@ fn tidy(mut value: Value) -> Value {
     value
 }
 
+/// Makes the tables of `old` say what those of `new` say, each in the table that it was before: a channel or command is
+/// known by its name, a lane by its unit, a step or filter by how many of its kind stand in front of it, any other by
+/// its place.
 fn arrays(old: &mut ArrayOfTables, new: &ArrayOfTables) {
-    let kind = |table: &Table| KINDS.iter().find_map(|key| table.get(key)?.as_str().map(str::to_owned));
-    let named = |table: &Table| NAMES.iter().find_map(|key| table.get(key)?.as_str().map(str::to_owned));
-    let name = |table: &Table| if kind(table).is_some() { None } else { named(table) };
     let before: Vec<Table> = old.iter().cloned().collect();
     old.clear();
     for (place, fresh) in new.iter().enumerate() {
-        let known = match name(fresh) {
-            Some(_) => before.iter().find(|table| name(table) == name(fresh)),
-            // A table without a name is known by its place.
-            None => before.get(place).filter(|table| name(table).is_none() && kind(table) == kind(fresh)),
+        let known = match identity(fresh) {
+            Some(("kind", kind)) => {
+                let earlier = new.iter().take(place).filter(|table| identity(table) == Some(("kind", kind))).count();
+                before.iter().filter(|table| identity(table) == Some(("kind", kind))).nth(earlier)
+            }
+            Some(own) => before.iter().find(|table| identity(table) == Some(own)),
+            None => before.get(place).filter(|table| identity(table).is_none()),
         };
         let mut table = known.cloned().unwrap_or_default();
         tables(&mut table, fresh);
         old.push(table);
     }
+}
+
+/// The key by which a table of an array is recognised again, wherever it stands, and what it says there.
+fn identity(table: &Table) -> Option<(&'static str, &str)> {
+    ["name", "kind", "unit"].into_iter().find_map(|key| Some((key, table.get(key)?.as_str()?)))
 }
 
 /// A value's content without its spacing and the order of its keys; `1` and `1.0` say the same.
