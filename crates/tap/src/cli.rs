@@ -1,6 +1,6 @@
 //! The command line.
 
-use crate::commands::analyse::{BlockArgs, SpectrumArgs, StatsArgs};
+use crate::commands::analyse::{block::BlockArgs, spectrum::SpectrumArgs, stats::StatsArgs};
 use amber_core::split::Shape;
 use clap::{Args, Parser, Subcommand};
 use std::path::PathBuf;

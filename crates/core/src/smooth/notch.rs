@@ -4,6 +4,7 @@ use super::section::{Cascade, Design, Section};
 use super::{Memory, Smooths};
 use crate::digits::{counted, short};
 use crate::part::{Nudge, Part, Range, Setting, Unit};
+use crate::spectrum::names::shown_at;
 use serde::{Deserialize, Serialize};
 use std::f64::consts::PI;
 
@@ -64,12 +65,6 @@ impl Part for Notch {
     }
 }
 
-/// Where a frequency shows in rows `dt` seconds apart, in hertz: itself up to half the row rate, else its alias.
-fn shown_at(hertz: f64, dt: f64) -> f64 {
-    let turns = hertz * dt;
-    (turns - turns.round()).abs() / dt
-}
-
 impl Smooths for Notch {
     /// The group delay at 0 Hz, k/omega of each section.
     fn delay(&self, interval: f64) -> f64 {
@@ -97,7 +92,7 @@ impl Smooths for Notch {
         let aliases = (1..=self.harmonics).map(|n| self.hertz * f64::from(n)).filter(|hertz| *hertz > half);
         let (mut taken, mut left) = (Vec::new(), 0);
         for hertz in aliases {
-            let at = shown_at(hertz, interval);
+            let at = shown_at(hertz, 1.0 / interval);
             if at > self.width {
                 taken.push(format!("{} shows at {}", crate::digits::hertz(hertz), crate::digits::hertz(at)));
             } else {
@@ -116,7 +111,7 @@ impl Smooths for Notch {
 impl Design for Notch {
     fn sections(&self, dt: f64, into: &mut Vec<Section>) {
         for n in 1..=self.harmonics {
-            let at = shown_at(self.hertz * f64::from(n), dt);
+            let at = shown_at(self.hertz * f64::from(n), 1.0 / dt);
             let g = (PI * at * dt).tan();
             // The width is that of the notch in the rows: tan(pi width dt) = k g / (1 + g^2).
             let beta = (PI * (self.width * dt).min(super::section::HIGHEST)).tan();

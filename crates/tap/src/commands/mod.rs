@@ -66,9 +66,9 @@ pub(crate) fn run(command: Option<Command>) -> anyhow::Result<u8> {
             let rule = levels::Wishes { seconds: shortest.map(|time| time.as_secs_f64()), spread: allowed_spread };
             levels::run(&source, &channel, rule, bench)
         }
-        Command::Stats(args) => analyse::stats(&args),
-        Command::Spectrum(args) => analyse::spectrum(&args),
-        Command::Block(args) => analyse::block(&args),
+        Command::Stats(args) => analyse::stats::stats(&args),
+        Command::Spectrum(args) => analyse::spectrum::spectrum(&args),
+        Command::Block(args) => analyse::block::block(&args),
         Command::Calc { formula, values } => calc::run(&formula, &values),
         Command::Split { file, json, shape } => split::run(&file, shape, json),
         Command::Board { name, seed } => board(&name, seed),

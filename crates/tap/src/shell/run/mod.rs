@@ -1,19 +1,18 @@
 //! The event loop: drain all input, take in the data that waits, then draw if something changed and a frame is due.
 
+mod requests;
+
 use super::Signals;
 use super::jobs::Jobs;
 use super::pacing::Pacer;
 use super::terminal::Screen;
 use crate::app::{App, Message};
 use crate::crash;
-use crate::figure;
 use crate::recent::{Recent, stem};
-use crate::save::Saved;
 use crate::screen::{self, Change, Drawn};
-use crate::session::{Done, LinkOrder, Request, Task, TaskKind};
+use crate::session::TaskKind;
 use crate::theme::{Depth, Theme};
-use amber_core::bench::{Bench, WireSettings};
-use amber_io::take::{From, Keeper, OpenedTake, Order, Report, TakePlace, next_folder};
+use amber_io::take::{Keeper, OpenedTake, Report};
 use amber_io::{Command, Feed, HostClock, Link, LinkState};
 use anyhow::{Context, bail};
 use crossbeam_channel::{Receiver, Select, TryRecvError, bounded};
@@ -22,9 +21,6 @@ use std::time::{Duration, Instant};
 
 /// How often the screen is looked after when nothing comes.
 const TICK: Duration = Duration::from_millis(200);
-
-/// Said when a keeper takes no more orders.
-const BUSY: &str = "the disk is too slow: the command was not accepted, try again";
 
 /// So many pieces between two frames are few: a channel holds many times more.
 const FEW: usize = 32;
@@ -348,144 +344,5 @@ impl Shell<'_> {
             self.run_request(request)?;
         }
         Ok(Change::All)
-    }
-
-    fn run_request(&mut self, request: Request) -> anyhow::Result<()> {
-        match request {
-            Request::StartTake { place, benches } => self.start_take(place, benches)?,
-            Request::StopTake => self.order(&Order::Stop),
-            Request::Mark { at, note } => self.order(&Order::Mark { at, note }),
-            Request::Figure => self.write_figure()?,
-            Request::WriteText { folder, stem, ending, text } => {
-                let write = move || Some(Message::Written("table", figure::write_text(&folder, stem, ending, &text)));
-                let failed = |fault| Message::Written("table", Err(fault));
-                self.jobs.start(Kind::Figure, "table", failed, write).context("no thread to write a table")?;
-            }
-            Request::KeepBlock { take, block } => {
-                let keep = move || match amber_io::take::save_block(&take, &block) {
-                    Ok(_) => None,
-                    Err(error) => Some(Message::Written("block in the take", Err(amber_io::disk::remedy(&error)))),
-                };
-                let failed = |fault| Message::Written("block in the take", Err(fault));
-                self.jobs.start(Kind::Figure, "block", failed, keep).context("no thread to keep a block")?;
-            }
-            Request::SaveBench { path, bench, may_replace } => {
-                let save = move || {
-                    Some(match crate::save::bench(&path, &bench, may_replace) {
-                        Ok(Saved::Yes) => {
-                            crate::recent::remember(&path, &bench.first().wire);
-                            Message::BenchSaved(Ok((path, bench)))
-                        }
-                        Ok(Saved::OtherThere) => Message::BenchThere(path),
-                        Err(error) => Message::BenchSaved(Err(error)),
-                    })
-                };
-                let failed = |fault| Message::BenchSaved(Err(fault));
-                self.jobs.start(Kind::Bench, "bench", failed, save).context("no thread to save the bench")?;
-            }
-            Request::Open(place, source) => self.open(place, &source),
-            Request::Tell(place, order) => self.tell_link(place, order),
-            Request::Bell => self.aside.push(Aside::Ring),
-            Request::Copy(text) => self.aside.push(Aside::Copy(text)),
-            Request::HintsSeen(seen) => {
-                let remember = move || {
-                    crate::recent::remember_hints(seen);
-                    None
-                };
-                let failed = |fault| Message::BenchSaved(Err(fault));
-                self.jobs.start(Kind::Bench, "hints", failed, remember).context("no thread to remember hints")?;
-            }
-            Request::OpenTake(folder) => match amber_io::take::open_all(&folder) {
-                Ok(takes) => (self.next, self.over) = (Some(takes), true),
-                Err(error) => self.app.session.say(error.to_string(), true),
-            },
-            Request::Quit => self.over = true,
-        }
-        Ok(())
-    }
-
-    /// Starts the keepers; several of them write below one folder.
-    fn start_take(&mut self, place: TakePlace, benches: Vec<Bench>) -> anyhow::Result<()> {
-        let places = if self.live.len() == 1 {
-            vec![place]
-        } else {
-            let folder = match &place {
-                TakePlace::Next(parent) => next_folder(parent),
-                TakePlace::Exactly(folder) => Ok(folder.clone()),
-            };
-            match folder {
-                Ok(folder) => {
-                    self.app.session.source_names().iter().map(|name| TakePlace::Exactly(folder.join(name))).collect()
-                }
-                Err(error) => {
-                    self.tell(Message::Report(0, Report::Failed { error, kept: None }))?;
-                    return Ok(());
-                }
-            }
-        };
-        for ((live, place), bench) in self.live.iter().zip(places).zip(benches) {
-            if live
-                .keeper
-                .orders
-                .try_send(Order::Start { place, bench: Box::new(bench), from: From::Now, rows: None })
-                .is_err()
-            {
-                self.app.session.say(BUSY, true);
-            }
-        }
-        Ok(())
-    }
-
-    /// Gives all keepers the same order.
-    fn order(&mut self, order: &Order) {
-        for live in self.live.iter() {
-            if live.keeper.orders.try_send(order.clone()).is_err() {
-                self.app.session.say(BUSY, true);
-            }
-        }
-    }
-
-    fn open(&mut self, place: usize, source: &WireSettings) {
-        match crate::commands::endpoint(source) {
-            Ok(endpoint) => self.command(place, Command::Open(Box::new(endpoint))),
-            Err(error) => self.app.session.say(format!("{error:#}"), true),
-        }
-    }
-
-    fn tell_link(&mut self, place: usize, order: LinkOrder) {
-        let command = match order {
-            LinkOrder::Lend { back } => Command::Lend { back },
-            LinkOrder::TakeBack => Command::TakeBack,
-            LinkOrder::Reset => Command::Reset,
-            LinkOrder::FindBaud => Command::FindBaud,
-            LinkOrder::Send(bytes) => Command::Send(bytes),
-        };
-        self.command(place, command);
-    }
-
-    fn command(&mut self, place: usize, command: Command) {
-        if let Some(live) = self.live.get(place)
-            && live.link.tell(command).is_err()
-        {
-            self.app.session.say("the port is busy: the command was not accepted, try again", true);
-        }
-    }
-
-    /// Draws and writes in the background, so that the screen goes on.
-    fn write_figure(&mut self) -> anyhow::Result<()> {
-        let figure = self.app.figure();
-        let folder = self.app.session.folder().clone();
-        let draw =
-            move || Some(Message::Figure(figure::write_both(&figure, &folder).map_err(|error| format!("{error:#}"))));
-        self.jobs
-            .start(Kind::Figure, "figure", |fault| Message::Figure(Err(fault)), draw)
-            .context("no thread for the figure")
-    }
-
-    fn start_task(&mut self, task: Task) -> anyhow::Result<()> {
-        let (kind, name) = task.kind();
-        let failed = move |fault| Message::Done(Done::Faulted(kind, fault));
-        let job = move || task.run().map(Message::Done);
-        self.jobs.start(Kind::Task(kind), name, failed, job).context("no thread for the work")
     }
 }

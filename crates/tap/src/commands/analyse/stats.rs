@@ -1,0 +1,145 @@
+//! `stats`: mean, spread and codes of channels.
+
+use super::{number, plain, untimed, whole};
+use crate::commands::stretch::{Stretch, channel, channels};
+use crate::figure::{self, analysis};
+use crate::print::printed;
+use amber_core::Stamp;
+use amber_core::bench::Kind;
+use amber_core::block::{Block, Column, Histogram, Statistics};
+use amber_core::digits::fixed;
+use anyhow::bail;
+use clap::Args;
+use serde_json::{Value, json};
+use std::io;
+use std::path::PathBuf;
+
+/// Classes of a histogram in a figure.
+const CLASSES: usize = 120;
+#[derive(Debug, Args)]
+pub(crate) struct StatsArgs {
+    #[command(flatten)]
+    pub(crate) stretch: Stretch,
+    /// The channel, by its name; may be given several times [default: all].
+    #[arg(long, value_name = "NAME")]
+    pub(crate) channel: Vec<String>,
+    /// One JSON document instead of CSV.
+    #[arg(long)]
+    pub(crate) json: bool,
+    /// Also draw the histogram of the (first) channel: a name that ends in .svg or .pdf.
+    #[arg(long, value_name = "FILE")]
+    pub(crate) out: Option<PathBuf>,
+}
+
+const STATISTICS: [&str; 13] = [
+    "channel",
+    "unit",
+    "count",
+    "gaps",
+    "mean",
+    "median",
+    "deviation",
+    "rms",
+    "min",
+    "max",
+    "peak_to_peak",
+    "slope_per_s",
+    "distinct_codes",
+];
+
+/// The statistics of a column in the order of [`STATISTICS`], the name apart.
+fn told(block: &Block, column: &Column) -> Option<(Statistics, u64, Option<f64>)> {
+    let found = Statistics::of(&block.times, column.output())?;
+    let codes = Statistics::of(&block.times, &column.raw).map_or(0, |raw| raw.distinct as u64);
+    Some((found, codes, column.effective_bits().map(|bits| bits.0)))
+}
+
+/// The statistics of a column as part of a document.
+pub(super) fn statistics_json(block: &Block, column: &Column) -> Value {
+    let Some((found, codes, bits)) = told(block, column) else { return json!({ "channel": column.name, "count": 0 }) };
+    json!({
+        "channel": column.name,
+        "unit": column.unit,
+        "count": found.count,
+        "gaps": found.gaps,
+        "mean": number(found.mean),
+        "median": number(found.median),
+        "deviation": number(found.deviation),
+        "rms": number(found.rms),
+        "min": number(found.min),
+        "max": number(found.max),
+        "peak_to_peak": number(found.peak_to_peak()),
+        "slope_per_s": number(found.slope),
+        "distinct_codes": codes,
+        "effective_bits": bits.map(number),
+    })
+}
+
+/// Prints what the channels of a stretch amount to.
+pub(in crate::commands) fn stats(args: &StatsArgs) -> anyhow::Result<u8> {
+    let parts = args.stretch.open()?;
+    let wanted: Vec<(usize, usize)> = if args.channel.is_empty() {
+        channels(&parts)
+            .iter()
+            .filter(|found| found.channel.kind() != Kind::Clock)
+            .map(|f| (f.place, f.index))
+            .collect()
+    } else {
+        args.channel.iter().map(|name| channel(&parts, &args.stretch.source, name)).collect::<Result<_, _>>()?
+    };
+    let titles = channels(&parts);
+    let title = |place: usize, index: usize| {
+        titles.iter().find(|f| (f.place, f.index) == (place, index)).map_or(String::new(), |f| f.title.clone())
+    };
+    let mut all = Vec::new();
+    for (place, index) in wanted {
+        let part = &parts[place];
+        let rows = args.stretch.rows(part);
+        let mut block = Block::of(&part.1.0, "stretch", rows.clone(), part.1.1);
+        let mut column = block.columns.swap_remove(index);
+        column.name = title(place, index);
+        block.columns = vec![column];
+        all.push((place, index, block));
+    }
+    if all.iter().all(|(_, _, block)| block.times.is_empty()) {
+        bail!("there are no rows in this stretch");
+    }
+    untimed(&parts);
+    for (place, _, block) in &mut all {
+        // Without a time there is no slope.
+        if parts[*place].1.0.timer().is_assumed() {
+            block.times.fill(Stamp(0));
+        }
+    }
+    if args.json {
+        let channels: Vec<Value> = all.iter().map(|(_, _, block)| statistics_json(block, &block.columns[0])).collect();
+        whole(&json!({ "format": 1, "channels": channels }), "the statistics")?;
+    } else {
+        let mut out = csv::Writer::from_writer(io::stdout().lock());
+        let mut print = || -> io::Result<()> {
+            out.write_record(STATISTICS.iter().chain(&["effective_bits"]))?;
+            for (_, _, block) in &all {
+                let column = &block.columns[0];
+                let Some((found, codes, bits)) = told(block, column) else { continue };
+                let numbers = [found.mean, found.median, found.deviation, found.rms, found.min, found.max];
+                let mut record =
+                    vec![column.name.clone(), column.unit.clone(), found.count.to_string(), found.gaps.to_string()];
+                record.extend(numbers.map(plain));
+                record.extend([plain(found.peak_to_peak()), plain(found.slope), codes.to_string()]);
+                record.push(bits.map_or(String::new(), |bits| fixed(bits, 2)));
+                out.write_record(record)?;
+            }
+            out.flush()
+        };
+        printed(print(), "the statistics")?;
+    }
+    if let Some(out) = &args.out {
+        let (place, index, block) = &all[0];
+        let own = &parts[*place].1.0.channels()[*index];
+        let column = &block.columns[0];
+        let step = if column.smoothed.is_some() { f64::NAN } else { column.resolution };
+        let Some(found) = Histogram::of(column.output(), step, CLASSES) else { bail!("there is nothing to draw") };
+        figure::write_as(&analysis::histogram(&args.stretch.of(own, *index), &found), out)?;
+    }
+    Ok(0)
+}
