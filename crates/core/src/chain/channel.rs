@@ -5,7 +5,7 @@ use crate::bench::{ChannelSettings, Kind};
 use crate::clock::names_a_clock;
 use crate::derive::{GAP, LastValues, Values};
 use crate::digits;
-use crate::formula::{FormulaStep, SEEN};
+use crate::formula::{FormulaStep, SEEN, Stage};
 use crate::levels::{LevelRule, Levels};
 use crate::scale::Scaler;
 use crate::smooth::smooths;
@@ -146,6 +146,16 @@ impl Channel {
     /// Whether its levels still wait for the step of its first rows.
     pub(super) fn wants_first_step(&self) -> bool {
         self.settings.formula.is_some() && self.first_rows < SEEN
+    }
+
+    /// How fine it was in its first rows at that stage, by which the levels of what is computed from it go: unlike
+    /// [`Channel::raw_step`], it does not depend on how the rows came.
+    pub(super) fn first_step(&self, stage: Stage) -> f64 {
+        let raw = if self.settings.formula.is_some() { self.first_step } else { self.raw_step() };
+        match stage {
+            Stage::Raw => raw,
+            Stage::Quantity | Stage::Smoothed => self.settings.scale.resolution(raw),
+        }
     }
 
     /// What is found in the raw values of the next rows themselves.

@@ -178,7 +178,8 @@ fn learn_steps(channels: &mut [Channel], deriver: &Deriver, which: &[usize]) {
             Stage::Quantity | Stage::Smoothed => channels[source].resolution(),
         };
         let step = deriver.formula_step(*at, of);
-        let first = if channels[*at].wants_first_step() { deriver.first_formula_step(*at, of) } else { None };
+        let first_of = |source: usize, stage| channels[source].first_step(stage);
+        let first = if channels[*at].wants_first_step() { deriver.first_formula_step(*at, first_of) } else { None };
         if let Some(step) = step {
             channels[*at].learn_step(step, first);
         }
