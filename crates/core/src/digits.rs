@@ -39,11 +39,20 @@ pub fn cleaned(value: f64) -> f64 {
     format!("{value:.*e}", digits - 1).parse().unwrap_or(value)
 }
 
-/// `value` as a person would write it, with at most `digits` digits and none that say nothing, never with an exponent:
-/// `2.4967`, `0.000806`, `1732012345678`. Digits before the point are all written. `–` for a gap.
+/// `value` as a person would write it, with at most `digits` digits and none that say nothing: `2.4967`, `0.000806`,
+/// `1732012345678`. Digits before the point are all written; an exponent only from 1e15 on and below 1e-9. `–` for a gap.
 pub fn short(value: f64, digits: usize) -> String {
     if value.is_nan() {
         return "–".into();
+    }
+    if value != 0.0 && !(1e-9..1e15).contains(&value.abs()) {
+        let text = format!("{value:.*e}", digits.saturating_sub(1));
+        return match text.split_once('e') {
+            Some((mantissa, exponent)) if mantissa.contains('.') => {
+                format!("{}e{exponent}", mantissa.trim_end_matches('0').trim_end_matches('.'))
+            }
+            _ => text,
+        };
     }
     let rounded = if value.fract() == 0.0 {
         value

@@ -159,14 +159,18 @@ impl Block {
                 text.to_owned()
             }
         };
-        out.extend_from_slice(b"index,time_s,interval_s");
+        const OWN: [&str; 3] = ["index", "time_s", "interval_s"];
+        out.extend_from_slice(OWN.join(",").as_bytes());
         let mut all: Vec<(&[f64], i32)> = Vec::new();
         for column in &self.columns {
             let unit = if column.unit.is_empty() { String::new() } else { format!(" ({})", column.unit) };
             let raw = column.is_scaled().then_some((" raw", "", &column.raw));
             let smoothed = column.smoothed.iter().map(|smoothed| (" smoothed", &unit[..], smoothed));
             for (what, unit, values) in raw.into_iter().chain([("", &unit[..], &column.quantity)]).chain(smoothed) {
-                out.extend_from_slice(format!(",{}", quoted(&format!("{}{what}{unit}", column.name))).as_bytes());
+                // No two columns are called alike.
+                let name = format!("{}{what}{unit}", column.name);
+                let name = if OWN.contains(&&name[..]) { format!("{name} raw") } else { name };
+                out.extend_from_slice(format!(",{}", quoted(&name)).as_bytes());
                 // Smoothed values have no more digits than the noise that is left needs.
                 all.push((values, if what == " smoothed" { column.decimals as i32 + 3 } else { i32::MAX }));
             }

@@ -66,6 +66,9 @@ impl Even {
     pub fn of(times: &[Stamp], values: &[f64]) -> Result<Even, String> {
         let rows: Vec<(Stamp, f64)> =
             times.iter().copied().zip(values.iter().copied()).filter(|(_, value)| value.is_finite()).collect();
+        if rows.is_empty() {
+            return Err("there is no value in this stretch".into());
+        }
         if rows.len() < super::SHORTEST {
             return Err(format!("{} are too few: {} are needed", counted(rows.len() as u64, "row"), super::SHORTEST));
         }

@@ -8,6 +8,9 @@ const RIVAL: f64 = 0.9;
 /// Between two peaks of a wave that repeats the correlation falls below this share of the largest one.
 const VALLEY: f64 = 0.5;
 
+/// A wave that repeats fits upside down as well, half a period away; that is meant where it is by this much nearer.
+const NEARER: f64 = 8.0;
+
 /// How one channel follows another.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Follows {
@@ -79,23 +82,31 @@ impl Maker {
             let shift = if bend == 0.0 { 0.0 } else { 0.5 * (before - after) / bend };
             (lags[top] as f64 + shift.clamp(-0.5, 0.5)) / rate
         };
-        // The highest of each peak that a valley parts from those that are known.
-        let height = |top: usize| all[top] * all[best].signum();
-        let mut others: Vec<usize> = tops.iter().copied().filter(|top| height(*top) >= RIVAL * height(best)).collect();
-        others.sort_by(|x, y| height(*y).total_cmp(&height(*x)));
-        let mut known = vec![best];
-        for top in others {
-            let is_apart = |other: &usize| {
-                let mut between = top.min(*other)..=top.max(*other);
-                between.any(|at| height(at) < VALLEY * height(best))
-            };
-            if known.iter().all(is_apart) {
-                known.push(top);
+        // The highest of each peak that a valley parts from those that are known, the nearest to no delay first.
+        let largest = all[best].abs();
+        let apart = |sign: f64| {
+            let height = |at: usize| all[at] * sign;
+            let mut high: Vec<usize> = tops.iter().copied().filter(|top| height(*top) >= RIVAL * largest).collect();
+            high.sort_by(|x, y| height(*y).total_cmp(&height(*x)));
+            let mut known: Vec<usize> = Vec::new();
+            for top in high {
+                let is_apart = |other: &usize| {
+                    let mut between = top.min(*other)..=top.max(*other);
+                    between.any(|at| height(at) < VALLEY * largest)
+                };
+                if known.iter().all(is_apart) {
+                    known.push(top);
+                }
             }
-        }
-        let mut rivals: Vec<f64> = known[1..].iter().map(|top| seconds(*top)).collect();
-        rivals.sort_by(|x, y| x.abs().total_cmp(&y.abs()));
-        Some(Follows { seconds: seconds(best), correlation: all[best], rivals })
+            known.sort_by_key(|top| lags[*top].unsigned_abs());
+            known
+        };
+        let (upright, turned) = (apart(1.0), apart(-1.0));
+        let far = |tops: &[usize]| tops.first().map_or(f64::INFINITY, |top| lags[*top].unsigned_abs() as f64);
+        let known = if NEARER * far(&turned) < far(&upright) { turned } else { upright };
+        let nearest = *known.first()?;
+        let rivals = known[1..].iter().map(|top| seconds(*top)).collect();
+        Some(Follows { seconds: seconds(nearest), correlation: all[nearest], rivals })
     }
 }
 

@@ -5,8 +5,18 @@ use super::Spectrum;
 /// The most peaks that are told.
 pub const MOST: usize = 12;
 
-/// The highest harmonic that counts.
+/// The highest harmonic that counts as distortion.
 const HIGHEST: u32 = 10;
+
+/// A peak of at least this share of the largest one may be its fundamental.
+const LARGE: f64 = 0.5;
+
+/// So many of them are tried, the lowest first.
+const TRIED: usize = 4;
+
+/// How well the frequency of a peak is known, in bins: by its height over the noise, at best and at worst.
+const SURE: f64 = 0.02;
+const UNSURE: f64 = 0.6;
 
 /// How likely noise alone makes a peak anywhere.
 const CHANCE: f64 = 0.01;
@@ -24,8 +34,8 @@ pub struct Peak {
     pub hertz: f64,
     /// Its amplitude in the unit of the values.
     pub amplitude: f64,
-    /// How often the fundamental fits into its frequency: 1 for the fundamental, 2 and more for its harmonics; `None` for a wave
-    /// of its own.
+    /// How often the fundamental fits into its frequency, as far as both are known: 1 for the fundamental, 2 and more for its
+    /// harmonics; `None` for a wave of its own.
     pub harmonic: Option<u32>,
 }
 
@@ -34,8 +44,8 @@ pub struct Peak {
 pub struct Peaks {
     /// The largest first, at most [`MOST`].
     pub found: Vec<Peak>,
-    /// Total harmonic distortion: the harmonics' amplitudes, as the root of the sum of their squares, over that of the
-    /// fundamental. 0 where no harmonic stands out; `None` without a peak.
+    /// Total harmonic distortion: the amplitudes of the second to the tenth harmonic below half the rate, as the root of the
+    /// sum of their squares, over that of the fundamental. 0 where no harmonic stands out; `None` without a peak.
     pub distortion: Option<f64>,
     /// The density of the noise below, the median over all frequencies, in the unit of the values per root hertz.
     pub floor: f64,
@@ -46,7 +56,13 @@ pub struct Peaks {
 /// Finds what stands out of `spectrum`.
 pub fn find(spectrum: &Spectrum) -> Peaks {
     let width = spectrum.window.half_width();
-    let powers: Vec<f64> = spectrum.amplitudes.iter().map(|amplitude| amplitude * amplitude).collect();
+    let mut powers: Vec<f64> = spectrum.amplitudes.iter().map(|amplitude| amplitude * amplitude).collect();
+    if spectrum.length.is_multiple_of(2)
+        && let Some(last) = powers.last_mut()
+    {
+        // A wave at half the rate has no mirror image; beside its neighbours, where it is seen as well, it counts like them.
+        *last *= 4.0;
+    }
     // The mean belongs to no wave.
     let first = width.min(powers.len().saturating_sub(1));
     let parts = spectrum.parts as f64;
@@ -68,30 +84,69 @@ pub fn find(spectrum: &Spectrum) -> Peaks {
         })
         .collect();
     tops.sort_by(|a, b| powers[*b].total_cmp(&powers[*a]));
-    tops.truncate(MOST);
-    let mut found: Vec<Peak> = tops
-        .iter()
-        .map(|bin| {
-            let (hertz, amplitude) = spectrum.refined(*bin);
-            Peak { hertz, amplitude, harmonic: None }
-        })
-        .collect();
-    let near = 0.6 * spectrum.resolution();
-    let mut distortion = None;
-    if let Some(fundamental) = found.first().copied() {
+    let mut found: Vec<Peak> = tops.iter().take(MOST).map(|bin| peak(spectrum, *bin)).collect();
+    let doubt = |bin: usize| (powers[bin] / floor_at(bin)).sqrt().recip().clamp(SURE, UNSURE);
+    let distortion = fundamental(spectrum, &tops, &powers).map(|bin| {
+        let (own, its_doubt) = (peak(spectrum, bin), doubt(bin));
+        // How often the fundamental fits into a frequency that is known to so many bins.
+        let fits = |hertz: f64, doubt: f64| {
+            let times = (hertz / own.hertz).round();
+            let off = (hertz - times * own.hertz).abs() / spectrum.resolution();
+            (times >= 1.0 && off <= doubt).then_some(times as u32)
+        };
+        let harmonic = |bin: usize, peak: &Peak| {
+            let times = (peak.hertz / own.hertz).round();
+            fits(peak.hertz, (doubt(bin) + times * its_doubt).min(UNSURE))
+        };
         let mut squares = 0.0;
-        for peak in &mut found {
-            let times = (peak.hertz / fundamental.hertz).round();
-            if (1.0..=f64::from(HIGHEST)).contains(&times) && (peak.hertz - times * fundamental.hertz).abs() <= near {
-                peak.harmonic = Some(times as u32);
-                squares += if times > 1.0 { peak.amplitude * peak.amplitude } else { 0.0 };
+        let mut add = |times: Option<u32>, amplitude: f64| {
+            if times.is_some_and(|times| (2..=HIGHEST).contains(&times)) {
+                squares += amplitude * amplitude;
+            }
+        };
+        for (bin, peak) in tops.iter().zip(&mut found) {
+            peak.harmonic = harmonic(*bin, peak);
+            add(peak.harmonic, peak.amplitude);
+        }
+        for bin in tops.iter().skip(MOST) {
+            if fits(spectrum.hertz(*bin), 1.0).is_some_and(|times| times <= HIGHEST) {
+                let peak = peak(spectrum, *bin);
+                add(harmonic(*bin, &peak), peak.amplitude);
             }
         }
-        distortion = Some(squares.sqrt() / fundamental.amplitude);
-    }
+        squares.sqrt() / own.amplitude
+    });
     let middle = median(powers[first..].to_vec()) * to_mean;
     let floor = middle.sqrt() * spectrum.to_density();
     Peaks { found, distortion, floor, noise: floor * (spectrum.rate / 2.0).sqrt() }
+}
+
+/// The peak in a bin.
+fn peak(spectrum: &Spectrum, bin: usize) -> Peak {
+    // Between it and its mirror image a wave at half the rate cannot be found.
+    let (hertz, amplitude) = if 2 * bin == spectrum.length {
+        (spectrum.hertz(bin), spectrum.amplitudes[bin])
+    } else {
+        spectrum.refined(bin)
+    };
+    Peak { hertz, amplitude, harmonic: None }
+}
+
+/// The bin of the fundamental: that of the largest peak, or of a lower one nearly as large of which it is a multiple, as are
+/// most between them: pulses have many harmonics of one size.
+fn fundamental(spectrum: &Spectrum, tops: &[usize], powers: &[f64]) -> Option<usize> {
+    let largest = *tops.first()?;
+    let there = |hertz: f64| tops.iter().any(|top| (spectrum.hertz(*top) - hertz).abs() <= spectrum.resolution());
+    let is_large = |top: &usize| *top > 0 && *top < largest && powers[*top] >= LARGE * LARGE * powers[largest];
+    let mut large: Vec<usize> = tops.iter().copied().filter(is_large).collect();
+    large.sort_unstable();
+    let is_it = |top: &usize| {
+        let own = spectrum.refined(*top).0;
+        let times = (spectrum.hertz(largest) / own).round() as u32;
+        let all = (1..=times).filter(|n| there(f64::from(*n) * own)).count();
+        there(f64::from(times) * own) && times >= 2 && 3 * all >= 2 * times as usize
+    };
+    large.into_iter().take(TRIED).find(is_it).or(Some(largest))
 }
 
 /// The median power around every [`NEAR`] bins.

@@ -14,6 +14,10 @@ fn wave(rows: usize, rate: f64, parts: &[(f64, f64)]) -> Vec<f64> {
     (0..rows).map(value).collect()
 }
 
+fn wave_at(row: usize, hertz: f64, size: f64) -> f64 {
+    size * (TAU * hertz * row as f64 / 100.0).sin()
+}
+
 #[test]
 fn peaks_have_their_frequency_amplitude_and_harmonics_and_noise_makes_none() {
     let (rate, mut maker) = (100.0, Maker::default());
@@ -46,6 +50,35 @@ fn peaks_have_their_frequency_amplitude_and_harmonics_and_noise_makes_none() {
         }
     }
     assert!(false_peaks <= 6, "{false_peaks} peaks in 200 spectra of noise, at most about 1 in 100 each");
+}
+
+#[test]
+fn what_repeats_has_its_period_as_fundamental_and_all_harmonics_count() {
+    let mut maker = Maker::default();
+    let mut of = |value: &dyn Fn(usize) -> f64, length| {
+        let values: Vec<f64> = (0..4096).map(value).collect();
+        peaks::find(&maker.spectrum(&values, 100.0, Recipe { length, ..Recipe::default() }).unwrap())
+    };
+    // Pulses have many harmonics of one size, more than are listed; nine of them count as distortion.
+    let pulses = of(&|row| if row % 100 == 50 { 500.0 } else { 0.0 }, 4096);
+    let fundamental = pulses.found.iter().find(|peak| peak.harmonic == Some(1)).unwrap_or(&pulses.found[0]);
+    assert!(pulses.found.iter().all(|peak| (peak.hertz - peak.hertz.round()).abs() < 0.01), "{pulses:?}");
+    assert!((pulses.distortion.unwrap() - 3.0).abs() < 0.1, "{fundamental:?} {:?}", pulses.distortion);
+    let highest = pulses.found.iter().filter_map(|peak| peak.harmonic.map(|n| (n, peak.hertz)));
+    assert!(highest.clone().all(|(n, hertz)| (f64::from(n) - hertz).abs() < 0.01), "{:?}", highest.collect::<Vec<_>>());
+    // A square wave has the odd ones: 1 / n of the first, here to the ninth.
+    let square = of(&|row| if row / 25 % 2 == 0 { 1.0 } else { 0.0 }, 2048);
+    let odd: f64 = [3.0, 5.0, 7.0, 9.0].map(|n: f64| 1.0 / (n * n)).iter().sum();
+    assert!((square.distortion.unwrap() - odd.sqrt()).abs() < 0.02, "{:?}", square.distortion);
+    // Row for row up and down is half the rate, once and at its own size.
+    let alternating = of(&|row| if row % 2 == 0 { 3.0 } else { -1.0 }, 1000);
+    let [only] = alternating.found[..] else { panic!("{:?}", alternating.found) };
+    assert!(only.hertz == 50.0 && (only.amplitude - 2.0).abs() < 1e-9, "{only:?}");
+    // Close to four times a frequency is a wave of its own.
+    let beside = of(&|row| wave_at(row, 3.0, 20.0) + wave_at(row, 12.0 + 0.4 * 100.0 / 2048.0, 5.0), 2048);
+    assert_eq!((beside.found[1].harmonic, beside.distortion), (None, Some(0.0)), "{:?}", beside.found);
+    let on_top = of(&|row| wave_at(row, 3.0, 20.0) + wave_at(row, 12.0, 5.0), 2048);
+    assert_eq!(on_top.found[1].harmonic, Some(4), "{:?}", on_top.found);
 }
 
 #[test]
@@ -106,6 +139,18 @@ fn slow_waves_have_their_period_and_noise_makes_none() {
     assert!((period.hertz() - 0.31).abs() < 0.001 && period.count == 8, "{period:?}");
     let noise: Vec<f64> = (0..3000).map(|_| chance.gauss()).collect();
     assert_eq!(Period::of(&times, &noise, 1.0), None);
+    // Hum on top crosses the middle to and fro, which makes no more periods.
+    for (seed, hum) in [(1, 10.0), (2, 30.0), (3, 45.0)] {
+        let mut chance = Chance(seed);
+        let times: Vec<Stamp> = (0..8000).map(|i| at(f64::from(i) * 0.002)).collect();
+        let value = |i: usize| {
+            let t = i as f64 * 0.002;
+            100.0 * (TAU * 3.0 * t).sin() + hum * (TAU * 50.0 * t).sin() + 4.0 * chance.gauss()
+        };
+        let values: Vec<f64> = (0..8000).map(value).collect();
+        let period = Period::of(&times, &values, 4.0).unwrap();
+        assert!((period.hertz() - 3.0).abs() < 0.02, "{hum}: {period:?}");
+    }
 }
 
 #[test]
@@ -125,6 +170,18 @@ fn a_channel_that_follows_does_so_by_its_delay_and_a_wave_has_rivals() {
     let (a, b) = (wave(2000, 100.0, &[(0.8, 1.0)]), wave(2062, 100.0, &[(0.8, 1.0)]));
     let waves = maker.follows(&a, &b[62..], 100.0).unwrap();
     assert!(!waves.rivals.is_empty(), "a wave repeats: {waves:?}");
+    // Of the delays that fit nearly alike it is the nearest, and upside down only where that is much nearer.
+    for (seed, phase) in [-150.0, -90.0, -20.0, 0.0, 43.0, 120.0, 170.0].into_iter().enumerate() {
+        let mut chance = Chance(seed as u64 + 20);
+        let mut noisy = |phase: f64| -> Vec<f64> {
+            let value = |row: usize| 100.0 * (TAU * (row as f64 / 100.0 - phase / 360.0)).sin() + 20.0 * chance.gauss();
+            (0..4000).map(value).collect()
+        };
+        let found = maker.follows(&noisy(0.0), &noisy(phase), 100.0).unwrap();
+        let is_turned = found.correlation < 0.0;
+        let meant = if phase.abs() > 160.0 { phase - 180f64.copysign(phase) } else { phase } / 360.0;
+        assert!((found.seconds - meant).abs() < 0.02 && is_turned == (phase.abs() > 160.0), "{phase}: {found:?}");
+    }
     assert_eq!(maker.follows(&a, &[7.0; 2000], 100.0), None);
 }
 

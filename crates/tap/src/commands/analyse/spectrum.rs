@@ -242,7 +242,12 @@ impl Analysed<'_> {
             }
         }
         if let Some(period) = &self.period {
-            aside(format_args!("by crossings: {}, every {}", hertz(period.hertz()), duration(period.seconds)));
+            let varies = if period.varies() >= 0.01 {
+                format!(", varying by {} %", fixed(100.0 * period.varies(), 0))
+            } else {
+                String::new()
+            };
+            aside(format_args!("by crossings: {}, every {}{varies}", hertz(period.hertz()), duration(period.seconds)));
         }
     }
 

@@ -56,7 +56,9 @@ fn told(block: &Block, column: &Column) -> Option<(Statistics, u64, Option<f64>)
 
 /// The statistics of a column as part of a document.
 pub(super) fn statistics_json(block: &Block, column: &Column) -> Value {
-    let Some((found, codes, bits)) = told(block, column) else { return json!({ "channel": column.name, "count": 0 }) };
+    let Some((found, codes, bits)) = told(block, column) else {
+        return json!({ "channel": column.name, "unit": column.unit, "count": 0, "gaps": column.raw.len() });
+    };
     json!({
         "channel": column.name,
         "unit": column.unit,
@@ -120,7 +122,13 @@ pub(in crate::commands) fn stats(args: &StatsArgs) -> anyhow::Result<u8> {
             out.write_record(STATISTICS.iter().chain(&["effective_bits"]))?;
             for (_, _, block) in &all {
                 let column = &block.columns[0];
-                let Some((found, codes, bits)) = told(block, column) else { continue };
+                let Some((found, codes, bits)) = told(block, column) else {
+                    let gaps = column.raw.len().to_string();
+                    let mut record = vec![column.name.clone(), column.unit.clone(), "0".into(), gaps];
+                    record.resize(STATISTICS.len() + 1, String::new());
+                    out.write_record(record)?;
+                    continue;
+                };
                 let numbers = [found.mean, found.median, found.deviation, found.rms, found.min, found.max];
                 let mut record =
                     vec![column.name.clone(), column.unit.clone(), found.count.to_string(), found.gaps.to_string()];
