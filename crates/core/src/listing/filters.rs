@@ -1,11 +1,12 @@
 //! Filters as lines of a listing, for even rows.
 
+use crate::digits::counted;
+use crate::part::Listed;
 use crate::scale::code_number;
-use crate::smooth::{Filter, Strength, weights};
-use crate::spectrum::SHORTEST;
+use crate::smooth::{Filter, MAX_WINDOW, Strength, weights};
 
 /// Longer lists of weights than this are no listing.
-const MOST_WEIGHTS: usize = 4 * SHORTEST * SHORTEST;
+const MOST_WEIGHTS: usize = 1024;
 
 /// The rows of a window.
 pub(super) fn rows(strength: Strength, interval: f64) -> u64 {
@@ -17,12 +18,18 @@ pub(super) fn rows(strength: Strength, interval: f64) -> u64 {
 }
 
 /// The lines that make `y` of `x`, for rows `interval` seconds apart.
-pub(super) fn in_code(filter: &Filter, x: &str, y: &str, interval: f64) -> Vec<String> {
+///
+/// # Errors
+/// Why there are none.
+pub(super) fn in_code(filter: &Filter, x: &str, y: &str, interval: f64) -> Result<Vec<String>, String> {
     let w = format!("{y}_window");
-    let last = |rows: u64| format!("window {w} = last {rows} of {x}");
-    match filter {
-        Filter::Mean(mean) => vec![last(rows(mean.window, interval)), format!("{y} = mean of {w}")],
-        Filter::Median(median) => vec![last(rows(median.window, interval)), format!("{y} = median of {w}")],
+    let long = |rows: u64| format!("{} needs a window of {}: that is no listing", filter.short(), counted(rows, "row"));
+    let last = |rows: u64| {
+        if rows > MAX_WINDOW as u64 { Err(long(rows)) } else { Ok(format!("window {w} = last {rows} of {x}")) }
+    };
+    Ok(match filter {
+        Filter::Mean(mean) => vec![last(rows(mean.window, interval))?, format!("{y} = mean of {w}")],
+        Filter::Median(median) => vec![last(rows(median.window, interval))?, format!("{y} = median of {w}")],
         Filter::Exponential(exponential) => {
             let steps = match exponential.time_constant {
                 Strength::Rows(rows) => 1.0 / f64::from(rows.max(1)),
@@ -40,7 +47,7 @@ pub(super) fn in_code(filter: &Filter, x: &str, y: &str, interval: f64) -> Vec<S
                 format!(
                     "{finest} = row == 0 ? 0 : ({step} > 0 and ({finest} == 0 or {step} < {finest}) ? {step} : {finest})"
                 ),
-                last(rows),
+                last(rows)?,
                 format!("{middle} = median of {w}"),
                 format!("{off} = abs({x} - {middle})"),
                 format!("window {offs} = last {rows} of {off}"),
@@ -67,14 +74,11 @@ pub(super) fn in_code(filter: &Filter, x: &str, y: &str, interval: f64) -> Vec<S
         Filter::SavitzkyGolay(_) => {
             let weights = weights(filter, interval);
             if weights.len() > MOST_WEIGHTS {
-                return vec![
-                    format!("# a window of {} rows is too long for a listing", weights.len()),
-                    format!("{y} = {x}"),
-                ];
+                return Err(long(weights.len() as u64));
             }
             let list: Vec<String> = weights.iter().map(|weight| code_number(*weight)).collect();
             vec![
-                last(weights.len() as u64),
+                last(weights.len() as u64)?,
                 format!("{y}_rows = count of {w}"),
                 format!("{y}_sum = sum of {w} * [{}]", list.join(", ")),
                 format!("{y} = {y}_rows < {} ? {x} : {y}_sum", weights.len()),
@@ -94,7 +98,7 @@ pub(super) fn in_code(filter: &Filter, x: &str, y: &str, interval: f64) -> Vec<S
                 ["low", "high", "mean", "known", "take"].map(|part| format!("{y}_{part}"));
             let [band, half] = [settled.band, settled.band / 2.0].map(code_number);
             vec![
-                last(rows),
+                last(rows)?,
                 format!("{low} = min of {w}"),
                 format!("{high} = max of {w}"),
                 format!("{mean} = mean of {w}"),
@@ -103,12 +107,13 @@ pub(super) fn in_code(filter: &Filter, x: &str, y: &str, interval: f64) -> Vec<S
                 format!(
                     "{take} = row >= {enough} and {high} - {low} <= {band} and ({known} == 0 or abs({mean} - {y}) > {half})"
                 ),
-                format!("{y} = {take} ? {mean} : {y}  # 0 until {known} is 1"),
+                format!("{y} = {take} ? {mean} : {y}"),
                 format!("{known} = {take} ? 1 : {known}"),
+                format!("wait until {known}  # then row counts from 0 below"),
             ]
         }
         Filter::Bypassed { .. } => vec![format!("{y} = {x}")],
-    }
+    })
 }
 
 /// A section as it is worked out here: a filter of second order by its band-pass and low-pass.
@@ -122,7 +127,8 @@ fn section_in_code(section: &crate::smooth::Section, x: &str, y: &str) -> Vec<St
                 |(share, name)| if share == 1.0 { name.to_owned() } else { format!("{} * {name}", code_number(share)) },
             )
             .collect();
-        terms.join(" + ")
+        // A band of no width, beyond half the row rate, lets nothing through.
+        if terms.is_empty() { "0".to_owned() } else { terms.join(" + ") }
     };
     let out = format!("{y} = {}", mixed([(section.mix[0], x), (section.mix[1], &band), (section.mix[2], &low)]));
     if section.is_first_order {

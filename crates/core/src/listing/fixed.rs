@@ -6,8 +6,8 @@ use crate::digits::{decimals, duration};
 use crate::part::Listed;
 use crate::smooth::{Filter, Strength};
 
-/// Bits of the fraction that a running average keeps.
-const FRACTION: i32 = 4;
+/// Parts of a step that a running average keeps at least.
+const FRACTION: f64 = 16.0;
 
 /// Bits of its weight.
 const WEIGHT: i32 = 14;
@@ -32,8 +32,8 @@ pub fn fixed_point(settings: &ChannelSettings, interval: f64) -> Result<(String,
         .ok_or("the scale is no straight line")?;
     let top = scale.converter().map(|(_, converter)| converter).filter(|converter| converter.bits.is_some());
     let top = top.map(|converter| converter.top_code()).ok_or("the converter's bits are not known")?;
-    // A tenth of a step of the converter is told.
-    let places = decimals(gain.abs()).min(6) as i32;
+    // A unit is less than a step of the converter.
+    let places = decimals(gain.abs() / 10.0).min(6) as i32;
     let units = 10f64.powi(places);
     let mut out = vec![format!(
         "# {}: one row every {}, in whole numbers of 32 bits",
@@ -53,7 +53,7 @@ pub fn fixed_point(settings: &ChannelSettings, interval: f64) -> Result<(String,
                 out.push(format!("window {y}_window = last {rows} of {x}"));
                 out.push(format!("{y}_rows = count of {y}_window"));
                 out.push(format!("{y}_all = sum of {y}_window"));
-                out.push(format!("{y} = {y}_rows < {rows} ? {x} * {rows} : {y}_all"));
+                out.push(format!("{y} = {y}_rows < {rows} ? floor({y}_all / {y}_rows + 0.5) * {rows} : {y}_all"));
                 counts *= rows as f64;
             }
             Filter::Exponential(exponential) => {
@@ -62,13 +62,20 @@ pub fn fixed_point(settings: &ChannelSettings, interval: f64) -> Result<(String,
                     Strength::Seconds(seconds) => interval / seconds,
                 };
                 let share = ((1.0 - (-steps).exp()) * 2f64.powi(WEIGHT)).round().max(1.0);
-                let more = 2f64.powi(FRACTION);
+                // What is less than half of a unit by its share moves it no more: that is kept below half a step.
+                let more = FRACTION.max((2f64.powi(WEIGHT) / share).log2().ceil().exp2());
                 out.push(format!(
                     "{y} = row == 0 ? {x} * {more} : {y} + floor(({x} * {more} - {y}) * {share} / 2^{WEIGHT} + 0.5)"
                 ));
-                counts *= more;
-                if top * counts * share > LARGEST {
+                if top * counts * more * share > LARGEST {
                     return Err("the running average does not fit 32 bits".into());
+                }
+                // What goes on needs no more than a fraction of a step, which leaves bits to the factor.
+                counts *= FRACTION;
+                if more > FRACTION {
+                    out.push(format!("{y}_short = floor({y} / 2^{})", (more / FRACTION).log2()));
+                    x = format!("{y}_short");
+                    continue;
                 }
             }
             other => return Err(format!("the filter {} is not simple in whole numbers", other.kind())),

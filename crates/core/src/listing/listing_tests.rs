@@ -41,8 +41,7 @@ fn the_listing_of_every_filter_gives_what_the_chain_gives() {
     for smooth in lists {
         let settings = settings(smooth);
         let text = floating_point(&settings, 0.01).unwrap();
-        let checked =
-            Checked::of(&text, &settings, 0.01, &raw, 200, 1.0).unwrap_or_else(|wrong| panic!("{wrong}\n{text}"));
+        let checked = Checked::of(&text, &settings, 0.01, &raw, 1.0).unwrap_or_else(|wrong| panic!("{wrong}\n{text}"));
         // Numbers are written with twelve digits. A channel that never settles gives nothing.
         let never = smooth_of(&settings) == ["settled 1 s"];
         assert!(checked.largest <= 1e-8 * checked.span.max(1.0), "{checked:?}\n{text}");
@@ -58,7 +57,7 @@ fn the_listing_of_every_step_gives_what_the_scale_gives() {
         let settings = ChannelSettings { scale, ..ChannelSettings::named("x") };
         let text = floating_point(&settings, 0.01).unwrap();
         let checked =
-            Checked::of(&text, &settings, 0.01, &raw(500), 0, 1.0).unwrap_or_else(|wrong| panic!("{wrong}\n{text}"));
+            Checked::of(&text, &settings, 0.01, &raw(500), 1.0).unwrap_or_else(|wrong| panic!("{wrong}\n{text}"));
         assert!(checked.largest <= 1e-6 * checked.span.max(1.0), "{}: {checked:?}\n{text}", kind.name);
     }
     let points = vec![(0.0, 5.0), (0.7, 9.0), (1.4, -3.0), (2.0, 40.0)];
@@ -72,7 +71,7 @@ fn the_listing_of_every_step_gives_what_the_scale_gives() {
     };
     let settings = ChannelSettings { scale, ..ChannelSettings::named("x") };
     let text = floating_point(&settings, 0.01).unwrap();
-    let checked = Checked::of(&text, &settings, 0.01, &raw(500), 0, 1.0).unwrap();
+    let checked = Checked::of(&text, &settings, 0.01, &raw(500), 1.0).unwrap();
     assert!(checked.largest < 1e-5, "{checked:?}\n{text}");
 }
 
@@ -88,7 +87,7 @@ fn whole_numbers_are_right_to_their_last_digit() {
         settings.scale.steps.pop();
         let (text, units) = fixed_point(&settings, 0.01).unwrap();
         let checked =
-            Checked::of(&text, &settings, 0.01, &raw, 100, units).unwrap_or_else(|wrong| panic!("{wrong}\n{text}"));
+            Checked::of(&text, &settings, 0.01, &raw, units).unwrap_or_else(|wrong| panic!("{wrong}\n{text}"));
         let lsb = settings.scale.resolution(1.0);
         assert!(checked.largest < 1.5 * lsb && checked.rows > 2000, "{checked:?} {lsb}\n{text}");
     }

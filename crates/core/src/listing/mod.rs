@@ -4,7 +4,8 @@
 //! A line sets a name to a formula of this program; a name that was not set yet is a gap. `row` is the number of the row, 0 for
 //! the first. Beside that there are windows: `window w = last 9 of x` keeps the last values of x, and `y = mean of w`, `median
 //! of`, `min of`, `max of`, `count of`, `sum of` say what they amount to; `y = sum of w * [0.2, 0.6, 0.2]` weighs them, the
-//! oldest first. What stands behind `#` is a remark.
+//! oldest first. `wait until x` ends a row there as long as x is 0; `row` counts from 0 below it. What stands behind `#` is a
+//! remark.
 
 mod filters;
 mod fixed;
@@ -19,12 +20,36 @@ use crate::bench::ChannelSettings;
 use crate::digits::{duration, short, with_unit};
 use crate::part::Listed;
 use crate::scale::{Reference, Step, code_number};
+use crate::smooth::Filter;
+
+/// So many delays behind a difference a filter has forgotten it to twelve digits or so.
+const FORGOTTEN: f64 = 30.0;
 
 /// The value that a listing gives in the end.
 pub const RESULT: &str = "value";
 
 /// Its state by the threshold: 1 above, 0 below; before the first crossing what `value` said first.
 pub const STATE: &str = "state";
+
+/// Rows at the start in which a listing of these settings may give something else than the chain: a polynomial is fitted to the
+/// rows that there are, but the listing waits until its window is full; what follows it needs its time to forget that.
+pub fn unlike_at_first(settings: &ChannelSettings, interval: f64) -> usize {
+    let mut rows = 0.0;
+    for filter in settings.smooth.iter().filter(|filter| !filter.is_bypassed()) {
+        match filter {
+            Filter::SavitzkyGolay(polynomial) => rows += polynomial.window.rows(interval).ceil(),
+            filter if rows > 0.0 => {
+                let sections = filter.sections(interval);
+                rows += sections.iter().map(|section| section.memory()).sum::<f64>();
+                if sections.is_empty() {
+                    rows += FORGOTTEN * filter.delay(interval) / interval;
+                }
+            }
+            _ => {}
+        }
+    }
+    rows as usize
+}
 
 /// The chain of a channel: `settings`, for rows `interval` seconds apart.
 ///
@@ -58,7 +83,7 @@ pub fn floating_point(settings: &ChannelSettings, interval: f64) -> Result<Strin
     for (at, filter) in settings.smooth.iter().filter(|filter| !filter.is_bypassed()).enumerate() {
         out.push(format!("# {}", filter.short()));
         let name = format!("smooth{}", at + 1);
-        out.extend(filters::in_code(filter, &x, &name, interval));
+        out.extend(filters::in_code(filter, &x, &name, interval)?);
         x = name;
     }
     let unit = settings.scale.unit();

@@ -18,6 +18,8 @@ enum Line {
     Window(String, usize, Program),
     /// What a window amounts to: the name that is set, what of it, the window, weights.
     Of(String, Amount, String, Vec<f64>),
+    /// What stands below waits until this name is not 0; how many rows came through since.
+    Wait(String, u64),
 }
 
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -87,6 +89,13 @@ impl Listing {
                     let value = self.windows.get(window).map_or(f64::NAN, |rows| amounts_to(*amount, rows, weights));
                     self.names.insert(name.clone(), value);
                 }
+                Line::Wait(name, rows) => {
+                    if self.names.get(name.as_str()).is_none_or(|value| value.is_nan() || *value == 0.0) {
+                        return;
+                    }
+                    self.names.insert("row".into(), *rows as f64);
+                    *rows += 1;
+                }
             }
         }
     }
@@ -99,6 +108,9 @@ impl Listing {
 
 fn read_line(line: &str) -> Result<Line, String> {
     let program = |text: &str| Program::parse(text).map_err(|error| format!("{text}: {error}"));
+    if let Some(name) = line.strip_prefix("wait until ") {
+        return Ok(Line::Wait(name.trim().to_owned(), 0));
+    }
     let (name, rest) = line.split_once('=').ok_or("a line sets a name: name = formula")?;
     let (name, rest) = (name.trim(), rest.trim());
     if let Some(name) = name.strip_prefix("window ") {
@@ -164,13 +176,21 @@ pub struct Checked {
     pub largest: f64,
     /// From the least to the greatest value of the chain.
     pub span: f64,
+    /// The greatest magnitude of a value of the chain.
+    pub size: f64,
     /// Rows whose state by the threshold differs.
     pub states: usize,
 }
 
 impl Checked {
+    /// What writing numbers with twelve digits may make of them.
+    pub fn allowed(&self) -> f64 {
+        1e-6 * self.span + 1e-8 * self.size
+    }
+
     /// Runs `listing` and the chain of `settings` over the same raw values, `interval` seconds apart, and compares what they
-    /// give, in units of which `scale` make one of the chain's. Rows up to `skipped` are not compared, nor are gaps.
+    /// give, in units of which `scale` make one of the chain's. The first rows are not compared where the listing begins in
+    /// a simpler way (see [`super::unlike_at_first`]), nor are gaps.
     ///
     /// # Errors
     /// What is wrong with the listing.
@@ -179,14 +199,14 @@ impl Checked {
         settings: &ChannelSettings,
         interval: f64,
         raw: &[f64],
-        skipped: usize,
         scale: f64,
     ) -> Result<Checked, String> {
         let mut listing = Listing::read(listing)?;
+        let skipped = super::unlike_at_first(settings, interval);
         let scaler = settings.scale.scaler();
         let mut smoother = Smoother::new(&settings.smooth);
         let mut watcher = settings.watch.map(|watch| Watcher::new(watch, 0));
-        let mut checked = Checked { rows: 0, largest: 0.0, span: 0.0, states: 0 };
+        let mut checked = Checked { rows: 0, largest: 0.0, span: 0.0, size: 0.0, states: 0 };
         let (mut least, mut most) = (f64::INFINITY, f64::NEG_INFINITY);
         for (row, raw) in raw.iter().filter(|raw| raw.is_finite()).enumerate() {
             let quantity = scaler.quantity(*raw, f64::NAN);
@@ -201,7 +221,8 @@ impl Checked {
             }
             checked.rows += 1;
             (least, most) = (least.min(value), most.max(value));
-            let off = (told - value).abs();
+            // Infinities are alike.
+            let off = if told == value { 0.0 } else { (told - value).abs() };
             checked.largest = if off.is_nan() { f64::INFINITY } else { checked.largest.max(off) };
             let side = watcher.as_ref().map(|watcher| watcher.now().side);
             let differs = match side {
@@ -212,6 +233,7 @@ impl Checked {
             checked.states += usize::from(differs);
         }
         checked.span = (most - least).max(0.0);
+        checked.size = least.abs().max(most.abs());
         Ok(checked)
     }
 }

@@ -28,6 +28,23 @@ pub struct Section {
     pub is_first_order: bool,
 }
 
+impl Section {
+    /// The rows after which a difference has died away to a share of 1e-12: by the slowest of its poles.
+    pub(crate) fn memory(&self) -> f64 {
+        let (g, k) = (self.g, self.k);
+        let pole = if self.is_first_order {
+            (1.0 - g) / (1.0 + g)
+        } else if k < 2.0 {
+            ((1.0 - g * k + g * g) / (1.0 + g * k + g * g)).sqrt()
+        } else {
+            let root = (k * k - 4.0).sqrt();
+            let of = |s: f64| ((1.0 + g * s) / (1.0 - g * s)).abs();
+            of((root - k) / 2.0).max(of((-root - k) / 2.0))
+        };
+        if self.mix == [1.0, 0.0, 0.0] { 0.0 } else { (1e-12f64.ln() / pole.abs().ln()).max(1.0) }
+    }
+}
+
 /// tan(pi f dt): a frequency as a section that is worked out over the interval `dt` needs it.
 pub(super) fn bent(hertz: f64, dt: f64) -> f64 {
     (std::f64::consts::PI * (hertz * dt).min(HIGHEST)).tan()

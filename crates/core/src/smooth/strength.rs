@@ -71,7 +71,7 @@ impl Strength {
     }
 
     /// The rows that it spans when they are `interval` seconds apart, at least 1.
-    pub(super) fn rows(self, interval: f64) -> f64 {
+    pub(crate) fn rows(self, interval: f64) -> f64 {
         match self {
             Strength::Rows(rows) => f64::from(rows.max(1)),
             Strength::Seconds(seconds) if interval > 0.0 => (seconds / interval).clamp(1.0, MAX_WINDOW as f64),

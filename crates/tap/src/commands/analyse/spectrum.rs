@@ -263,8 +263,9 @@ impl Analysed<'_> {
             format!("; a wave repeats, so it may also be {}", rivals.join(" or "))
         };
         aside(format_args!(
-            "{second} follows {first} by {} (correlation {}){also}",
+            "{second} follows {first} by {}{} (correlation {}){also}",
             duration(follows.seconds.abs()),
+            if follows.correlation < 0.0 { ", upside down" } else { "" },
             fixed(follows.correlation, 2)
         ));
     }

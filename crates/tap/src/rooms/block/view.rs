@@ -16,6 +16,9 @@ const FIGURES: u16 = 44;
 /// Columns of index, time and interval.
 const HEAD: u16 = 30;
 
+/// Columns that tell how many channels have no room.
+const MORE: u16 = 9;
+
 /// Draws the room.
 pub(super) fn draw(room: &Block, session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
     put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
@@ -75,11 +78,13 @@ fn table(room: &Block, block: &Rows, chosen: usize, session: &Session, theme: Th
     };
     // As many columns as there is room for, the selected one among them.
     let all = block.columns.len();
+    let whole = HEAD + block.columns.iter().map(width).sum::<u16>();
+    let room_for = if whole <= area.width { area.width } else { area.width.saturating_sub(MORE) };
     let fits = |from: usize| {
         let mut x = HEAD;
         let taken = block.columns[from..].iter().take_while(|column| {
             x += width(column);
-            x <= area.width
+            x <= room_for
         });
         taken.count()
     };
@@ -95,13 +100,7 @@ fn table(room: &Block, block: &Rows, chosen: usize, session: &Session, theme: Th
         x += width(column);
     }
     if columns.len() < all {
-        put_right(
-            buffer,
-            Rect { height: 1, ..area },
-            1,
-            &format!("{} more ", all - columns.len()),
-            theme.style(Ink::Dim),
-        );
+        put_right(buffer, area, 0, &format!("{} more ", all - columns.len()), theme.style(Ink::Dim));
     }
     let rows = usize::from(area.height.saturating_sub(2));
     // The newest at the bottom, as the table of rows has it, until it is scrolled.
@@ -212,7 +211,13 @@ fn histogram(column: &Column, session: &Session, theme: Theme, area: Rect, buffe
         if eighths % 8 > 0 {
             bar.push(['▏', '▎', '▍', '▌', '▋', '▊', '▉'][eighths % 8 - 1]);
         }
-        put_right(buffer, Rect { width: 11, ..area }, y, &measured(middle, found.width, ""), theme.style(Ink::Dim));
+        put_right(
+            buffer,
+            Rect { width: 11, ..area },
+            y,
+            &measured(middle, found.width / 10.0, ""),
+            theme.style(Ink::Dim),
+        );
         put(buffer, area, 12, y, &bar, ink);
         put_right(buffer, area, y, &grouped(*count), theme.style(Ink::Dim));
     }

@@ -15,6 +15,7 @@ use amber_core::smooth::{Filter, Price, Signal, smooths};
 use crossterm::event::KeyCode::{Char, Esc, PageDown, PageUp};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
+use std::cell::Cell;
 
 /// Rows that a listing is checked on, the newest.
 const CHECKED: u64 = 4000;
@@ -38,6 +39,8 @@ pub(crate) struct Listing {
     /// Whole numbers, rather than floating point, where there is room for one.
     in_whole_numbers: bool,
     scroll: u16,
+    /// How far it could be scrolled when it was drawn last.
+    most: Cell<u16>,
     made_of: Option<(ChannelSettings, u64)>,
     float: Written,
     whole: Written,
@@ -91,8 +94,8 @@ impl Room for Listing {
         match action {
             Action::Whole => self.in_whole_numbers = !self.in_whole_numbers,
             Action::Check => self.made_of = None,
-            Action::Up => self.scroll = self.scroll.saturating_sub(10),
-            Action::Down => self.scroll += 10,
+            Action::Up => self.scroll_by(-10),
+            Action::Down => self.scroll_by(10),
             Action::Close => return vec![Effect::Close],
             Action::Copy => {
                 self.make(session);
@@ -125,7 +128,7 @@ impl Room for Listing {
     }
 
     fn scroll(&mut self, by: i32, _: &mut Session) -> bool {
-        self.scroll = (i32::from(self.scroll) + by).max(0) as u16;
+        self.scroll_by(by);
         true
     }
 
@@ -149,6 +152,7 @@ impl Room for Listing {
         let circuit = wrapped(&self.circuit, room);
         let foot = circuit.len() as u16 + 1;
         let width = area.width / columns.len() as u16;
+        self.most.set(0);
         for (written, x) in columns.into_iter().zip((0..).step_by(usize::from(width))) {
             let column = Rect {
                 x: area.x + x + 1,
@@ -156,7 +160,8 @@ impl Room for Listing {
                 width: width.saturating_sub(2),
                 height: area.height.saturating_sub(foot + 1),
             };
-            written.draw(self.scroll, theme, column, buffer);
+            let hidden = written.draw(self.scroll, theme, column, buffer);
+            self.most.set(self.most.get().max(hidden));
         }
         let below = Rect { y: area.bottom().saturating_sub(foot), height: foot, ..area };
         for (line, y) in circuit.iter().zip(0..) {
@@ -166,7 +171,8 @@ impl Room for Listing {
 }
 
 impl Written {
-    fn draw(&self, scroll: u16, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    /// Draws it; gives how many lines there is no room for.
+    fn draw(&self, scroll: u16, theme: Theme, area: Rect, buffer: &mut Buffer) -> u16 {
         put(buffer, area, 0, 0, self.title, theme.style(Ink::Bright));
         let (checked, ink) = match &self.checked {
             Ok(text) => (text, Ink::Text),
@@ -177,7 +183,7 @@ impl Written {
         for (line, y) in checked.iter().zip(1..) {
             put(buffer, area, 0, y, line, theme.style(ink));
         }
-        let list = Rect {
+        let mut list = Rect {
             y: area.y + 2 + checked.len() as u16,
             height: area.height.saturating_sub(2 + checked.len() as u16),
             ..area
@@ -186,6 +192,10 @@ impl Written {
             Err(why) => wrapped(&format!("none: {why}"), width).into_iter().map(|line| (line, Ink::Text)).collect(),
             Ok(text) => text.lines().flat_map(|line| broken(line, width)).collect(),
         };
+        if lines.len() > usize::from(list.height) {
+            // A row of its own says how much is below.
+            list.height = list.height.saturating_sub(1);
+        }
         let hidden = lines.len().saturating_sub(usize::from(list.height));
         let scroll = usize::from(scroll).min(hidden);
         for ((line, ink), y) in lines.iter().skip(scroll).zip(0..list.height) {
@@ -193,14 +203,9 @@ impl Written {
         }
         if hidden > scroll {
             let text = format!(" {} below: PgDn ", counted((hidden - scroll) as u64, "line"));
-            put_right(
-                buffer,
-                Rect { y: list.bottom().saturating_sub(1), height: 1, ..list },
-                0,
-                &text,
-                theme.style(Ink::Alert),
-            );
+            put_right(buffer, Rect { y: list.bottom(), height: 1, ..list }, 0, &text, theme.style(Ink::Alert));
         }
+        hidden as u16
     }
 }
 
@@ -212,6 +217,10 @@ fn broken(line: &str, width: usize) -> Vec<(String, Ink)> {
 }
 
 impl Listing {
+    fn scroll_by(&mut self, by: i32) {
+        self.scroll = (i32::from(self.scroll) + by).clamp(0, i32::from(self.most.get())) as u16;
+    }
+
     fn make(&mut self, session: &Session) {
         let Some(channel) = session.channel() else { return };
         let settings = channel.wished();
@@ -228,12 +237,19 @@ impl Listing {
         let mut raw = Vec::new();
         let from = rows.end.saturating_sub(CHECKED).max(rows.start);
         session.chain().store().read_raw(session.selected.channel, from..rows.end, &mut raw);
-        let skipped = if smooths(&settings.smooth) { raw.len() / 4 } else { 0 };
         let unit = settings.scale.unit();
         let check = |text: &Result<String, String>, units: f64, is_whole: bool| {
             let Ok(text) = text else { return Ok(String::new()) };
-            match Checked::of(text, settings, interval, &raw, skipped, units) {
-                Ok(checked) => told(&checked, unit, is_whole, channel.resolution()),
+            match Checked::of(text, settings, interval, &raw, units) {
+                Ok(checked) if checked.rows == 0 => {
+                    let first = listing::unlike_at_first(settings, interval).max(1) as u64;
+                    Err(format!("not checked: that needs more than {}; k checks it again", counted(first, "row")))
+                }
+                Ok(checked) => {
+                    let allowed = if is_whole { 2.0 * channel.resolution() } else { checked.allowed() };
+                    let text = told(&checked, unit);
+                    if checked.largest <= allowed || allowed.is_nan() { Ok(text) } else { Err(text) }
+                }
                 Err(wrong) => Err(format!("the listing cannot be read: {wrong}")),
             }
         };
@@ -249,24 +265,19 @@ impl Listing {
     }
 }
 
-/// What a check says: an error where the listing is not the chain.
-fn told(checked: &Checked, unit: &str, is_whole: bool, lsb: f64) -> Result<String, String> {
-    if checked.rows == 0 {
-        return Err("not checked: there are no rows yet; k checks it again".into());
-    }
+/// What a check says.
+fn told(checked: &Checked, unit: &str) -> String {
     let off = with_unit(short(checked.largest, 2), unit);
     let rows = counted(checked.rows as u64, "row");
     let states = match checked.states {
         0 => String::new(),
         states => format!("; the state differs in {}", counted(states as u64, "row")),
     };
-    let allowed = if is_whole { 2.0 * lsb } else { 1e-6 * checked.span.max(1e-9) };
-    let text = if checked.largest <= 1e-9 * checked.span {
+    if checked.largest <= 1e-9 * checked.span.max(checked.size) {
         format!("checked on {rows}, evenly spaced: the same as the chain{states}")
     } else {
         format!("checked on {rows}, evenly spaced: at most {off} from the chain{states}")
-    };
-    if checked.largest <= allowed || allowed.is_nan() { Ok(text) } else { Err(text) }
+    }
 }
 
 /// The resistor and the capacitor that do the same as the filters, and what they do to a divider.
@@ -276,7 +287,12 @@ fn circuit(session: &Session, settings: &ChannelSettings, interval: f64) -> Stri
     let is_low_pass = |filter: &&Filter| price(std::slice::from_ref(*filter)).cutoff.is_some();
     let low_pass: Vec<Filter> = settings.smooth.iter().filter(is_low_pass).cloned().collect();
     let Some(cutoff) = price(&low_pass).cutoff.filter(|_| smooths(&low_pass)) else {
-        return "resistor and capacitor: these filters are no low-pass, so that none do the same ahead of the converter".into();
+        return if smooths(&settings.smooth) {
+            "resistor and capacitor: these filters are no low-pass, so that none do the same ahead of the converter"
+                .into()
+        } else {
+            "resistor and capacitor: there is no filter to put ahead of the converter".into()
+        };
     };
     // What the divider itself has: the fixed resistor beside the sensor as it is now.
     let reading = session.reading(session.selected);

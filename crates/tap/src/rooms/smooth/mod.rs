@@ -39,7 +39,7 @@ impl StagePanel for Smooth {
     const KEYS: &'static [Binding<Action>] = keys! {
         [(Char('A'), NONE)], Action::Advise, "A", "use the filters that are advised", Some("A advice"), channel;
         [(Char('T'), NONE)], Action::Trial, "T", "try up to four candidates side by side", Some("T trial"), channel;
-        [(Char('B'), NONE)], Action::Listing, "B", "take it to the board: the chain as a listing", Some("B board"), channel;
+        [(Char('B'), NONE)], Action::Listing, "B", "take it to the board, as a listing", Some("B board"), channel;
     };
     const PARTS: Option<PartList> = Some(PartList::Filters);
 

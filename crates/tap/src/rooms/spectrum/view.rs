@@ -13,6 +13,9 @@ use ratatui::layout::Rect;
 /// Columns of the list of peaks.
 const LIST: u16 = 40;
 
+/// Rows of it below the plot, where there is no room beside it.
+const FOOT: u16 = 5;
+
 /// The least that is told, in decibels below the largest amplitude.
 const DEPTH: f64 = 100.0;
 
@@ -56,6 +59,10 @@ pub(super) fn draw(room: &Spectrum, session: &Session, theme: Theme, area: Rect,
     let width = if with_list { area.width - LIST } else { area.width };
     let left = Rect { width, ..area };
     let falls = if room.without_waterfall || area.height < 20 { 0 } else { (area.height - 4) / 2 };
+    // Without room beside the plot the list begins below it.
+    let foot = if with_list || area.height < 12 { 0 } else { FOOT.min(area.height - 9) };
+    let left = Rect { height: left.height - foot, ..left };
+    let falls = falls.saturating_sub(foot);
     let plot = Rect {
         x: left.x + GUTTER,
         y: left.y + 2,
@@ -72,6 +79,9 @@ pub(super) fn draw(room: &Spectrum, session: &Session, theme: Theme, area: Rect,
     if with_list {
         let list =
             Rect { x: area.x + width + 1, y: area.y + 1, width: LIST - 1, height: area.height.saturating_sub(1) };
+        draw_list(found, session, theme, list, buffer);
+    } else if foot > 0 {
+        let list = Rect { x: area.x + 1, y: area.bottom() - foot, width: area.width - 2, height: foot };
         draw_list(found, session, theme, list, buffer);
     }
 }
@@ -177,7 +187,7 @@ fn draw_list(found: &Found, session: &Session, theme: Theme, list: Rect, buffer:
         let what = match (name_of(found, peak.hertz), peak.harmonic) {
             (Some(name), _) => name,
             (None, Some(1)) => "fundamental".into(),
-            (None, Some(n)) => format!("{n} × the first"),
+            (None, Some(n)) => format!("{n} × the fundamental"),
             (None, None) => String::new(),
         };
         let size = with_unit(fixed(peak.amplitude, places), unit);
@@ -211,7 +221,7 @@ fn draw_list(found: &Found, session: &Session, theme: Theme, list: Rect, buffer:
             fixed(follows.correlation, 2)
         );
         if let Some(peak) = found.peaks.found.first() {
-            let degrees = (follows.seconds * peak.hertz * 360.0).rem_euclid(360.0);
+            let degrees = (follows.seconds.abs() * peak.hertz * 360.0).rem_euclid(360.0);
             text += &format!(", {} degrees of {}", fixed(degrees, 0), hertz(peak.hertz));
         }
         if !follows.rivals.is_empty() {
