@@ -320,7 +320,13 @@ def spectra():
         return math.fsum(a * b for a, b in pairs) / math.sqrt(math.fsum(a * a for a, _ in pairs) * math.fsum(b * b for _, b in pairs))
 
     lags = range(-count // 2, count // 2 + 1)
-    best = max(lags, key=lambda lag: abs(correlation(lag)))
+    # A wave repeats: of the delays that fit nearly as well as the best it is the nearest; upside down only if much nearer.
+    known = {lag: correlation(lag) for lag in lags}
+    largest = max(abs(value) for value in known.values())
+    tops = [lag for lag in lags[1:-1] if abs(known[lag]) >= max(abs(known[lag - 1]), abs(known[lag + 1])) and abs(known[lag]) >= 0.9 * largest]
+    upright, turned = ([abs(lag) for lag in tops if sign * known[lag] > 0] for sign in (1, -1))
+    sign = -1 if 8 * min(turned, default=math.inf) < min(upright, default=math.inf) else 1
+    best = min((lag for lag in tops if sign * known[lag] > 0), key=abs)
     before, here, after = (correlation(best + d) for d in (-1, 0, 1))
     shift = 0.5 * (before - after) / (before - 2 * here + after)
     lines.append(f"follows\tx y\t{(best + shift) / rate!r} {here!r}")

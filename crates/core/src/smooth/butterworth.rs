@@ -197,11 +197,12 @@ impl Design for Butterworth {
                     let size = re.hypot(im);
                     let root =
                         ((size + re).max(0.0).sqrt() / SQRT_2, (size - re).max(0.0).sqrt() / SQRT_2 * im.signum());
-                    for sign in [1.0, -1.0] {
-                        let (re, im) = ((pole.0 + sign * root.0) / 2.0, (pole.1 + sign * root.1) / 2.0);
-                        let g = re.hypot(im);
-                        into.push(section(g, -2.0 * re / g));
-                    }
+                    // The larger solution; the other follows from their product, which is w0^2, so that nothing cancels.
+                    let sign = if pole.0 * root.0 + pole.1 * root.1 >= 0.0 { 1.0 } else { -1.0 };
+                    let (re, im) = ((pole.0 + sign * root.0) / 2.0, (pole.1 + sign * root.1) / 2.0);
+                    let g = re.hypot(im);
+                    let k = -2.0 * re / g;
+                    into.extend([section(g, k), section(squared / g, k)]);
                 }
                 if self.is_odd() {
                     let g = squared.sqrt();

@@ -124,6 +124,9 @@ impl Smooths for SavitzkyGolay {
     }
 }
 
+/// A fit whose noise is more than that of so many rows is none; with some room for rounding.
+const CALM: f64 = 1.0 + 1e-6;
+
 /// Sums over rows: of the powers of their times, and of these times their values.
 #[derive(Clone, Copy, Debug, Default)]
 struct Moments {
@@ -169,7 +172,8 @@ impl Moments {
         self
     }
 
-    /// The polynomial of this degree, or of the highest one that these rows tell, at `time`.
+    /// The polynomial of this degree at `time`, or of the highest one that these rows tell there: where rows lie far from the
+    /// middle of an uneven window, it may swing through it however calm they are.
     #[inline]
     fn fitted<const D: usize>(&self, time: f64) -> f64 {
         let found = if D == 2 { self.parabola(time) } else { None };
@@ -184,7 +188,8 @@ impl Moments {
         let (d, e, f) = (s0 * s4 - s2 * s2, s0 * s3 - s1 * s2, s0 * s2 - s1 * s1);
         let whole = s0 * a - s1 * b + s2 * c;
         let sum = t0 * a - t1 * b + t2 * c + time * (t1 * d - t0 * b - t2 * e + time * (t0 * c - t1 * e + t2 * f));
-        (whole > 1e-9 * s0 * s2 * s4).then(|| sum / whole)
+        let is_told = time != 0.0 || a <= CALM * whole;
+        (is_told && whole > 1e-9 * s0 * s2 * s4).then(|| sum / whole)
     }
 
     /// The normal equations by Cholesky's way; `None` where the rows do not tell this degree.
@@ -192,6 +197,8 @@ impl Moments {
         let n = degree + 1;
         let mut rows = [[0.0; MOST + 1]; MOST + 1];
         let mut found = [0.0; MOST + 1];
+        // What the rows' noise amounts to at 0, over that of a single row: at a row itself it is never more.
+        let (mut ones, mut gain) = ([0.0; MOST + 1], 0.0);
         for i in 0..n {
             for j in 0..=i {
                 let known: f64 = (0..j).map(|k| rows[i][k] * rows[j][k]).sum();
@@ -208,6 +215,12 @@ impl Moments {
             }
             let known: f64 = (0..i).map(|k| rows[i][k] * found[k]).sum();
             found[i] = (self.values[i] - known) * rows[i][i];
+            let known: f64 = (0..i).map(|k| rows[i][k] * ones[k]).sum();
+            ones[i] = (if i == 0 { 1.0 } else { 0.0 } - known) * rows[i][i];
+            gain += ones[i] * ones[i];
+        }
+        if time == 0.0 && gain > CALM {
+            return None;
         }
         for i in (0..n).rev() {
             let known: f64 = (i + 1..n).map(|k| rows[k][i] * found[k]).sum();
