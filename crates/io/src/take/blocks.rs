@@ -175,6 +175,7 @@ fn read_block(table: &Path) -> Result<Block, String> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
 
     fn block() -> Block {
         let column = |name: &str, smoothed| Column {
@@ -224,5 +225,78 @@ mod tests {
         let (blocks, told) = read_blocks(take.path());
         assert_eq!((blocks.len(), told.len()), (1, 4), "{told:?}");
         assert!(told.iter().any(|told| told.contains("format 9")) && !told.concat().contains('\x1b'), "{told:?}");
+    }
+
+    fn hostile() -> impl Strategy<Value = String> {
+        prop_oneof![
+            "[ -~]{0,12}",
+            "\\PC{0,6}",
+            "[\\x00-\\x1f\",;\\n\\r]{0,6}",
+            Just("time_s".into()),
+            Just("../../x".into())
+        ]
+    }
+
+    fn any_block() -> impl Strategy<Value = Block> {
+        let value = || prop_oneof![6 => -1e6..1e6f64, 2 => (0..4096u32).prop_map(f64::from), 1 => Just(f64::NAN)];
+        let columns = proptest::collection::vec((hostile(), hostile(), any::<(bool, bool)>()), 1..4);
+        (hostile(), 0..40usize, columns, any::<u32>(), proptest::collection::vec(value(), 40)).prop_map(
+            move |(name, rows, columns, seed, values)| {
+                let moment = Stamp(1_790_000_000_000_000_000 + i64::from(seed));
+                let of = |by: f64| {
+                    values[..rows].iter().map(|value| amber_core::digits::cleaned(by * value)).collect::<Vec<f64>>()
+                };
+                let column = |(name, unit, (has_raw, has_smoothed)): (String, String, (bool, bool))| Column {
+                    name,
+                    unit,
+                    decimals: 12,
+                    resolution: f64::NAN,
+                    full_scale: None,
+                    raw: of(1.0),
+                    quantity: of(if has_raw { 0.25 } else { 1.0 }),
+                    smoothed: has_smoothed.then(|| of(0.5)),
+                };
+                let times = (0..rows as i64).map(|row| Stamp(moment.0 - 1_000_000_007 + row * 10_000_003)).collect();
+                Block {
+                    name,
+                    first_row: seed.into(),
+                    moment,
+                    times,
+                    columns: columns.into_iter().map(column).collect(),
+                }
+            },
+        )
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig { cases: 60, ..ProptestConfig::default() })]
+
+        #[test]
+        fn any_block_comes_back_and_a_damaged_one_is_told_or_read(block in any_block(), at in 0.0..1.0f64, byte in any::<u8>(), is_table in any::<bool>(), cut in any::<bool>()) {
+            let take = tempfile::tempdir().unwrap();
+            let table = save_block(take.path(), &block).unwrap();
+            let (blocks, told) = read_blocks(take.path());
+            prop_assert_eq!(told.len(), 0, "{:?}", told);
+            let [back] = &blocks[..] else { return Err(TestCaseError::fail("not one block")) };
+            prop_assert_eq!((&back.name, back.first_row, back.moment, &back.times), (&block.name, block.first_row, block.moment, &block.times));
+            for (back, column) in back.columns.iter().zip(&block.columns) {
+                prop_assert_eq!((&back.name, &back.unit), (&column.name, &column.unit));
+                let near = |a: &[f64], b: &[f64]| a.len() == b.len() && a.iter().zip(b).all(|(a, b)| (a - b).abs() <= 1e-9 * b.abs() || (a.is_nan() && b.is_nan()));
+                prop_assert!(near(&back.raw, &column.raw) && near(&back.quantity, &column.quantity), "{back:?} {column:?}");
+                prop_assert!(back.smoothed.is_some() == column.smoothed.is_some());
+            }
+            // Whatever a byte becomes, or wherever the file ends, nothing panics and nothing unprintable is said.
+            let file = if is_table { table } else { table.with_extension("json") };
+            let mut bytes = std::fs::read(&file).unwrap();
+            let place = (at * (bytes.len() - 1) as f64) as usize;
+            if cut { bytes.truncate(place) } else { bytes[place] = byte }
+            std::fs::write(&file, bytes).unwrap();
+            let (blocks, told) = read_blocks(take.path());
+            prop_assert_eq!(blocks.len() + told.len(), 1);
+            prop_assert!(!told.concat().contains(|c: char| c.is_control()), "{:?}", told);
+            for block in &blocks {
+                prop_assert!(block.columns.iter().all(|column| column.quantity.len() == block.times.len() && column.raw.len() == block.times.len()));
+            }
+        }
     }
 }
