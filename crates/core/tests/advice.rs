@@ -103,3 +103,19 @@ fn what_is_proposed_is_close_to_the_best_of_its_family() {
     );
     assert!(within * 10 >= count * 9 && worse == 0);
 }
+
+#[test]
+fn where_there_is_no_noise_there_is_no_advice() {
+    let mut maker = Maker::default();
+    let step: Vec<f64> = (0..600).map(|row| if row < 300 { 100.0 } else { 900.0 }).collect();
+    let codes: Vec<f64> = (0..1000).map(|row| f64::from(row / 100)).collect();
+    for values in [step, codes, vec![5.0; 300]] {
+        let advice = advise(&values, 100.0, &mut maker);
+        assert!(advice.is_none(), "{advice:?}");
+    }
+    // A step in noise has the noise, not what the step has in all frequencies.
+    let mut chance = Chance(4);
+    let values: Vec<f64> = (0..600).map(|row| if row < 300 { 100.0 } else { 900.0 } + 3.0 * chance.gauss()).collect();
+    let advice = advise(&values, 100.0, &mut maker).unwrap();
+    assert!((2.0..5.0).contains(&advice.noise), "{advice:?}");
+}

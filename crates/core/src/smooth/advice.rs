@@ -17,6 +17,12 @@ pub const MOST_ROWS: usize = 2048;
 /// Fewer rows say nothing.
 pub const FEWEST_ROWS: usize = 64;
 
+/// What rows say from one to the next may be less than the noise is, where several share it: by so much.
+const LOOSE: f64 = 1.5;
+
+/// Where fewer rows than this share lie off the line between their neighbours there is no noise.
+const SELDOM: f64 = 0.03;
+
 /// Filters that leave more than this share of the error are not worth their delay.
 const WORTH: f64 = 0.8;
 
@@ -177,9 +183,8 @@ impl Rows<'_> {
 /// Which of the rows are spikes: far from the rows on both sides, which agree with one another.
 fn spikes(values: &[f64]) -> Vec<bool> {
     // Of white noise, what lies off the line between neighbours has sqrt(6) its deviation; a median knows no spikes.
-    let mut bends: Vec<f64> = values.windows(3).map(|rows| (rows[0] - 2.0 * rows[1] + rows[2]).abs()).collect();
-    let middle = bends.len() / 2;
-    let noise = 1.4826 / 6f64.sqrt() * *bends.select_nth_unstable_by(middle, f64::total_cmp).1;
+    let noise = of_bends(values);
+    let noise = if noise.is_infinite() { 0.0 } else { noise };
     let median = |from: usize| {
         let mut rows = [values[from], values[from + 1], values[from + 2]];
         rows.sort_by(f64::total_cmp);
@@ -195,7 +200,21 @@ fn spikes(values: &[f64]) -> Vec<bool> {
     found
 }
 
-/// Advice on even rows, `rate` a second. `None` for too few rows, or rows that do not move.
+/// The deviation of white noise by what rows lie off the line between their neighbours, which has sqrt(6) of it; by the
+/// median, so that what is rare does not count. Where most lie on that line, as on codes that seldom change, it is not told,
+/// unless hardly any lies off it.
+fn of_bends(values: &[f64]) -> f64 {
+    let mut bends: Vec<f64> = values.windows(3).map(|rows| (rows[0] - 2.0 * rows[1] + rows[2]).abs()).collect();
+    let off = bends.iter().filter(|bend| **bend > 0.0).count() as f64 / bends.len() as f64;
+    let middle = bends.len() / 2;
+    match *bends.select_nth_unstable_by(middle, f64::total_cmp).1 {
+        _ if off < SELDOM => 0.0,
+        0.0 => f64::INFINITY,
+        bend => 1.4826 / 6f64.sqrt() * bend,
+    }
+}
+
+/// Advice on even rows, `rate` a second. `None` for too few rows, or rows without noise.
 pub fn advise(values: &[f64], rate: f64, maker: &mut Maker) -> Option<Advice> {
     let values = &values[values.len().saturating_sub(MOST_ROWS)..];
     if values.len() < FEWEST_ROWS || rate.is_nan() || rate <= 0.0 {
@@ -221,6 +240,8 @@ pub fn advise(values: &[f64], rate: f64, maker: &mut Maker) -> Option<Advice> {
     // Of a mean of seven exponential numbers the median lies 5 % below it.
     let power = *upper.select_nth_unstable_by(middle, f64::total_cmp).1 * 1.05;
     let noise = power.sqrt() * parts.to_density() * (rate / 2.0).sqrt();
+    // Steps are in all frequencies; from row to row they are rare.
+    let noise = noise.min(LOOSE * of_bends(&calm));
     if noise <= 0.0 && hum.is_empty() && !spikes.contains(&true) {
         return None;
     }

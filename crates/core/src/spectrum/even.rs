@@ -70,7 +70,7 @@ impl Even {
             return Err("there is no value in this stretch".into());
         }
         if rows.len() < super::SHORTEST {
-            return Err(format!("{} are too few: {} are needed", counted(rows.len() as u64, "row"), super::SHORTEST));
+            return Err(format!("only {}: {} are needed", counted(rows.len() as u64, "row"), super::SHORTEST));
         }
         let usual = usual_interval(&rows).ok_or("all rows have the same time: a time base must be set")?;
         let pause = rows.windows(2).rposition(|pair| pair[1].0.seconds_since(pair[0].0) > PAUSE * usual);

@@ -83,6 +83,18 @@ fn the_listing_is_checked_against_the_chain_and_copied() {
     typed(&mut app, "f");
     let requests = app.update(app.session.now, Message::Key(KeyCode::Char('c').into()));
     assert!(matches!(&requests[..], [Request::Copy(text)] if text.contains("value = ")), "{requests:?}");
+    // Scrolled no farther than there are lines, and it is said how many are below.
+    app.session.size = (80, 24);
+    let small = |app: &mut App| {
+        app.before_frame(app.session.now);
+        picture(app, 80, 24)
+    };
+    assert!(small(&mut app).contains("below: PgDn"));
+    (0..9000).for_each(|_| drop(press(&mut app, KeyCode::PageDown)));
+    let text = small(&mut app);
+    assert!(text.contains("state = value > ") && !text.contains("below: PgDn"), "{text}");
+    press(&mut app, KeyCode::PageUp);
+    assert!(small(&mut app).contains("below: PgDn"));
     // Another filter is another listing, with the parts that would do the same.
     let mut settings = app.session.channel().unwrap().wished().clone();
     settings.smooth = vec![amber_core::smooth::Butterworth { cutoff: 20.0, ..Default::default() }.into()];
@@ -115,6 +127,9 @@ fn blocks_are_snapped_by_key_and_edge_compared_named_and_written() {
     let count = second.times.len();
     // The clock of the board is not that of the host.
     assert!((249..=251).contains(&count) && second.seconds(0) < -1.2 && second.seconds(count - 1) > 1.2);
+    // Channels without room are told, and the selected one has room.
+    let text = seen(&mut app);
+    assert!(text.contains(" more "), "{text}");
     press(&mut app, KeyCode::Enter);
     choose(&mut app, "block 2");
     typed(&mut app, "r");
@@ -165,10 +180,87 @@ fn the_spectrum_names_waves_compares_channels_and_falls() {
     assert!(!seen(&mut app).contains("waterfall"));
     let figure = app.figure();
     assert!(figure.title.contains("spectrum of gauge_a") && !figure.marks.is_empty());
-    // Small, and without anything.
-    for size in [(60, 16), (80, 24), (100, 30)] {
-        picture(&mut app, size.0, size.1);
+    // Without room for the list beside the plot the peaks stand below it.
+    for (width, height) in [(80, 24), (100, 30)] {
+        let text = picture(&mut app, width, height);
+        assert!(text.contains(" peaks") && text.contains("amplitude in"), "{width}x{height}: {text}");
     }
+    picture(&mut app, 60, 16);
     press(&mut app, KeyCode::Esc);
     assert_eq!(app.view, RoomId::Chart);
+}
+
+#[test]
+fn recorded_rows_are_smoothed_both_ways_where_that_is_chosen() {
+    let dir = tempfile::tempdir().unwrap();
+    let place = amber_io::take::TakePlace::Exactly(dir.path().join("x"));
+    let start = super::tests::START;
+    let bench = Bench::parse("[[channel]]\nname = \"a\"\nsmooth = { filter = \"exponential\", rows = 20 }\n").unwrap();
+    let mut writer = amber_io::take::Writer::create(&place, &bench, start, amber_io::take::Event::BEGIN, None).unwrap();
+    let value = |row: u32| if row < 300 { 100 } else { 900 };
+    for row in 0..600u32 {
+        writer.chunk(start.plus(f64::from(row) * 0.01), format!("a={} b={row}\n", value(row)).as_bytes()).unwrap();
+    }
+    writer.finish(start.plus(6.0)).unwrap();
+    let take = amber_io::take::open(&dir.path().join("x")).unwrap();
+    let chain = crate::session::chain_of(&take, &bench, 0).unwrap();
+    let mut app = App::take(chain, bench.shared.clone(), take, None);
+    // What is smoothed in the row of the step: at its beginning forward, in its middle both ways.
+    let at_step = |app: &App| app.session.chain().reading(0, 299).unwrap().smoothed;
+    assert!(at_step(&app) == 100.0 && app.session.chain().is_recorded());
+    typed(&mut app, "4");
+    app.go_to_row(crate::session::Stage::Smooth, "direction");
+    let forward = seen(&mut app);
+    assert!(forward.contains("200 ms") && !forward.contains("once recorded"), "{forward}");
+    press(&mut app, KeyCode::Right);
+    assert!((at_step(&app) - 500.0).abs() < 30.0, "{}", at_step(&app));
+    let text = seen(&mut app);
+    assert!(text.contains("none: forward and backward") && text.contains("both ways"), "{text}");
+    assert!(!text.contains("ms late") && text.contains("none: there is no noise in view"), "{text}");
+    // The bench keeps it, and undoing takes it back.
+    assert!(app.session.bench().new_file("x").contains("zero_phase = true"));
+    typed(&mut app, "u");
+    assert!(at_step(&app) == 100.0);
+    // A live source says that it waits.
+    let mut app = watched(5);
+    typed(&mut app, "4");
+    app.go_to_row(crate::session::Stage::Smooth, "direction");
+    press(&mut app, KeyCode::Right);
+    assert!(seen(&mut app).contains("once recorded"));
+}
+
+#[test]
+fn analysis_says_what_is_missing_where_there_is_too_little() {
+    for (text, says) in [
+        ("", ["no channel yet", "no rows yet", "no channel yet", "no channel yet"]),
+        (
+            "a=1 b=0\n",
+            [
+                "only 1 row: 16 are needed",
+                "the last rows: 1 row",
+                "only 1 row: 16 are needed",
+                "pace of the rows is not known",
+            ],
+        ),
+        (
+            "a=nan b=0\n",
+            ["there is no value", "the last rows: 1 row", "there is no value", "pace of the rows is not known"],
+        ),
+    ] {
+        let bench = "[split]\nshape = \"labelled\"\nlabels = [\"a\", \"b\"]\n";
+        for (keys, says) in ["vs", "vb", "4T", "4B"].into_iter().zip(says) {
+            let mut app = super::tests::app();
+            if !text.is_empty() {
+                let bench = Bench::parse(bench).unwrap();
+                let chain = amber_core::chain::Chain::new(&bench, 0, amber_core::store::Limits::default());
+                app = App::live(chain, bench.shared.clone(), "out".into(), None, super::tests::START);
+                super::tests::feed(&mut app, super::tests::START.plus(1.0), text.as_bytes());
+            }
+            seen(&mut app);
+            typed(&mut app, keys);
+            let shown = seen(&mut app);
+            let notice = app.session.notice.as_ref().map_or(String::new(), |notice| notice.text.clone());
+            assert!(shown.contains(says) || notice.contains(says), "{keys} with {text:?}: {says}: {notice}\n{shown}");
+        }
+    }
 }

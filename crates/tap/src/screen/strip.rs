@@ -141,7 +141,9 @@ fn smooth(session: &Session, channel: &Channel, form: &NumberFormat, room: u16) 
         [] => "off".into(),
         _ => fitting(room, [names.join(", "), counted(names.len() as u64, "filter")]),
     };
-    let late = interval.filter(|_| smooths(filters)).map(|interval| duration(delay(filters, interval)));
+    let is_both_ways = channel.settings().zero_phase && session.chain().is_recorded();
+    let late = interval.filter(|_| smooths(filters) && !is_both_ways);
+    let late = late.map(|interval| duration(delay(filters, interval)));
     let shown = session.snapshot.of(session.selected);
     let noise = shown.noise_after.or(shown.noise).filter(|_| channel.kind() == Kind::Analog);
     // One digit more where the noise would read as nothing.

@@ -36,7 +36,7 @@ impl Told {
         };
         let Some(advice) = advice::advise(&even.values, even.rate, &mut Maker::default()) else {
             let few = even.values.len() < advice::FEWEST_ROWS;
-            let why = if few { "there are too few rows in view" } else { "the channel does not move in view" };
+            let why = if few { "there are too few rows in view" } else { "there is no noise in view" };
             return Told { sentence: format!("none: {why}"), ..told };
         };
         told.wave = advice.wave;

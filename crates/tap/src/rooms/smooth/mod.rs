@@ -64,7 +64,11 @@ impl StagePanel for Smooth {
         let interval = session.chain().interval();
         let mut rows = vec![super::channel_row(session)];
         for (at, filter) in filters.iter().enumerate() {
-            let late = interval.map_or("–".into(), |interval| format!("{} late", duration(filter.delay(interval))));
+            let late = match interval {
+                _ if channel.wished().zero_phase && session.chain().is_recorded() => "both ways".into(),
+                Some(interval) => format!("{} late", duration(filter.delay(interval))),
+                None => "–".into(),
+            };
             rows.extend(part_rows(PartList::Filters, at, late, session));
             let Some(interval) = interval else { continue };
             rows.extend(filter.in_other_terms(interval).map(|terms| Row::fact("    that is", terms)));
@@ -174,8 +178,10 @@ impl Smooth {
             if let Some(after) = shown.noise_after {
                 rows.push(Row::fact("noise after", said(after)));
                 let times = noise.deviation / after.deviation;
-                if times.is_finite() {
+                if times >= 1.0 && times.is_finite() {
                     rows.push(Row::fact("gain", format!("{} times less noise", short(times, 2))));
+                } else if times < 1.0 {
+                    rows.push(Row::fact("gain", "none: no less noise in view"));
                 }
             }
             if noise.basis == Basis::White {
