@@ -526,3 +526,52 @@ fn what_rows_amount_to_is_told_drawn_and_refused_in_plain_words() {
     let (_, out, err) = run("stats bare.txt");
     assert!(err.contains("no time of its own") && out.lines().nth(1).unwrap().contains(",,"), "{out}{err}");
 }
+
+/// Texts as they should not be, and what the commands say of them: never a number that is not in them, never nothing.
+#[test]
+fn what_odd_rows_amount_to_is_not_made_up() {
+    let dir = tempfile::tempdir().unwrap();
+    let write = |name: &str, value: &dyn Fn(usize) -> String| {
+        let rows: String = (0..1000).map(|row| format!("{:.2},{}\n", row as f64 * 0.01, value(row))).collect();
+        fs::write(dir.path().join(name), format!("time_s,a\n{rows}")).unwrap();
+    };
+    let turns = |row: usize, hertz: f64| (std::f64::consts::TAU * hertz * row as f64 * 0.01).sin();
+    write("still.csv", &|_| "512".into());
+    write("gaps.csv", &|_| "nan".into());
+    write("huge.csv", &|row| format!("{}e300", row % 7));
+    write("up_and_down.csv", &|row| (1023 * (row % 2)).to_string());
+    write("pulses.csv", &|row| if row % 100 == 50 { "1023".into() } else { (500 + row % 2).to_string() });
+    write("square.csv", &|row| if row / 25 % 2 == 1 { "900".into() } else { "100".into() });
+    write("folded.csv", &|row| format!("{:.0}", 512.0 + 100.0 * turns(row, 60.0)));
+    write("infinite.csv", &|row| if row % 50 == 7 { "inf".into() } else { row.to_string() });
+    let text: String = (0..500).map(|row| format!("{:.2},{row}\n", 5.0 - f64::from(row) * 0.01)).collect();
+    fs::write(dir.path().join("backward.csv"), format!("time_s,a\n{text}")).unwrap();
+    let noise: Vec<u8> = (0..20_000u32).map(|i| (i.wrapping_mul(2_654_435_761) >> 13) as u8).collect();
+    fs::write(dir.path().join("no_text.bin"), noise).unwrap();
+    fs::write(dir.path().join("empty.txt"), "").unwrap();
+    for (arguments, code, in_out, in_err) in [
+        ("stats still.csv", 0, "a,,1000,0,512,512,0,512,512,512,0,0,1,", ""),
+        ("spectrum still.csv --peaks", 0, "hertz,amplitude", "nothing stands out"),
+        ("stats gaps.csv", 0, "a,,0,1000,,,", ""),
+        ("spectrum gaps.csv --channel a", 1, "", "there is no value in this stretch"),
+        ("stats huge.csv", 0, "e300,", ""),
+        ("spectrum up_and_down.csv --channel a --peaks", 0, "\n50,511.5,1,50 Hz mains\n", "largest at 50 Hz"),
+        ("spectrum pulses.csv --channel a --peaks", 0, ",1,", "largest at"),
+        ("spectrum square.csv --channel a --peaks", 0, ",3,\n", "harmonic distortion 43 %"),
+        ("spectrum folded.csv --peaks", 0, "40", "60 Hz mains, folded at 100 rows/s"),
+        ("stats infinite.csv", 0, "a,,980,20,", ""),
+        ("stats backward.csv", 0, "a,,500,0,249.5", "the text has no time of its own"),
+        ("spectrum backward.csv --channel a", 1, "", "give its rows a second with --rate"),
+        ("block still.csv --rows 5000", 0, "index,time_s,interval_s,time_s raw,a\r\n0,", "only 1 000 rows are there"),
+        ("block still.csv --seconds 60", 0, "999,", "shorter than 60 s"),
+        ("block still.csv --seconds 1 --at 1", 0, "99,0,0.01,1,512", ""),
+        ("stats no_text.bin", 1, "", "holds no rows"),
+        ("block empty.txt", 1, "", "holds no rows"),
+        ("stats missing.csv", 1, "", "it is not there"),
+    ] {
+        let (got, out, err) = amber_tap(dir.path(), &arguments.split(' ').collect::<Vec<_>>());
+        assert_eq!(got, code, "{arguments}: {err}");
+        assert!(out.contains(in_out) && err.contains(in_err), "{arguments}: {out}\n{err}");
+        assert!(out.lines().all(|line| line.len() < 200), "{arguments}");
+    }
+}

@@ -6,7 +6,7 @@ use crate::commands::stretch::Stretch;
 use crate::figure::{self, analysis};
 use crate::print::{aside, printed};
 use amber_core::block::{Block, Column, Length, MOST_ROWS};
-use amber_core::digits::fixed;
+use amber_core::digits::{counted, duration, fixed};
 use anyhow::bail;
 use clap::Args;
 use serde_json::{Value, json};
@@ -103,6 +103,22 @@ fn stretch(args: &BlockArgs) -> anyhow::Result<Block> {
     let rows = rows.start.max(rows.end.saturating_sub(MOST_ROWS as u64))..rows.end;
     if rows.is_empty() {
         bail!("there are no rows in this stretch");
+    }
+    let count = rows.end - rows.start;
+    let begins = rows.start == within.start;
+    match length {
+        Some(Length::Rows(wanted)) if (count as usize) < wanted => {
+            aside(format_args!(
+                "only {} there",
+                if count == 1 { "1 row is".into() } else { format!("{} are", counted(count, "row")) }
+            ));
+        }
+        Some(Length::Seconds(wanted))
+            if begins && chain.interval().is_some_and(|dt| (count as f64 + 1.0) * dt < wanted) =>
+        {
+            aside(format_args!("the stretch is shorter than {}: all of its rows are told", duration(wanted)));
+        }
+        _ => {}
     }
     let moment = chain.store().time(rows.end - 1).unwrap_or_default();
     Ok(Block::of(chain, "block", rows, moment))
