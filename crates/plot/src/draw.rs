@@ -95,7 +95,7 @@ impl Drawing<'_, '_> {
     fn text(&self, text: &str, x: i32, y: i32, size: i32, colour: &RGBColor, side: HPos) -> Result<(), PlotError> {
         // The library writes sizes 1.24 times smaller than it is told.
         let style = (FAMILIES, f64::from(size) * 1.24).into_text_style(self.area).color(colour);
-        self.area.draw_text(text, &style.pos(Pos::new(side, VPos::Center)), (x, y)).map_err(rejected)
+        self.area.draw_text(&printable(text), &style.pos(Pos::new(side, VPos::Center)), (x, y)).map_err(rejected)
     }
 
     fn line(&self, points: Vec<(i32, i32)>, colour: &RGBColor, width: u32) -> Result<(), PlotError> {
@@ -153,7 +153,7 @@ impl Drawing<'_, '_> {
         let label = if lane.label.is_empty() { "counts" } else { &lane.label };
         let style = (FAMILIES, 440.0 * 1.24).into_text_style(self.area).color(&BLACK_INK);
         let style = style.transform(FontTransform::Rotate270).pos(Pos::new(HPos::Center, VPos::Center));
-        self.area.draw_text(label, &style, (900, (top + bottom) / 2)).map_err(rejected)?;
+        self.area.draw_text(&printable(label), &style, (900, (top + bottom) / 2)).map_err(rejected)?;
         for trace in &lane.traces {
             let ink = INKS[trace.ink % INKS.len()];
             self.runs(&trace.pale, &y, &pale(ink), 14)?;
@@ -303,6 +303,12 @@ fn dashed(points: Vec<(i32, i32)>, ink: usize) -> Vec<Vec<(i32, i32)>> {
         parts.push(part);
     }
     parts
+}
+
+/// A text in which nothing is that a document may not hold: symbols stand for control characters.
+fn printable(text: &str) -> String {
+    let is_allowed = |c: &char| !c.is_control() && !matches!(c, '\u{fffe}' | '\u{ffff}');
+    text.chars().map(|c| if is_allowed(&c) { c } else { amber_core::tail::visible_char(c) }).collect()
 }
 
 /// A lighter shade for what lies behind.
