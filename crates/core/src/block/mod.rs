@@ -76,6 +76,13 @@ impl Column {
         self.smoothed.as_deref().unwrap_or(&self.quantity)
     }
 
+    /// How often each output value comes, in at most so many classes: of whole steps of the converter where they are not
+    /// smoothed. `None` where all are gaps.
+    pub fn histogram(&self, most: usize) -> Option<Histogram> {
+        let step = if self.smoothed.is_some() { f64::NAN } else { self.resolution };
+        Histogram::of(self.output(), step, most)
+    }
+
     /// The effective bits of the raw values, where a converter is described, by their noise (see [`effective_bits`]), and whether
     /// that was told from movement as if it were white, since the channel moves.
     pub fn effective_bits(&self) -> Option<(f64, bool)> {

@@ -85,15 +85,15 @@ impl App {
         }
     }
 
-    /// What the view shows, as a figure; what views have none, that of the chart.
-    pub(crate) fn figure(&self) -> amber_plot::Figure {
-        let of_view = match self.view {
-            RoomId::Spectrum => self.rooms.spectrum.figure(&self.session),
-            RoomId::Block => self.rooms.block.figure(&self.session),
-            RoomId::Trial => self.rooms.trial.figure(&self.session),
-            _ => None,
+    /// What the view shows, as figures; what has none shows that of the chart.
+    pub(crate) fn figures(&self) -> Vec<amber_plot::Figure> {
+        let of_view: Vec<amber_plot::Figure> = match self.view {
+            RoomId::Spectrum => self.rooms.spectrum.figure(&self.session).into_iter().collect(),
+            RoomId::Block => self.rooms.block.figures(&self.session),
+            RoomId::Trial => self.rooms.trial.figure(&self.session).into_iter().collect(),
+            _ => Vec::new(),
         };
-        of_view.unwrap_or_else(|| crate::figure::of(&self.session))
+        if of_view.is_empty() { vec![crate::figure::of(&self.session)] } else { of_view }
     }
 
     /// The room beside the view, if there is one.

@@ -18,6 +18,9 @@ const SHARES: usize = 300;
 /// Decibels below the largest amplitude at which a waterfall is blank.
 const DEPTH: f64 = 60.0;
 
+/// Classes of a histogram in a figure.
+pub(crate) const CLASSES: usize = 120;
+
 /// What a figure is of.
 #[derive(Clone, Debug)]
 pub(crate) struct Of {

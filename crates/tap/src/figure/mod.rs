@@ -143,7 +143,16 @@ fn levels(logic: &[Logic], begin: impl Fn(usize) -> f64) -> Vec<(f64, f64, bool)
 ///
 /// # Errors
 /// When it cannot be drawn or written.
-pub(crate) fn write_both(figure: &Figure, folder: &Path) -> anyhow::Result<Vec<PathBuf>> {
+pub(crate) fn write_all(figures: &[Figure], folder: &Path) -> anyhow::Result<Vec<PathBuf>> {
+    let mut written = Vec::new();
+    for figure in figures {
+        written.extend(write_both(figure, folder)?);
+    }
+    Ok(written)
+}
+
+/// The same of one figure.
+fn write_both(figure: &Figure, folder: &Path) -> anyhow::Result<Vec<PathBuf>> {
     std::fs::create_dir_all(folder).map_err(|error| refused("create", folder, &error))?;
     let svg = amber_plot::svg(figure)?;
     let pdf = amber_plot::pdf(&svg)?;

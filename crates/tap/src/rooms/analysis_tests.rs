@@ -62,7 +62,7 @@ fn candidates_are_tried_side_by_side_and_the_chosen_one_is_used() {
     choose(&mut app, "median");
     typed(&mut app, ">");
     assert!(seen(&mut app).contains("2 median 7 rows"));
-    let figure = app.figure();
+    let figure = app.figures().remove(0);
     assert!(figure.lanes.len() == 4 && figure.lanes.iter().all(|lane| !lane.traces[0].pale.is_empty()));
     typed(&mut app, "a");
     assert!(app.session.notice.as_ref().unwrap().text.contains("at most 4"));
@@ -127,6 +127,13 @@ fn blocks_are_snapped_by_key_and_edge_compared_named_and_written() {
     let count = second.times.len();
     // The clock of the board is not that of the host.
     assert!((249..=251).contains(&count) && second.seconds(0) < -1.2 && second.seconds(count - 1) > 1.2);
+    // Two figures: the rows, raw pale behind smoothed, and how often each value comes.
+    let figures = app.figures();
+    assert_eq!(figures.len(), 2);
+    assert!(figures[0].lanes.iter().any(|lane| lane.unit == "mm" && lane.traces.iter().any(|t| !t.pale.is_empty())));
+    let counted = &figures[1].lanes[0].traces[0].runs[0];
+    assert!(figures[1].title.contains("histogram") && figures[1].x.0 < figures[1].x.1, "{}", figures[1].title);
+    assert!(counted.iter().all(|point| point.1 >= 0.0) && counted.len() > 40, "{counted:?}");
     // Channels without room are told, and the selected one has room.
     let text = seen(&mut app);
     assert!(text.contains(" more "), "{text}");
@@ -178,7 +185,7 @@ fn the_spectrum_names_waves_compares_channels_and_falls() {
     assert!(seen(&mut app).contains("gauge_a, the last rows"));
     typed(&mut app, "of");
     assert!(!seen(&mut app).contains("waterfall"));
-    let figure = app.figure();
+    let figure = app.figures().remove(0);
     assert!(figure.title.contains("spectrum of gauge_a") && !figure.marks.is_empty());
     // Without room for the list beside the plot the peaks stand below it.
     for (width, height) in [(80, 24), (100, 30)] {

@@ -6,7 +6,7 @@ use crate::figure::{self, analysis};
 use crate::print::printed;
 use amber_core::Stamp;
 use amber_core::bench::Kind;
-use amber_core::block::{Block, Column, Histogram, Statistics};
+use amber_core::block::{Block, Column, Statistics};
 use amber_core::digits::fixed;
 use anyhow::bail;
 use clap::Args;
@@ -14,8 +14,6 @@ use serde_json::{Value, json};
 use std::io;
 use std::path::PathBuf;
 
-/// Classes of a histogram in a figure.
-const CLASSES: usize = 120;
 #[derive(Debug, Args)]
 pub(crate) struct StatsArgs {
     #[command(flatten)]
@@ -145,8 +143,7 @@ pub(in crate::commands) fn stats(args: &StatsArgs) -> anyhow::Result<u8> {
         let (place, index, block) = &all[0];
         let own = &parts[*place].1.0.channels()[*index];
         let column = &block.columns[0];
-        let step = if column.smoothed.is_some() { f64::NAN } else { column.resolution };
-        let Some(found) = Histogram::of(column.output(), step, CLASSES) else { bail!("there is nothing to draw") };
+        let Some(found) = column.histogram(analysis::CLASSES) else { bail!("there is nothing to draw") };
         figure::write_as(&analysis::histogram(&args.stretch.of(own, *index), &found), out)?;
     }
     Ok(0)

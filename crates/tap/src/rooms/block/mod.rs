@@ -4,6 +4,7 @@
 mod view;
 
 use super::{About, Effect, Follow, Place, Room, listed};
+use crate::figure::analysis::{self, Of};
 use crate::keys::{Binding, Key, NONE, keys};
 use crate::rooms::list::{Item, List};
 use crate::rooms::prompt::Prompt;
@@ -173,16 +174,28 @@ impl Block {
         }
     }
 
-    /// The channels of the block that are shown, as a figure; `None` without rows.
-    pub(crate) fn figure(&self, session: &Session) -> Option<amber_plot::Figure> {
-        let block = self.block(session).filter(|block| !block.times.is_empty())?;
+    /// The analog channels of the block that is shown, and the histogram of the selected one, as figures; none without rows.
+    pub(crate) fn figures(&self, session: &Session) -> Vec<amber_plot::Figure> {
+        let Some(block) = self.block(session).filter(|block| !block.times.is_empty()) else { return Vec::new() };
         let is_drawn = |place: &usize| {
             let id = session.own(*place);
             let known = session.channel_ids().any(|known| known == id);
             !known || matches!(session.channel_at(id).kind(), Kind::Analog)
         };
         let columns: Vec<_> = block.columns.iter().enumerate().filter(|(place, _)| is_drawn(place)).collect();
-        Some(crate::figure::analysis::block(&session.source_text(), &block, &columns))
+        let rows = analysis::block(&session.source_text(), &block, &columns);
+        let chosen = view::chosen_column(&block, session);
+        let column = &block.columns[chosen];
+        let of = Of {
+            source: session.source_text(),
+            channel: format!("{}, {}", column.name, block.name),
+            unit: column.unit.clone(),
+            decimals: column.decimals,
+            letter: char::from(b'A' + (chosen % 26) as u8),
+            ink: chosen,
+        };
+        let counted = column.histogram(analysis::CLASSES).map(|found| analysis::histogram(&of, &found));
+        [Some(rows), counted].into_iter().flatten().collect()
     }
 
     /// Lets the block be chosen that is shown, or with which it is compared.

@@ -5,7 +5,7 @@ use crate::screen::plot::{GUTTER, limits, spans, trace, x_axis, y_axis};
 use crate::screen::text::{cut, put, put_right};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
-use amber_core::block::{Column, Histogram, Length, Statistics, laid_over};
+use amber_core::block::{Column, Length, Statistics, laid_over};
 use amber_core::digits::{counted, duration, fixed, grouped, measured, short, with_unit};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -65,7 +65,7 @@ pub(super) fn draw(room: &Block, session: &Session, theme: Theme, area: Rect, bu
 }
 
 /// The column of the selected channel, by its name; the first one where it is another source's.
-fn chosen_column(block: &Rows, session: &Session) -> usize {
+pub(super) fn chosen_column(block: &Rows, session: &Session) -> usize {
     let title = session.channel().map_or("", |channel| channel.title());
     block.columns.iter().position(|column| column.name == title).unwrap_or(0)
 }
@@ -194,8 +194,7 @@ fn histogram(column: &Column, session: &Session, theme: Theme, area: Rect, buffe
         return;
     }
     let rows = usize::from(area.height - 1);
-    let step = if column.smoothed.is_some() { f64::NAN } else { column.resolution };
-    let Some(found) = Histogram::of(column.output(), step, rows) else { return };
+    let Some(found) = column.histogram(rows) else { return };
     let wide = with_unit(short(found.width, 3), &column.unit);
     put(buffer, area, 0, 0, &format!("histogram, {wide} a class"), theme.style(Ink::Bright));
     let most = found.counts.iter().copied().max().unwrap_or(1).max(1);

@@ -138,10 +138,10 @@ impl Shell<'_> {
 
     /// Draws and writes in the background, so that the screen goes on.
     fn write_figure(&mut self) -> anyhow::Result<()> {
-        let figure = self.app.figure();
+        let figures = self.app.figures();
         let folder = self.app.session.folder().clone();
         let draw =
-            move || Some(Message::Figure(figure::write_both(&figure, &folder).map_err(|error| format!("{error:#}"))));
+            move || Some(Message::Figure(figure::write_all(&figures, &folder).map_err(|error| format!("{error:#}"))));
         self.jobs
             .start(Kind::Figure, "figure", |fault| Message::Figure(Err(fault)), draw)
             .context("no thread for the figure")
