@@ -6,6 +6,7 @@ use crate::session::Request;
 use amber_core::block::Length;
 use amber_core::part::Listed;
 use crossterm::event::KeyCode;
+use proptest::prelude::*;
 
 /// What is on the screen after a while.
 fn seen(app: &mut App) -> String {
@@ -269,5 +270,95 @@ fn analysis_says_what_is_missing_where_there_is_too_little() {
             let notice = app.session.notice.as_ref().map_or(String::new(), |notice| notice.text.clone());
             assert!(shown.contains(says) || notice.contains(says), "{keys} with {text:?}: {says}: {notice}\n{shown}");
         }
+    }
+}
+
+/// What is done to blocks, in any order.
+#[derive(Clone, Debug)]
+enum Doing {
+    Rows(u32),
+    Snap,
+    Length(usize),
+    Seconds(f64),
+    Share(f64),
+    Arm,
+    Unplugged,
+}
+
+fn doing() -> impl Strategy<Value = Doing> {
+    prop_oneof![
+        4 => (1..120u32).prop_map(Doing::Rows),
+        3 => Just(Doing::Snap),
+        1 => (1..90usize).prop_map(Doing::Length),
+        1 => (0.02..1.2f64).prop_map(Doing::Seconds),
+        1 => proptest::sample::select(&crate::session::SHARES[..]).prop_map(Doing::Share),
+        1 => Just(Doing::Arm),
+        1 => Just(Doing::Unplugged),
+    ]
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(60))]
+
+    /// Row i says i, and goes high for 10 of every 50; whatever is done, a block holds the rows around its moment.
+    #[test]
+    fn blocks_hold_the_rows_around_their_moment_in_any_order_of_doings(
+        doings in proptest::collection::vec(doing(), 1..25), kept in 60..400u64,
+    ) {
+        let text = "[split]\nshape = \"labelled\"\nlabels = [\"high\", \"i\"]\n[[channel]]\nname = \"high\"\nkind = \"digital\"\n";
+        let bench = Bench::parse(text).unwrap();
+        let limits = amber_core::store::Limits { rows: kept, ..amber_core::store::Limits::NONE };
+        let chain = amber_core::chain::Chain::new(&bench, 0, limits);
+        let start = super::tests::START;
+        let mut app = App::live(chain, bench.shared.clone(), "out".into(), None, start);
+        app.update(start, Message::Feed(0, Feed::State(amber_io::LinkState::open_at(9600))));
+        let (mut sent, mut share, mut wanted) = (0u32, 1.0, Length::Rows(1024));
+        // The first line behind an opening may be half of one, and is not read.
+        let mut lost = 0.0;
+        // What the next block is to be: its share, its length and its first row behind the moment.
+        let mut next: Option<(f64, Length, Option<u32>)> = None;
+        let mut seen = 0;
+        for doing in doings {
+            match doing {
+                Doing::Rows(count) => for _ in 0..count {
+                    let at = start.plus(f64::from(sent + 1) * 0.01);
+                    super::tests::feed(&mut app, at, format!("high={} i={sent}\n", u32::from(sent % 50 >= 40)).as_bytes());
+                    app.before_frame(at);
+                    sent += 1;
+                },
+                Doing::Snap => {
+                    if app.session.blocks.waits().is_none() {
+                        next = Some((share, wanted, Some(sent)));
+                    }
+                    app.session.snap();
+                }
+                Doing::Length(rows) => { wanted = Length::Rows(rows); app.session.blocks.length = wanted; }
+                Doing::Seconds(seconds) => { wanted = Length::Seconds(seconds); app.session.blocks.length = wanted; }
+                Doing::Share(now) => { share = now; app.session.blocks.share = now; }
+                Doing::Arm => { app.session.arm_block(); next = None; }
+                Doing::Unplugged => {
+                    lost += 1.0;
+                    let at = start.plus(f64::from(sent) * 0.01 + 0.005);
+                    app.update(at, Message::Feed(0, Feed::Opened { at, opening: amber_core::clock::Opening::Link, within: true }));
+                }
+            }
+            for block in app.session.blocks.named.iter().skip(seen) {
+                let rows: Vec<f64> = block.columns.iter().find(|column| column.name == "i").unwrap().quantity.clone();
+                prop_assert!(!rows.is_empty() && rows.windows(2).all(|pair| pair[1] > pair[0]), "{rows:?}");
+                prop_assert!(rows.len() <= kept as usize + 1200 && *rows.last().unwrap() < f64::from(sent));
+                let missing = rows[rows.len() - 1] - rows[0] + 1.0 - rows.len() as f64;
+                prop_assert!(missing <= lost, "{rows:?}");
+                if let Some((share, Length::Rows(length), Some(behind))) = next {
+                    let before = (length as f64 * share).round();
+                    prop_assert!(rows.len() <= length && rows[0] >= f64::from(behind) - before - lost, "{rows:?}");
+                }
+                if let Some((share, Length::Seconds(seconds), _)) = next {
+                    let (first, last) = (block.seconds(0), block.seconds(rows.len() - 1));
+                    prop_assert!(first >= -seconds * share - 0.011 && last <= seconds * (1.0 - share) + 0.011, "{first} {last}");
+                }
+            }
+            seen = app.session.blocks.named.len();
+        }
+        picture(&mut app, 160, 47);
     }
 }

@@ -21,6 +21,11 @@ struct Pending {
     /// The row at the moment: the first one behind it.
     row: u64,
     why: String,
+    /// How long it is to be, and the share of it in front of the moment, as they were set then.
+    length: Length,
+    share: f64,
+    /// It waits no longer: what has come is the block.
+    is_cut: bool,
 }
 
 /// The blocks of a session, and how they are taken.
@@ -76,24 +81,26 @@ impl Session {
 
     /// Snaps a block at the present moment; it is there at once, unless a share of it is still to come.
     pub(crate) fn snap(&mut self) {
+        if let Some(pending) = &mut self.blocks.pending {
+            pending.is_cut = true;
+            return self.follow_blocks();
+        }
         let source = self.place();
         let row = self.row_behind(source);
         let moment = self.viewport.row(source).and_then(|row| self.chain().store().time(row));
         let Some(moment) = moment else { return self.say("no rows yet: there is nothing to snap", true) };
-        self.snap_at(Pending { source, moment, row, why: String::new() });
+        self.snap_at(source, moment, row, String::new());
     }
 
-    fn snap_at(&mut self, pending: Pending) {
+    fn snap_at(&mut self, source: usize, moment: Stamp, row: u64, why: String) {
         if self.blocks.named.len() >= MOST {
             return self.say(format!("there are {MOST} blocks: delete one first (x)"), true);
         }
-        if self.blocks.pending.is_some() {
-            return self.say("a block is still waiting for its last rows", true);
-        }
-        self.blocks.pending = Some(pending);
+        let (length, share) = (self.blocks.length, self.blocks.share);
+        self.blocks.pending = Some(Pending { source, moment, row, why, length, share, is_cut: false });
         self.follow_blocks();
         if self.blocks.pending.is_some() {
-            self.say("the block is complete when its last rows have come", false);
+            self.say("the block is complete when its last rows have come; k again takes what is there", false);
         }
     }
 
@@ -132,7 +139,7 @@ impl Session {
                 let moment = self.chain_at(id.source).store().time(low);
                 self.blocks.armed = None;
                 if let Some(moment) = moment {
-                    self.snap_at(Pending { source: id.source, moment, row: low, why });
+                    self.snap_at(id.source, moment, low, why);
                 }
             } else if now < before {
                 // It was watched anew.
@@ -144,12 +151,13 @@ impl Session {
             self.blocks.pending = None;
             return;
         }
-        let (chain, share) = (self.chain_at(pending.source), self.blocks.share);
+        let (chain, share) = (self.chain_at(pending.source), pending.share);
         let store = chain.store();
         let end = store.rows().end;
-        let is_over = matches!(self.watched[pending.source].source, Source::Take(_))
+        let is_over = pending.is_cut
+            || matches!(self.watched[pending.source].source, Source::Take(_))
             || matches!(&self.watched[pending.source].source, Source::Live { link: amber_io::LinkState::Ended });
-        let rows = match self.blocks.length {
+        let rows = match pending.length {
             Length::Rows(rows) => {
                 let before = (rows as f64 * share).round() as u64;
                 pending.row.saturating_sub(before)..pending.row + rows as u64 - before
@@ -166,6 +174,7 @@ impl Session {
         if rows.end > end && !is_over {
             return;
         }
+        let short = if rows.end > end && pending.is_cut { ", cut short" } else { "" };
         let rows = rows.start.max(store.rows().start).max(rows.end.min(end).saturating_sub(MOST_ROWS as u64))
             ..rows.end.min(end);
         if rows.is_empty() {
@@ -186,7 +195,7 @@ impl Session {
             kept = ", kept in the take too".into();
         }
         self.blocks.named.push(block);
-        self.say(format!("{name}: {count}{}{kept}", pending.why), false);
+        self.say(format!("{name}: {count}{short}{}{kept}", pending.why), false);
     }
 
     /// What is to be written of the blocks that were taken.
