@@ -362,3 +362,31 @@ proptest! {
         picture(&mut app, 160, 47);
     }
 }
+
+#[test]
+fn the_timing_of_a_digital_channel_and_of_a_threshold_is_told() {
+    let mut app = watched(40);
+    typed(&mut app, "5");
+    let text = seen(&mut app);
+    for part in ["now", "rising edges", "since", "above for", "period", "duty", "known to", "10 ms, one row"] {
+        assert!(text.contains(part), "{part}: {text}");
+    }
+    while app.session.channel().unwrap().name() != "paddle" {
+        press(&mut app, KeyCode::Tab);
+    }
+    let text = seen(&mut app);
+    assert!(text.contains("high for") && text.contains("low for") && text.contains("frequency"), "{text}");
+    // Held, it is that of the moment at the right edge.
+    let line = |text: &str| text.lines().find(|line| line.contains("since")).map(str::to_owned);
+    typed(&mut app, " ");
+    let held = line(&seen(&mut app));
+    feed_more(&mut app, 40, 2);
+    assert_eq!(line(&seen(&mut app)), held);
+    // A channel that never moves has none.
+    let mut app = watched(3);
+    while app.session.channel().unwrap().name() != "pump" {
+        press(&mut app, KeyCode::Tab);
+    }
+    typed(&mut app, "5");
+    assert!(!seen(&mut app).contains("duty"));
+}

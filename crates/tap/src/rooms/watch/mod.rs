@@ -1,18 +1,19 @@
 //! The panel of stage 5: the threshold of the selected channel and its crossings, what counts as a level, and the last
 //! levels.
 
-use super::Effect;
 use super::panel::{Choice, Row, SingleSetting, StagePanel, Way};
+use super::{Effect, Follow};
 use crate::keys::Binding;
 use crate::screen::text::side;
-use crate::session::{Session, Stage};
+use crate::session::{ChannelId, Session, Stage};
 use amber_core::axis::round_step;
 use amber_core::bench::Kind;
 use amber_core::chain::Channel;
-use amber_core::digits::{counted, duration, fixed, grouped, set_value, typed, with_unit};
+use amber_core::digits::{counted, duration, fixed, grouped, hertz, set_value, typed, with_unit};
 use amber_core::levels::LevelRule;
 use amber_core::part::along;
-use amber_core::watch::Watch as Threshold;
+use amber_core::watch::timing::Timing;
+use amber_core::watch::{Side, Watch as Threshold};
 
 const LEVEL_SECONDS: [f64; 8] = [0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0];
 const LEVEL_SPREADS: [f64; 7] = [0.5, 1.0, 2.0, 3.0, 5.0, 10.0, 20.0];
@@ -22,7 +23,10 @@ const LISTED: usize = 8;
 
 /// Stage 5.
 #[derive(Debug, Default)]
-pub(crate) struct Watch;
+pub(crate) struct Watch {
+    /// The timing of the channel that was selected when the numbers were refreshed last, up to a row.
+    timing: Option<(ChannelId, u64, Timing)>,
+}
 
 static THRESHOLD: [SingleSetting; 3] = [
     SingleSetting {
@@ -186,6 +190,11 @@ impl StagePanel for Watch {
             rows.push(Row::fact("now", side(state.side, channel.kind())));
             rows.push(Row::fact("rising edges", grouped(state.rises)));
             rows.push(Row::fact("falling edges", grouped(state.falls)));
+            if let Some((id, _, timing)) = &self.timing
+                && *id == session.selected
+            {
+                rows.extend(timed(timing, session, channel));
+            }
             rows.push(Row::blank());
         }
         if channel.kind() == Kind::Analog {
@@ -195,9 +204,48 @@ impl StagePanel for Watch {
         rows
     }
 
+    fn follow(&mut self, session: &mut Session, time: Follow) -> bool {
+        let Some(channel) = session.channel().filter(|_| time.is_open) else { return false };
+        let id = session.selected;
+        let end = session.viewport.row(session.place()).map_or(0, |row| row + 1);
+        let is_new = self.timing.as_ref().is_none_or(|(of, _, _)| *of != id);
+        let is_due = is_new || time.refreshed && self.timing.as_ref().is_some_and(|(_, until, _)| *until != end);
+        if is_due {
+            self.timing = Some((id, end, Timing::of(channel.watcher(), session.chain().store(), end)));
+        }
+        is_due
+    }
+
     fn act(&mut self, (): (), _: Option<&Row>, _: &mut Session) -> Vec<Effect> {
         Vec::new()
     }
+}
+
+/// How long it has been so, how long it stayed so, period and duty.
+fn timed(timing: &Timing, session: &Session, channel: &Channel) -> Vec<Row> {
+    let mut rows = Vec::new();
+    if let Some(since) = timing.since {
+        rows.push(Row::fact("since", duration(since)));
+    }
+    let [high, low] = [Side::Above, Side::Below].map(|now| format!("{} for", side(now, channel.kind())));
+    for (name, stays) in [(high, timing.high), (low, timing.low), ("period".into(), timing.period)] {
+        let Some(stays) = stays else { continue };
+        rows.push(Row::fact(name, duration(stays.last)));
+        if stays.count > 1 {
+            let [shortest, longest] = [stays.shortest, stays.longest].map(duration);
+            rows.push(Row::fact(format!("  {} times", grouped(stays.count)), format!("{shortest} to {longest}")));
+        }
+    }
+    if let Some(period) = timing.period {
+        rows.push(Row::fact("frequency", hertz(1.0 / period.mean())));
+    }
+    if let Some(duty) = timing.duty {
+        rows.push(Row::fact("duty", format!("{} %", fixed(100.0 * duty, 1))));
+    }
+    if let Some(interval) = session.chain().interval().filter(|_| timing.since.is_some()) {
+        rows.push(Row::fact("known to", format!("{}, one row", duration(interval))));
+    }
+    rows
 }
 
 /// The last levels.

@@ -1,4 +1,6 @@
-//! Stage 5, **watch**: one threshold with hysteresis, its state and how often it was crossed.
+//! Stage 5, **watch**: one threshold with hysteresis, its state, how often it was crossed, and [`timing`] of that.
+
+pub mod timing;
 
 use crate::scale::Scale;
 use serde::{Deserialize, Serialize};
