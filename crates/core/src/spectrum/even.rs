@@ -1,5 +1,6 @@
 //! Rows made even: what a spectrum needs, and what that costs.
 
+use super::period::Period;
 use crate::Stamp;
 use crate::digits::{counted, short};
 use crate::store::{Series, Store};
@@ -129,6 +130,12 @@ impl Even {
             values.push(low + share * (high - low));
         }
         Ok(Even { values, rate: 1.0 / interval, begin, jitter, is_resampled: true, filled, left_out, off })
+    }
+
+    /// The period by crossings, where the noise is known.
+    pub fn period(&self, noise: f64) -> Option<Period> {
+        let times: Vec<Stamp> = (0..self.values.len()).map(|row| self.begin.plus(row as f64 / self.rate)).collect();
+        Period::of(&times, &self.values, noise)
     }
 
     /// The share of a wave of this frequency, in hertz, that a line between rows leaves where it is worst; 1 where rows are

@@ -1,6 +1,7 @@
 //! How late one channel follows another, by cross-correlation.
 
 use super::Maker;
+use crate::digits::{duration, fixed, hertz};
 
 /// Peaks of the correlation that are at least this share of the largest one may be the right one as well.
 const RIVAL: f64 = 0.9;
@@ -20,6 +21,27 @@ pub struct Follows {
     pub correlation: f64,
     /// Other delays, in seconds, that fit nearly as well, since a wave repeats.
     pub rivals: Vec<f64>,
+}
+
+impl Follows {
+    /// It in a sentence, for the names of the first and the second channel; with the phase of a wave of so many hertz.
+    pub fn told(&self, own: &str, theirs: &str, wave: Option<f64>) -> String {
+        let (first, second) = if self.seconds >= 0.0 { (own, theirs) } else { (theirs, own) };
+        let turned = if self.correlation < 0.0 { ", upside down" } else { "" };
+        let late = duration(self.seconds.abs());
+        let mut text =
+            format!("{second} follows {first} by {late}{turned} (correlation {})", fixed(self.correlation, 2));
+        if let Some(wave) = wave {
+            let degrees = (self.seconds.abs() * wave * 360.0).rem_euclid(360.0);
+            text += &format!(", {} degrees of {}", fixed(degrees, 0), hertz(wave));
+        }
+        let rivals: Vec<String> =
+            self.rivals.iter().take(2).map(|seconds| duration(*seconds * self.seconds.signum())).collect();
+        if !rivals.is_empty() {
+            text += &format!("; a wave repeats, so it may also be {}", rivals.join(" or "));
+        }
+        text
+    }
 }
 
 impl Maker {

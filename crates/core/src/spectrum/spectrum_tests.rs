@@ -1,4 +1,5 @@
 use super::even::Even;
+use super::follow::Follows;
 use super::period::Period;
 use super::waterfall::Waterfall;
 use super::*;
@@ -167,6 +168,10 @@ fn a_channel_that_follows_does_so_by_its_delay_and_a_wave_has_rivals() {
     let follows = maker.follows(&a, &b, 100.0).unwrap();
     assert!((follows.seconds - 0.62).abs() < 0.005 && follows.correlation < -0.9, "{follows:?}");
     assert!(follows.rivals.is_empty(), "{follows:?}");
+    // One that leads is told the other way round, with the same phase.
+    let told = |seconds| Follows { seconds, correlation: -0.5, rivals: vec![] }.told("a", "b", Some(1.0));
+    assert_eq!(told(0.1), "b follows a by 100 ms, upside down (correlation -0.50), 36 degrees of 1 Hz");
+    assert_eq!(told(-0.1), told(0.1).replace("b follows a", "a follows b"));
     let (a, b) = (wave(2000, 100.0, &[(0.8, 1.0)]), wave(2062, 100.0, &[(0.8, 1.0)]));
     let waves = maker.follows(&a, &b[62..], 100.0).unwrap();
     assert!(!waves.rivals.is_empty(), "a wave repeats: {waves:?}");

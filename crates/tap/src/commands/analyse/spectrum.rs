@@ -4,7 +4,6 @@ use super::{number, plain, whole};
 use crate::commands::stretch::{Part, Stretch, channel, even, only_analog};
 use crate::figure::{self, analysis};
 use crate::print::{aside, printed};
-use amber_core::Stamp;
 use amber_core::digits::{counted, duration, fixed, hertz, short, with_unit};
 use amber_core::spectrum::even::Even;
 use amber_core::spectrum::follow::Follows;
@@ -130,7 +129,9 @@ pub(in crate::commands) fn spectrum(args: &SpectrumArgs) -> anyhow::Result<u8> {
     } else {
         printed(all.print(args.peaks), "the spectrum")?;
         all.tell();
-        all.tell_follows();
+        if let Some((name, follows)) = &all.follows {
+            aside(format_args!("{}", follows.told(all.title, name, None)));
+        }
     }
     if let Some(out) = &args.out {
         let (waterfall, hop) = waterfall(args, part, index, rows, &mut maker, recipe, all.even.rate);
@@ -144,8 +145,7 @@ pub(in crate::commands) fn spectrum(args: &SpectrumArgs) -> anyhow::Result<u8> {
 fn period(even: &Even) -> Option<Period> {
     let mut noise = Noise::default();
     even.values.iter().for_each(|value| noise.push(*value));
-    let times: Vec<Stamp> = (0..even.values.len()).map(|row| even.begin.plus(row as f64 / even.rate)).collect();
-    Period::of(&times, &even.values, noise.deviation().unwrap_or(0.0))
+    even.period(noise.deviation().unwrap_or(0.0))
 }
 
 impl Analysed<'_> {
@@ -249,25 +249,6 @@ impl Analysed<'_> {
             };
             aside(format_args!("by crossings: {}, every {}{varies}", hertz(period.hertz()), duration(period.seconds)));
         }
-    }
-
-    /// By how much one channel follows the other, on standard error.
-    fn tell_follows(&self) {
-        let Some((name, follows)) = &self.follows else { return };
-        let (first, second) = if follows.seconds >= 0.0 { (self.title, *name) } else { (*name, self.title) };
-        let rivals: Vec<String> =
-            follows.rivals.iter().take(2).map(|seconds| duration(*seconds * follows.seconds.signum())).collect();
-        let also = if rivals.is_empty() {
-            String::new()
-        } else {
-            format!("; a wave repeats, so it may also be {}", rivals.join(" or "))
-        };
-        aside(format_args!(
-            "{second} follows {first} by {}{} (correlation {}){also}",
-            duration(follows.seconds.abs()),
-            if follows.correlation < 0.0 { ", upside down" } else { "" },
-            fixed(follows.correlation, 2)
-        ));
     }
 }
 

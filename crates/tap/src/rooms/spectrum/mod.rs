@@ -281,8 +281,7 @@ impl Spectrum {
             self.maker.spectrum(&even.values, even.rate, self.recipe).ok_or("there is no spectrum of these rows")?;
         let peaks = peaks::find(&spectrum);
         let noise = session.snapshot.of(id).noise.map_or(0.0, |noise| noise.deviation);
-        let times: Vec<Stamp> = (0..even.values.len()).map(|row| even.begin.plus(row as f64 / even.rate)).collect();
-        let period = Period::of(&times, &even.values, noise);
+        let period = even.period(noise);
         let follows = self.compared.filter(|other| session.channel_ids().any(|id| id == *other)).and_then(|other| {
             let theirs = self.rows(session, other).ok()?;
             let same = theirs.begin == even.begin && theirs.values.len() == even.values.len();

@@ -213,22 +213,7 @@ fn draw_list(found: &Found, session: &Session, theme: Theme, list: Rect, buffer:
     if let Some((other, follows)) = &found.follows {
         lines.push((String::new(), Ink::Text));
         let [own, theirs] = [found.id, *other].map(|id| session.title(id));
-        let (first, second) = if follows.seconds >= 0.0 { (&own, &theirs) } else { (&theirs, &own) };
-        let turned = if follows.correlation < 0.0 { ", upside down" } else { "" };
-        let mut text = format!(
-            "{second} follows {first} by {}{turned} (correlation {})",
-            duration(follows.seconds.abs()),
-            fixed(follows.correlation, 2)
-        );
-        if let Some(peak) = found.peaks.found.first() {
-            let degrees = (follows.seconds.abs() * peak.hertz * 360.0).rem_euclid(360.0);
-            text += &format!(", {} degrees of {}", fixed(degrees, 0), hertz(peak.hertz));
-        }
-        if !follows.rivals.is_empty() {
-            let rivals: Vec<String> =
-                follows.rivals.iter().take(2).map(|seconds| duration(*seconds * follows.seconds.signum())).collect();
-            text += &format!("; a wave repeats, so it may also be {}", rivals.join(" or "));
-        }
+        let text = follows.told(&own, &theirs, found.peaks.found.first().map(|peak| peak.hertz));
         lines.extend(wrapped(&text, usize::from(list.width)).into_iter().map(|line| (line, Ink::Bright)));
     }
     lines.push((String::new(), Ink::Text));
