@@ -171,7 +171,7 @@ fn benches() -> impl Strategy<Value = Bench> {
     ("[ -~]{0,12}", sources, 0.2..60.0f64, channels, proptest::collection::vec(sayings(), 0..3)).prop_map(
         |(name, mut sources, pace, mut channel, say)| {
             channel.iter_mut().zip(0..).for_each(|(channel, i)| channel.name = format!("c{i}"));
-            let source = |(wire, split, time)| SourceSettings { wire, split, time, channel: Vec::new() };
+            let source = |(wire, split, time)| SourceSettings { wire, split, time, channel: Vec::new(), condition: Vec::new() };
             let mut sources: Vec<SourceSettings> = sources.drain(..).map(source).collect();
             // No two channels of a source are called alike.
             channel.iter_mut().zip(0..).for_each(|(channel, i)| {

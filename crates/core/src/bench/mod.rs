@@ -16,6 +16,7 @@ pub use file::BenchError;
 pub use names::source_names;
 pub use source::{Parity, WireSettings};
 pub use words::Words;
+pub(crate) use words::is_plain;
 
 use crate::axis::Rule;
 use crate::clock::Time;
@@ -29,6 +30,7 @@ use crate::split::{MAX_FIELDS, Shape};
 use crate::store::Limits;
 use crate::talk::BoardCommand;
 use crate::watch::Watch;
+use crate::watch::condition::Condition;
 use serde::{Deserialize, Deserializer, Serialize};
 
 /// Everything that is set: once for all sources, and for each source its own.
@@ -78,6 +80,9 @@ pub struct SourceSettings {
     /// The channels, in the order in which they are shown.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub channel: Vec<ChannelSettings>,
+    /// What is watched for, in the order in which it is tested.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub condition: Vec<Condition>,
 }
 
 impl SourceSettings {
@@ -370,6 +375,9 @@ impl SourceSettings {
             if let Some(fault) = (!channel.title.is_empty()).then(|| channel.title_fault(before)).flatten() {
                 return Some(("title", fault));
             }
+        }
+        if let Some(fault) = Condition::fault_of(&self.condition) {
+            return Some(fault);
         }
         let circle = circle(&self.channel.iter().collect::<Vec<_>>())?;
         Some(("formula", format!("{circle}: nothing can be computed in a circle")))

@@ -19,6 +19,11 @@ impl Words {
         whole.then(|| self.0.get(&(code as i64))).flatten().map(String::as_str)
     }
 
+    /// The code that this word stands for.
+    pub fn code(&self, word: &str) -> Option<f64> {
+        self.0.iter().find(|(_, own)| *own == word).map(|(code, _)| *code as f64)
+    }
+
     /// As a person types them: `0 idle, 3 blue`.
     pub fn spelled(&self) -> String {
         self.0.iter().map(|(code, word)| format!("{code} {word}")).collect::<Vec<_>>().join(", ")
@@ -43,7 +48,7 @@ impl Words {
 }
 
 /// Whether `text` can stand in a table and on a screen: not empty, at most 32 characters, no comma, quote or control.
-pub(super) fn is_plain(text: &str) -> bool {
+pub(crate) fn is_plain(text: &str) -> bool {
     !text.is_empty() && text.chars().count() <= 32 && !text.chars().any(|c| c.is_control() || matches!(c, ',' | '"'))
 }
 

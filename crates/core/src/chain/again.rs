@@ -16,7 +16,7 @@ impl Chain {
     pub(super) fn split_anew(&mut self, ticket: &Ticket) -> Result<(), Cancelled> {
         let fresh = Chain::with(self.live_settings(), self.intake.rule, self.intake.store.limits());
         let (deferred, at_once) = (self.deferred.take(), self.intake.at_once);
-        let old = std::mem::replace(self, fresh);
+        let mut old = std::mem::replace(self, fresh);
         self.intake.counts = old.intake.counts.recount_lines();
         let opening = old.intake.opening();
         self.open(opening, false);
@@ -54,6 +54,7 @@ impl Chain {
         }
         self.follow();
         self.intake.newest = old.intake.newest;
+        self.intake.watching.catch_up(&mut old.intake.watching);
         self.interpreter.splitter_mut().go_on_from(old.interpreter.into_splitter());
         (self.deferred, self.intake.at_once) = (deferred, at_once);
         Ok(())

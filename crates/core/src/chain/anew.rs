@@ -28,11 +28,13 @@ pub(super) struct Anew {
     pub(super) levels: bool,
     /// All that is behind the raw values of these channels, by name, and of those that need them.
     pub(super) channels: Vec<String>,
+    /// The events of the conditions that are set.
+    pub(super) conditions: bool,
 }
 
 impl Anew {
     pub(super) fn is_empty(&self) -> bool {
-        !(self.split || self.times || self.levels) && self.channels.is_empty()
+        !(self.split || self.times || self.levels || self.conditions) && self.channels.is_empty()
     }
 }
 
@@ -148,6 +150,7 @@ impl Chain {
         let Some(deferred) = &mut self.deferred else { return };
         *deferred = Deferred::default();
         (self.settings.split, self.settings.time) = self.made_with.clone();
+        self.settings.condition = self.intake.watching.conditions.settings().to_vec();
         for index in 0..self.channels().len() {
             let channel = &mut self.intake.channels[index];
             if channel.forget_wish() {
@@ -165,6 +168,7 @@ impl Chain {
         for channel in self.channels() {
             fresh.set_settings_of(channel.wished());
         }
+        fresh.intake.watching.catch_up(&mut self.intake.watching);
         (fresh.deferred, fresh.intake.at_once) = (Some(Deferred::default()), self.intake.at_once);
         *self = fresh;
     }
@@ -182,6 +186,7 @@ impl Chain {
                 deferred.anew.split |= anew.split;
                 deferred.anew.times |= anew.times;
                 deferred.anew.levels |= anew.levels;
+                deferred.anew.conditions |= anew.conditions;
                 for name in anew.channels {
                     if !deferred.anew.channels.contains(&name) {
                         deferred.anew.channels.push(name);
@@ -206,6 +211,9 @@ impl Chain {
         self.made_with = (self.settings.split.clone(), self.settings.time.clone());
         if anew.split {
             return self.split_anew(ticket);
+        }
+        if anew.conditions {
+            self.intake.watch_anew(&self.settings.condition, ticket)?;
         }
         if anew.times {
             let mut timing = Timing::new(self.settings.time.clone());

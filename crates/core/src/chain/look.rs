@@ -8,6 +8,8 @@ use crate::levels::LevelRule;
 use crate::split::{Confidence, Proposal, Shape};
 use crate::store::{Series, Store};
 use crate::tail::Tail;
+use crate::watch::condition::{Conditions, Event};
+use std::collections::VecDeque;
 
 /// Rows by whose times it is told how far rows lie apart, where their arrival does not say it.
 const RECENT: u64 = 256;
@@ -99,6 +101,16 @@ impl Chain {
     /// The channel that column `column` of the shape feeds.
     pub fn channel_of_column(&self, column: usize) -> Option<usize> {
         self.interpreter.joint().layout().columns().get(column).copied()
+    }
+
+    /// What is watched for, at work: how each of them stands.
+    pub fn conditions(&self) -> &Conditions {
+        &self.intake.watching.conditions
+    }
+
+    /// The events in the rows that are kept, at most the newest [`super::MOST_EVENTS`] of them, in their order.
+    pub fn events(&self) -> &VecDeque<Event> {
+        &self.intake.watching.events
     }
 
     /// The buffer.

@@ -8,11 +8,13 @@ mod counts;
 mod intake;
 mod look;
 mod noise;
+mod watching;
 
 pub use anew::Work;
 pub use apart::{Finder, Found};
 pub use channel::{Channel, ChannelValues};
 pub use counts::Counts;
+pub use watching::MOST_EVENTS;
 
 use crate::Stamp;
 use crate::bench::{Bench, ChannelSettings, SourceSettings, Split, WireSettings};
@@ -21,6 +23,7 @@ use crate::derive::circle;
 use crate::interpret::{Interpreter, Layout};
 use crate::levels::LevelRule;
 use crate::store::{Limits, Spill};
+use crate::watch::condition::{Condition, Event};
 use anew::{Anew, Came, Deferred};
 use intake::Intake;
 
@@ -45,7 +48,7 @@ impl Chain {
 
     fn with(settings: SourceSettings, levels: LevelRule, limits: Limits) -> Self {
         let mut interpreter = Interpreter::new(settings.split.shape(), settings.time.clone(), &settings.channel);
-        let mut intake = Intake::new(limits, levels);
+        let mut intake = Intake::new(limits, levels, &settings.condition);
         interpreter.begin(&mut intake);
         let made_with = (settings.split.clone(), settings.time.clone());
         let mut chain = Chain { settings, interpreter, intake, made_with, deferred: None };
@@ -210,7 +213,7 @@ impl Chain {
     fn edit_layout(&mut self, edit: impl FnOnce(&mut Layout)) {
         let joint = self.interpreter.joint_mut();
         joint.edit_layout(edit);
-        self.intake.derived.follow(joint.layout().channels());
+        self.intake.follow(joint.layout().channels());
     }
 
     /// Adds a channel that is computed from others. Gives its index; `None` when there is a channel of that name already.
@@ -264,6 +267,7 @@ impl Chain {
         if a < count && b < count {
             self.interpreter.joint_mut().swap(a, b);
             self.intake.swap(a, b);
+            self.intake.watching.conditions.follow(self.interpreter.joint().layout().channels());
             self.begin_again();
         }
     }
@@ -272,6 +276,23 @@ impl Chain {
     pub fn set_time(&mut self, time: Time) {
         self.settings.time = time;
         self.wish(Anew { times: true, ..Anew::default() });
+    }
+
+    /// Sets what is watched for; the events of the history are found anew.
+    pub fn set_conditions(&mut self, conditions: Vec<Condition>) {
+        self.settings.condition = conditions;
+        self.wish(Anew { conditions: true, ..Anew::default() });
+    }
+
+    /// Time has passed until `now`, by the clock that stamps bytes: silence may have come about.
+    pub fn tick(&mut self, now: Stamp) {
+        self.intake.watching.tick(now);
+    }
+
+    /// The events of rows that came since the last call, those of the history left out; and how many more there were than
+    /// anybody could answer.
+    pub fn take_fired(&mut self) -> (Vec<Event>, u64) {
+        self.intake.watching.take_fired()
     }
 
     /// Lets these be the channels for which settings are known, besides those that are there.
@@ -310,6 +331,7 @@ fn told(chain: &Chain) -> String {
     let counts = chain.counts();
     let counts = [counts.bytes, counts.skipped, counts.cut_off, counts.rows, counts.lines, counts.rejected()];
     let mut text = format!("{:?} {counts:?} {:?}\n", store.rows(), chain.live_settings());
+    text += &format!("{:?}\n", chain.events());
     for channel in 0..chain.channels().len() {
         let known = &chain.channels()[channel];
         text += &format!("{} {:?} {:?}\n", known.name(), known.levels().found(), known.watcher().now().side);

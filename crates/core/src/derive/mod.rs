@@ -4,13 +4,14 @@
 mod order;
 
 pub use order::circle;
+pub(crate) use order::{Names, meant, names};
 
 use crate::Stamp;
 use crate::bench::ChannelSettings;
 use crate::formula::{FormulaStep, Program, SeenRows, Stage};
 use crate::scale::Scaler;
 use crate::smooth::{Smoother, smooths};
-use order::{Names, in_order, meant, names, needs};
+use order::{in_order, needs};
 
 /// A channel's values in one row; NaN stands for a gap throughout.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -59,6 +60,13 @@ impl Values {
         self.scaled.iter_mut().chain(&mut self.smoothed).for_each(Vec::clear);
     }
 
+    /// The scaled values are these instead.
+    pub(crate) fn set_quantity(&mut self, quantity: impl Iterator<Item = f64>) {
+        let values = self.scaled.get_or_insert_default();
+        values.clear();
+        values.extend(quantity);
+    }
+
     /// What the filters gave is this instead.
     pub fn set_smoothed(&mut self, smoothed: impl Iterator<Item = f64>) {
         let values = self.smoothed.get_or_insert_default();
@@ -66,7 +74,9 @@ impl Values {
         values.extend(smoothed);
     }
 
-    fn stage(&self, stage: Stage) -> &[f64] {
+    /// What they are at a stage.
+    #[inline]
+    pub(crate) fn stage(&self, stage: Stage) -> &[f64] {
         match stage {
             Stage::Raw => &self.raw,
             Stage::Quantity => self.quantity(),

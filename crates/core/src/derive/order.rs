@@ -4,18 +4,18 @@ use crate::bench::ChannelSettings;
 
 /// The names of a channel: the board's label, and what a person calls it.
 #[derive(Clone, Debug)]
-pub(super) struct Names {
+pub(crate) struct Names {
     label: String,
     title: String,
 }
 
-pub(super) fn names(channels: &[&ChannelSettings]) -> Vec<Names> {
+pub(crate) fn names(channels: &[&ChannelSettings]) -> Vec<Names> {
     let of = |channel: &&ChannelSettings| Names { label: channel.name.clone(), title: channel.title().to_owned() };
     channels.iter().map(of).collect()
 }
 
 /// The channel that `name` means: by the board's label, else by what a person calls it.
-pub(super) fn meant(channels: &[Names], name: &str) -> Option<usize> {
+pub(crate) fn meant(channels: &[Names], name: &str) -> Option<usize> {
     let labelled = channels.iter().position(|channel| channel.label == name);
     labelled.or_else(|| channels.iter().position(|channel| channel.title == name))
 }

@@ -33,6 +33,8 @@ pub enum Range {
     NotZero,
     /// Every number above this.
     Above(f64),
+    /// 0 and every number above it.
+    FromZero,
     /// Whole numbers between these two, which count too.
     Whole(u32, u32),
 }
@@ -254,6 +256,7 @@ impl Range {
                 Range::Any => true,
                 Range::NotZero => value != 0.0,
                 Range::Above(low) => value > low,
+                Range::FromZero => value >= 0.0,
                 Range::Whole(low, high) => value.fract() == 0.0 && (f64::from(low)..=f64::from(high)).contains(&value),
             };
         (!sound).then(|| format!("{name} must be {}", self.in_words()))
@@ -264,6 +267,7 @@ impl Range {
             Range::Any => "a number".into(),
             Range::NotZero => "a number other than 0".into(),
             Range::Above(low) => format!("a number above {low}"),
+            Range::FromZero => "0 or more".into(),
             Range::Whole(low, high) => format!("a whole number from {low} to {high}"),
         }
     }

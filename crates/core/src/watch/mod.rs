@@ -1,5 +1,7 @@
-//! Stage 5, **watch**: one threshold with hysteresis, its state, how often it was crossed, and [`timing`] of that.
+//! Stage 5, **watch**: a channel's threshold with hysteresis, its state, how often it was crossed, and [`timing`] of that;
+//! and the [`condition`]s of a bench.
 
+pub mod condition;
 pub mod timing;
 
 use crate::scale::Scale;

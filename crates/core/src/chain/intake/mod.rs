@@ -4,6 +4,7 @@ mod rebuild;
 
 use super::channel::Channel;
 use super::counts::Counts;
+use super::watching::Watching;
 use crate::Stamp;
 use crate::bench::ChannelSettings;
 use crate::clock::{Intervals, Opening, RateMeter, Time};
@@ -14,6 +15,7 @@ use crate::levels::LevelRule;
 use crate::split::{Column, LineOutcome};
 use crate::store::{Limits, Store};
 use crate::tail::Tail;
+use crate::watch::condition::Condition;
 use crate::work::Ticket;
 use std::collections::VecDeque;
 
@@ -25,6 +27,8 @@ pub(in crate::chain) struct Intake {
     pub(in crate::chain) rate: RateMeter,
     pub(in crate::chain) intervals: Intervals,
     pub(in crate::chain) tail: Tail,
+    /// What is watched for, and its events.
+    pub(in crate::chain) watching: Watching,
     pub(in crate::chain) newest: Option<Stamp>,
     /// What counts as a level.
     pub(in crate::chain) rule: LevelRule,
@@ -50,7 +54,7 @@ pub(in crate::chain) struct Intake {
 }
 
 impl Intake {
-    pub(in crate::chain) fn new(limits: Limits, rule: LevelRule) -> Self {
+    pub(in crate::chain) fn new(limits: Limits, rule: LevelRule, conditions: &[Condition]) -> Self {
         Intake {
             store: Store::new(limits),
             channels: Vec::new(),
@@ -58,6 +62,7 @@ impl Intake {
             rate: RateMeter::default(),
             intervals: Intervals::default(),
             tail: Tail::default(),
+            watching: Watching::new(conditions),
             newest: None,
             rule,
             openings: VecDeque::new(),
@@ -71,6 +76,12 @@ impl Intake {
             at_once: u64::MAX,
             stale: false,
         }
+    }
+
+    /// These are the channels now; what is remembered of those that keep their place stays.
+    pub(in crate::chain) fn follow(&mut self, channels: &[ChannelSettings]) {
+        self.derived.follow(channels);
+        self.watching.conditions.follow(channels);
     }
 
     /// The source was opened.
@@ -201,7 +212,7 @@ impl RowSink for Intake {
         self.index = layout.index().to_owned();
         let index = &self.index;
         self.channels.iter_mut().for_each(|c| c.is_timer = c.is_timer || (!index.is_empty() && c.name() == index));
-        self.derived.follow(layout.channels());
+        self.follow(layout.channels());
     }
 
     #[inline]
@@ -221,6 +232,7 @@ impl RowSink for Intake {
 
     fn gap(&mut self) {
         self.derived.deriver_mut().break_off();
+        self.watching.conditions.break_off();
         self.tail.mark_break();
         self.store.mark_break();
         self.intervals.break_off();
@@ -244,6 +256,7 @@ impl RowSink for Intake {
                 channel.share(&self.store, index);
             }
         }
+        self.watching.rows(first, rows.times, rows.arrivals, all);
         for (time, arrival) in rows.times.iter().zip(rows.arrivals) {
             self.intervals.row(*time, *arrival);
             self.rate.row(*arrival);
@@ -261,6 +274,7 @@ impl RowSink for Intake {
         self.store = Store::new(self.store.limits());
         self.channels.clear();
         self.derived = Derived::new(true);
+        self.watching.restart();
         (self.rate, self.intervals) = (RateMeter::default(), Intervals::default());
         let opening = self.opening();
         self.openings = VecDeque::from([(0, opening)]);

@@ -6,6 +6,7 @@ use crate::bench::ChannelSettings;
 use crate::clock::{Intervals, Opening, Time, Timed, Timing};
 use crate::derive::{Deriver, Values};
 use crate::smooth::go_back;
+use crate::watch::condition::Condition;
 use crate::work::{Cancelled, Ticket};
 use std::ops::Range;
 
@@ -51,6 +52,41 @@ impl Intake {
         let deriver = self.derived.deriver_mut();
         deriver.reorder(fresh.order().to_vec());
         deriver.adopt(fresh, &wanted);
+        if wanted.is_empty() { Ok(()) } else { self.watch_again(ticket) }
+    }
+
+    /// Watches for these from now on, and finds their events in all rows that are kept.
+    pub(in crate::chain) fn watch_anew(&mut self, conditions: &[Condition], ticket: &Ticket) -> Result<(), Cancelled> {
+        self.watching.begin_anew(conditions, &[]);
+        self.watch_again(ticket)
+    }
+
+    /// Finds the events of all rows that are kept anew.
+    fn watch_again(&mut self, ticket: &Ticket) -> Result<(), Cancelled> {
+        let channels: Vec<ChannelSettings> = self.channels.iter().map(|channel| channel.settings().clone()).collect();
+        let conditions = self.watching.conditions.settings().to_vec();
+        self.watching.begin_anew(&conditions, &channels);
+        if conditions.is_empty() {
+            return Ok(());
+        }
+        let needed = self.watching.conditions.needs();
+        let (mut times, mut values) = (Vec::new(), vec![Values::default(); self.channels.len()]);
+        self.each_stretch(ticket, |intake, part, is_broken| {
+            if is_broken {
+                intake.watching.conditions.break_off();
+            }
+            times.clear();
+            intake.store.read_times(part.clone(), &mut times);
+            for at in &needed {
+                let channel = &intake.channels[*at];
+                values[*at].clear();
+                intake.store.read_raw(*at, part.clone(), &mut values[*at].raw);
+                values[*at].set_quantity(part.clone().map(|row| channel.scaled().get(row).unwrap_or(f64::NAN)));
+                values[*at].set_smoothed(part.clone().map(|row| channel.output().get(row).unwrap_or(f64::NAN)));
+            }
+            intake.watching.rows_again(part.start, &times, &values);
+        })?;
+        self.watching.tick_again();
         Ok(())
     }
 

@@ -1,0 +1,141 @@
+//! The kinds of test, a file for each or for those that are alike.
+
+mod band;
+mod changing;
+mod equal;
+mod settled;
+mod silent;
+mod when;
+
+pub use band::{Above, Below, Inside, Outside};
+pub use changing::Changing;
+pub use equal::Equal;
+pub use settled::Settled;
+pub use silent::Silent;
+pub use when::When;
+
+use crate::Stamp;
+use crate::part::Listed;
+use std::fmt::Debug;
+
+/// What a kind of test does.
+trait Tests: Debug {
+    /// The channel, or the formula, that it looks at; empty where it needs no value.
+    fn of(&self) -> &str;
+
+    /// In words behind the channel, with the unit of its values: `above 3000 counts`.
+    fn in_words(&self, unit: &str) -> String;
+
+    /// The test at work, which has seen nothing. `code` gives the number that a word stands for.
+    fn start(&self, code: &dyn Fn(&str) -> Option<f64>) -> Box<dyn Memory>;
+
+    /// The values at which it changes, for the chart.
+    fn lines(&self) -> Vec<Line> {
+        Vec::new()
+    }
+
+    /// So many seconds without a value make it true.
+    fn silence(&self) -> Option<f64> {
+        None
+    }
+
+    /// The name of the condition that it asks.
+    fn other(&self) -> Option<&str> {
+        None
+    }
+}
+
+/// A value at which a test changes.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Line {
+    /// In the unit of the channel.
+    pub value: f64,
+    /// The width of the dead band around it.
+    pub hysteresis: f64,
+}
+
+/// A test at work, with what it remembers.
+pub(super) trait Memory: Debug + Send + Sync {
+    /// Takes the value of the row at `at`, not NaN; gives whether it is true now, and nothing while that is not decided.
+    fn push(&mut self, at: Stamp, value: f64) -> Option<bool>;
+
+    /// The next row does not follow from the last one.
+    fn break_off(&mut self) {}
+
+    /// A copy, which goes on by itself.
+    fn copy(&self) -> Box<dyn Memory>;
+}
+
+impl Clone for Box<dyn Memory> {
+    fn clone(&self) -> Self {
+        (**self).copy()
+    }
+}
+
+crate::part::kinds! {
+    /// A test of a condition; in a bench file `kind = "above"`, `of = "sump"`, `value = 3000`.
+    enum Test as Tests, at most 16, "test":
+    Above, Below, Inside, Outside, Equal, Changing, Settled, Silent, When,
+}
+
+impl Test {
+    /// The channel, or the formula, that it looks at; empty where it needs no value.
+    pub fn of(&self) -> &str {
+        match self {
+            Test::Bypassed { of } => of.of(),
+            test => test.in_force().map_or("", |test| test.of()),
+        }
+    }
+
+    /// In words, with the unit that `unit` gives for a channel.
+    pub fn in_words(&self, unit: impl Fn(&str) -> String) -> String {
+        match (self, self.in_force()) {
+            (Test::Bypassed { of }, _) => of.in_words(unit),
+            (_, Some(test)) if test.of().is_empty() => test.in_words(""),
+            (_, Some(test)) => format!("{} {}", test.of(), test.in_words(&unit(test.of()))),
+            (_, None) => String::new(),
+        }
+    }
+
+    /// The values at which it changes; none while it is bypassed.
+    pub fn lines(&self) -> Vec<Line> {
+        self.in_force().map_or_else(Vec::new, |test| test.lines())
+    }
+
+    /// Moves all values at which it changes by so much.
+    pub fn shift(&mut self, by: f64) {
+        match self {
+            Test::Above(test) => test.value += by,
+            Test::Below(test) => test.value += by,
+            Test::Inside(test) => (test.low, test.high) = (test.low + by, test.high + by),
+            Test::Outside(test) => (test.low, test.high) = (test.low + by, test.high + by),
+            _ => {}
+        }
+    }
+
+    /// The name of the condition that it asks; none while it is bypassed.
+    pub fn other(&self) -> Option<&str> {
+        self.in_force()?.other()
+    }
+
+    pub(super) fn silence(&self) -> Option<f64> {
+        self.in_force()?.silence()
+    }
+
+    pub(super) fn start(&self, code: &dyn Fn(&str) -> Option<f64>) -> Option<Box<dyn Memory>> {
+        self.is_bypassed().then_some(None).unwrap_or_else(|| Some(self.in_force()?.start(code)))
+    }
+}
+
+/// The setting that says what a test looks at.
+macro_rules! of {
+    () => {
+        $crate::part::Setting::text(
+            "of",
+            "a channel's name, for what leaves its chain; or a formula over channels",
+            |test: &Self| &test.of,
+            |test, of| test.of = of,
+        )
+    };
+}
+use of;
