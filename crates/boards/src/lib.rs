@@ -3,6 +3,7 @@
 //!
 //! Depends on no other crate of the workspace.
 
+mod bath;
 mod board;
 mod chime;
 mod desk;
@@ -12,21 +13,27 @@ mod garble;
 mod gremlin;
 mod noise;
 mod plain;
+mod raft;
 mod serve;
 
 pub use board::Board;
 pub use flume::{Flume, Programme};
 pub use serve::{Pty, ServeError, ServedBoard, serve};
 
+use bath::Bath;
 use chime::Chime;
 use desk::ControlDesk;
 use gremlin::Gremlin;
 use plain::{Chatter, Notes, Plain, Twin};
+use raft::Raft;
 
 /// The names by which [`by_name`] knows boards, with what each does.
-pub const BOARDS: [(&str, &str); 8] = [
+pub const BOARDS: [(&str, &str); 11] = [
     ("flume", "a wave flume: two wave gauges, bed pressure, a limit switch, a pump and a sump, 100 rows a second"),
     ("flume-depth", "the same flume, raising still water in steps of 50 mm for calibration"),
+    ("flume-pump", "the same flume, whose pump is switched by the host alone: pump on, pump off"),
+    ("raft", "a raft in the waves: accelerations of three axes; it falls and is knocked now and then"),
+    ("bath", "a heated bath: temperature and heater, which the host switches: heater on, heater off"),
     ("twin", "a valve's end switch and a flow meter: two plain numbers that alternate, at 9600 baud"),
     ("notes", "the basin's weather: a JSON object a line"),
     ("chatter", "a carriage: a labelled field a line, words between, its history on request, at 57600 baud"),
@@ -40,6 +47,9 @@ pub fn by_name(name: &str, seed: u64) -> Option<Box<dyn Board>> {
     Some(match name {
         "flume" => Box::new(Flume::new(Programme::Waves, seed)),
         "flume-depth" => Box::new(Flume::new(Programme::Depth, seed)),
+        "flume-pump" => Box::new(Flume::new(Programme::Pump, seed)),
+        "raft" => Box::new(Plain::new(|| Raft, seed)),
+        "bath" => Box::new(Plain::new(Bath::new, seed)),
         "twin" => Box::new(Plain::new(|| Twin, seed)),
         "notes" => Box::new(Plain::new(|| Notes, seed)),
         "chatter" => Box::new(Plain::new(Chatter::new, seed)),

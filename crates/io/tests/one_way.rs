@@ -52,6 +52,44 @@ fn of_chain(chain: &Chain, origin: Stamp, columns: &[String]) -> Vec<Told> {
     store.rows().map(row).collect()
 }
 
+/// What is watched for in all of them.
+const CONDITIONS: &str = r#"
+[[source]]
+condition = [
+    { name = "high", test = [{ kind = "above", of = "gauge", value = 6.0, hysteresis = 2.0 }] },
+    { name = "held", hold = 0.025, pause = 0.2, test = [{ kind = "below", of = "bed + 1", value = 4.0 }] },
+    { name = "quiet", test = [{ kind = "silent", seconds = 0.03 }] },
+    { name = "late", join = "any", test = [{ kind = "when", condition = "quiet" }, { kind = "equal", of = "late1", code = "on" }] },
+]
+"#;
+
+/// The events of a table, by their numbers: condition, time, begin, duration in microseconds.
+type ToldEvent = (String, i64, i64, Option<i64>);
+
+fn events_of_table(text: &str) -> Vec<ToldEvent> {
+    let micros = |cell: &str| (cell.parse::<f64>().unwrap() * 1e6).round() as i64;
+    let mut rows: Vec<(u64, ToldEvent)> = csv::Reader::from_reader(text.as_bytes())
+        .records()
+        .map(|row| {
+            let row = row.unwrap();
+            let lasted = Some(&row[5]).filter(|cell| !cell.is_empty()).map(micros);
+            (row[0].parse().unwrap(), (row[1].to_owned(), micros(&row[2]), micros(&row[4]), lasted))
+        })
+        .collect();
+    rows.sort();
+    rows.into_iter().map(|(_, event)| event).collect()
+}
+
+fn events_of_chain(chain: &Chain, origin: Stamp) -> Vec<ToldEvent> {
+    let micros = |nanoseconds: i64| nanoseconds.div_euclid(1000);
+    let told = |event: &amber_core::watch::condition::Event| {
+        let name = chain.conditions().settings()[event.condition].name.clone();
+        let lasted = event.ended.map(|ended| micros(ended.0 - event.began.0));
+        (name, micros(event.at.0 - origin.0), micros(event.began.0 - origin.0), lasted)
+    };
+    chain.events().iter().map(told).collect()
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(100))]
 
@@ -66,7 +104,8 @@ proptest! {
         let lines: Vec<String> =
             parts.iter().flat_map(|(kind, count)| (0..*count).map(|i| line(*kind, i + seed))).collect();
         let breaks: Vec<(usize, bool)> = breaks.iter().map(|(at, within)| (at.index(lines.len()), *within)).collect();
-        let bench = Bench::parse(time).unwrap();
+        let mut bench = Bench::parse(time).unwrap();
+        bench.sources[0].condition = Bench::parse(CONDITIONS).unwrap().sources.remove(0).condition;
         let mut chain = Chain::new(&bench.clone(), 0, Limits::NONE);
         let mut decoder = Decoder::new(&bench, START);
         let open = |chain: &mut Chain, decoder: &mut Decoder, at: Stamp, within: bool| {
@@ -102,6 +141,13 @@ proptest! {
             // The screen has the channels in the order of the table.
             shown.iter_mut().for_each(|(_, cells)| cells.sort_by_key(|(name, _)| columns.iter().position(|c| c == name)));
             prop_assert_eq!(kept, shown);
+            if !chain.timer().is_text_time() {
+                chain.tick(START.plus((lines.len() - 1) as f64 * 0.01));
+            }
+            let events = decoder.take_events();
+            let told = events_of_table(std::str::from_utf8(&events).unwrap());
+            prop_assert_eq!(told.len() as u64, decoder.tally().events);
+            prop_assert_eq!(told, events_of_chain(&chain, decoder.origin()));
         }
     }
 }

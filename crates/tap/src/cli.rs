@@ -22,8 +22,11 @@ ended before it by a closed terminal, Ctrl-C or a request to end (it is kept).";
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
-    /// Watch the simulated wave flume, set up and ready.
+    /// Watch a simulated board, set up and ready: the wave flume, or another one.
     Demo {
+        /// flume, raft (three axes), bath (a heater that the host switches) or flume-pump (a pump that it switches).
+        #[arg(default_value = "flume")]
+        which: String,
         #[command(flatten)]
         files: Files,
     },
@@ -123,6 +126,15 @@ pub(crate) enum Command {
         #[arg(long, value_name = "FILE")]
         bench: Option<PathBuf>,
     },
+    /// List the events of a bench's conditions as CSV, without a screen.
+    Events {
+        /// A take's folder, or a text file.
+        #[arg(value_name = "TAKE|FILE")]
+        source: PathBuf,
+        /// The conditions, with all other settings, instead of those that the take was made with.
+        #[arg(long, value_name = "FILE")]
+        bench: Option<PathBuf>,
+    },
     /// Say what the channels of a stretch amount to, without a screen: mean, deviation, RMS, slope, effective bits.
     Stats(StatsArgs),
     /// The spectrum of a channel as CSV, without a screen; what stands out is said on standard error.
@@ -141,7 +153,7 @@ pub(crate) enum Command {
     },
     /// Serve a simulated board alone and print its device, for any program to open.
     Board {
-        /// flume, flume-depth, twin, notes, chatter, desk, chime or gremlin.
+        /// flume, flume-depth, flume-pump, raft, bath, twin, notes, chatter, desk, chime or gremlin.
         name: String,
         /// Where its randomness starts.
         #[arg(long, default_value_t = 1)]

@@ -28,6 +28,8 @@ pub enum Programme {
     Waves,
     /// Still water, raised by 50 mm every 12 seconds, from 0 to 200 mm and again.
     Depth,
+    /// Waves, with a pump that waits for the host: the sump runs over where nobody switches it.
+    Pump,
 }
 
 /// The board.

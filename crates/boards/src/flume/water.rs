@@ -44,12 +44,12 @@ pub(super) struct Water {
 
 impl Water {
     pub(super) fn new(programme: Programme) -> Self {
-        let depth = if programme == Programme::Waves { 100.0 } else { 0.0 };
+        let depth = if programme == Programme::Depth { 0.0 } else { 100.0 };
         Water {
             programme,
             stroke: 40.0,
             asked_depth: None,
-            asked_pump: None,
+            asked_pump: (programme == Programme::Pump).then_some(false),
             depth,
             sump: 11.0,
             pumping: false,
@@ -62,7 +62,7 @@ impl Water {
         let passed = now - self.last;
         self.last = now;
         let aim = self.asked_depth.unwrap_or(match self.programme {
-            Programme::Waves => 100.0,
+            Programme::Waves | Programme::Pump => 100.0,
             Programme::Depth => (now / STEP).floor() % 5.0 * 50.0,
         });
         self.depth += (aim - self.depth) * (1.0 - (-passed / SETTLING).exp());
@@ -84,7 +84,7 @@ impl Water {
 
     /// The paddle's place from -1 to 1; 0 while it rests.
     pub(super) fn paddle(&self, now: f64) -> f64 {
-        let runs = self.programme == Programme::Waves && now > STILL && self.stroke > 0.0;
+        let runs = self.programme != Programme::Depth && now > STILL && self.stroke > 0.0;
         if runs { (TAU * FREQUENCY * (now - STILL)).sin() } else { 0.0 }
     }
 

@@ -376,7 +376,7 @@ impl SourceSettings {
                 return Some(("title", fault));
             }
         }
-        if let Some(fault) = Condition::fault_of(&self.condition) {
+        if let Some(fault) = Condition::fault_in(&self.condition) {
             return Some(fault);
         }
         let circle = circle(&self.channel.iter().collect::<Vec<_>>())?;

@@ -25,8 +25,8 @@ pub trait Listed: Clone + PartialEq + Sized + 'static {
     /// A part of the kind of this name, as it is before anything is set; `None` where there is no such kind.
     fn of_kind(name: &str) -> Option<Self>;
 
-    /// The name of its kind, also while it is bypassed.
-    fn kind(&self) -> &'static str;
+    /// The name of its kind, also while it is bypassed; its own name where it has one.
+    fn kind(&self) -> &str;
 
     /// In a few characters; empty while it is bypassed.
     fn short(&self) -> String;
@@ -81,7 +81,7 @@ pub trait Parts {
     fn most(&self) -> usize;
 
     /// The name of the kind of part `at`.
-    fn kind(&self, at: usize) -> &'static str;
+    fn kind(&self, at: usize) -> &str;
 
     /// Whether part `at` is bypassed.
     fn is_bypassed(&self, at: usize) -> bool;
@@ -129,7 +129,7 @@ impl<P: Listed> Parts for Vec<P> {
         P::MAX
     }
 
-    fn kind(&self, at: usize) -> &'static str {
+    fn kind(&self, at: usize) -> &str {
         self[at].kind()
     }
 
@@ -219,7 +219,7 @@ macro_rules! kinds {
                 None
             }
 
-            fn kind(&self) -> &'static str {
+            fn kind(&self) -> &str {
                 match self {
                     $($name::$kind(_) => <$kind as $crate::part::Part>::KIND,)+
                     $name::Bypassed { of } => of.kind(),

@@ -1,10 +1,12 @@
 //! The codec of `readings.csv`: bytes of the wire in, bytes of the table out.
 
+use super::events::{Context, Events};
 use super::when::{self, WallClock};
 use super::wire::Event;
+use super::{EVENTS_METADATA, METADATA, metadata};
 use amber_core::Stamp;
 use amber_core::bench::{Bench, ChannelSettings, Keep, Words};
-use amber_core::derive::{Derived, LastValues};
+use amber_core::derive::{Derived, LastValues, Values};
 use amber_core::digits::{cleaned, write_decimal, write_shortest};
 use amber_core::interpret::{Interpreter, Layout, RowSink, Rows};
 use amber_core::smooth::smooths;
@@ -26,6 +28,8 @@ pub struct Tally {
     pub late_fields: u64,
     /// The times of the first and the last row that are written.
     pub times: Option<(Stamp, Stamp)>,
+    /// Events of the conditions.
+    pub events: u64,
     /// Rows whose times come from a text and not from the clock on the wall.
     pub text_times: bool,
 }
@@ -100,6 +104,11 @@ impl Column {
         if self.words.is_empty() { "number" } else { "string" }
     }
 
+    /// The cell of the row at this place among rows that follow one another.
+    pub(super) fn write_row(&self, values: &[Values], row: usize, out: &mut Vec<u8>) {
+        self.write(values[self.channel].now(row), out);
+    }
+
     fn write(&self, now: LastValues, out: &mut Vec<u8>) {
         let value = match self.what {
             What::Raw => now.raw,
@@ -133,6 +142,8 @@ fn free_name(name: String, columns: &[Column]) -> String {
 pub struct Decoder {
     interpreter: Interpreter,
     table: Table,
+    /// The newest stamp that it was given.
+    newest: Option<Stamp>,
 }
 
 #[derive(Debug)]
@@ -145,6 +156,7 @@ struct Table {
     /// Nobody asks for smoothed values unless a formula or the settings do.
     derived: Derived,
     columns: Vec<Column>,
+    events: Events,
     /// The channels that have a column.
     channels: usize,
     out: Vec<u8>,
@@ -163,6 +175,7 @@ impl Decoder {
             layout: Layout::default(),
             derived: Derived::new(bench.shared.keep.smoothed),
             columns: Vec::new(),
+            events: Events::new(&bench.first().condition),
             channels: 0,
             out: Vec::new(),
             wall: WallClock::default(),
@@ -173,12 +186,13 @@ impl Decoder {
         let shape = settings.split.shape();
         let mut interpreter = Interpreter::new(shape, settings.time.clone(), &settings.channel).patient();
         interpreter.begin(&mut table);
-        Decoder { interpreter, table }
+        Decoder { interpreter, table, newest: None }
     }
 
     /// Something happened to the source, at `at`. The last line of a text that has come to its end counts although it may
     /// have no ending.
     pub fn apply(&mut self, at: Stamp, event: Event) {
+        self.newest = self.newest.max(Some(at));
         match event {
             Event::Opened { opening, within } => {
                 self.interpreter.open(opening, within, &mut self.table);
@@ -190,6 +204,7 @@ impl Decoder {
 
     /// Takes bytes that arrived at `at`.
     pub fn feed(&mut self, at: Stamp, bytes: &[u8]) {
+        self.newest = self.newest.max(Some(at));
         self.interpreter.feed(at, bytes, &mut self.table);
     }
 
@@ -199,6 +214,21 @@ impl Decoder {
         if !self.table.layout.channels().is_empty() {
             self.table.begin();
         }
+        let is_text_time = self.table.tally.text_times;
+        let context = Context { columns: &self.table.columns, origin: self.origin(), is_text_time };
+        // The times of a text are not those of its arrival.
+        self.table.events.finish(self.newest.filter(|_| !is_text_time), &context);
+        self.table.tally.events = self.table.events.count();
+    }
+
+    /// The part of `events.csv` that was made since the last call; nothing where nothing is watched for.
+    pub fn take_events(&mut self) -> Vec<u8> {
+        self.table.events.take_output()
+    }
+
+    /// Whether there is anything to watch for, so that there is an `events.csv`.
+    pub fn has_conditions(&self) -> bool {
+        self.table.events.are_watched_for()
     }
 
     /// The part of the table that was made since the last call.
@@ -217,8 +247,24 @@ impl Decoder {
     }
 
     /// What had to be done otherwise than the settings say, in sentences.
-    pub fn troubles(&self) -> impl Iterator<Item = &String> {
-        self.table.layout.troubles().iter().chain(&self.table.troubles)
+    pub fn troubles(&self) -> impl Iterator<Item = String> {
+        let known = self.table.layout.troubles().iter().chain(&self.table.troubles).cloned();
+        // Before the columns are known, none is missing.
+        let events = if self.table.columns.is_empty() { Vec::new() } else { self.table.events.troubles() };
+        known.chain(events)
+    }
+
+    /// The documents that describe its tables, with the names of their files; none before the columns are known.
+    pub(super) fn documents(&self) -> Vec<(&'static str, String)> {
+        let columns = self.columns();
+        if columns.is_empty() {
+            return Vec::new();
+        }
+        let mut documents = vec![(METADATA, metadata::document(columns, self.tally().text_times))];
+        if self.has_conditions() {
+            documents.push((EVENTS_METADATA, metadata::of_events(columns)));
+        }
+        documents
     }
 
     /// The columns, once the header is written.
@@ -255,6 +301,7 @@ impl Table {
             self.out.extend_from_slice(column.name.as_bytes());
         }
         self.out.extend_from_slice(b"\r\n");
+        self.events.begin(&self.columns);
     }
 
     fn add(&mut self, mut column: Column) {
@@ -272,6 +319,7 @@ impl RowSink for Table {
     fn layout(&mut self, layout: &Layout) {
         self.layout = layout.clone();
         self.derived.follow(layout.channels());
+        self.events.follow(layout.channels());
     }
 
     fn rows(&mut self, rows: &Rows<'_>) {
@@ -287,10 +335,13 @@ impl RowSink for Table {
             }
             for column in &self.columns {
                 self.out.push(b',');
-                column.write(values[column.channel].now(row), &mut self.out);
+                column.write_row(values, row, &mut self.out);
             }
             self.out.extend_from_slice(b"\r\n");
         }
+        let context = Context { columns: &self.columns, origin, is_text_time: rows.is_text_time };
+        self.events.rows(self.tally.rows, rows.times, values, &context);
+        self.tally.events = self.events.count();
         self.tally.text_times |= rows.is_text_time;
         self.tally.rows += rows.count() as u64;
         let first = self.tally.times.map_or(rows.times[0], |(first, _)| first);
@@ -302,6 +353,7 @@ impl RowSink for Table {
 
     fn gap(&mut self) {
         self.derived.deriver_mut().break_off();
+        self.events.break_off();
     }
 
     fn line(&mut self, _: Stamp, outcome: LineOutcome, _: &[u8]) {

@@ -4,7 +4,7 @@ use super::decode::{DECODER, Decoder};
 use super::marks::Mark;
 use super::reader::{OpenedTake, being_written, open, parts, read, whole_lines};
 use super::wire::{self, Event};
-use super::{GAPS, MARKS, METADATA, READINGS, SENT, STAMPS, TakeError, WIRE, gaps, metadata, sent};
+use super::{EVENTS, GAPS, MARKS, READINGS, SENT, STAMPS, TakeError, WIRE, gaps, sent};
 use crate::disk::{self, LONGEST};
 use amber_core::digits::{bytes, counted};
 use rustix::fs::{FlockOperation, flock};
@@ -96,6 +96,7 @@ fn tail(folder: &Path, file: &'static str, rows: impl Fn(&[u8]) -> usize) -> Opt
     Some(Repair { file, what, content })
 }
 
+/// The tables that are made from the bytes, and their descriptions.
 fn table(folder: &Path, take: &OpenedTake, repairs: &mut Vec<Repair>) -> Result<(), TakeError> {
     let found = read(folder, READINGS, LONGEST);
     let is_same_decoder = take.about.decoder == DECODER || found.as_ref().is_ok_and(Vec::is_empty);
@@ -105,32 +106,33 @@ fn table(folder: &Path, take: &OpenedTake, repairs: &mut Vec<Repair>) -> Result<
         repairs.extend(tail(folder, READINGS, |_| 0));
         return Ok(());
     }
-    let found = found.unwrap_or_default();
-    let (again, document) = decoded(take)?;
-    if found != again {
-        let whole = whole_lines(&found);
-        let what = if again.starts_with(&found[..whole]) {
-            let lines = again[whole..].iter().filter(|b| **b == b'\n').count() as u64;
-            format!("{} found only in {WIRE} will be added", counted(lines, "line"))
-        } else {
-            format!("it differs from {WIRE}, since it was changed or damaged: it will be made again")
-        };
-        repairs.push(Repair { file: READINGS, what, content: again });
+    let mut decoder = Decoder::new(&take.bench, take.start);
+    take.decode_by(&mut decoder).map_err(TakeError::io("cannot read", &take.folder.join(WIRE)))?;
+    repairs.extend(again(READINGS, &found.unwrap_or_default(), decoder.take_output()));
+    let found = read(folder, EVENTS, LONGEST);
+    let is_there = folder.join(EVENTS).symlink_metadata().is_ok();
+    if decoder.has_conditions() && (found.is_ok() || !is_there) {
+        repairs.extend(again(EVENTS, &found.unwrap_or_default(), decoder.take_events()));
     }
-    if let Some(document) = document.filter(|_| !folder.join(METADATA).exists()) {
+    for (file, document) in decoder.documents().into_iter().filter(|(file, _)| !folder.join(file).exists()) {
         let what = "it is missing, and will be made again".to_owned();
-        repairs.push(Repair { file: METADATA, what, content: document.into_bytes() });
+        repairs.push(Repair { file, what, content: document.into_bytes() });
     }
     Ok(())
 }
 
-/// The table made again, and its description when it has columns.
-fn decoded(take: &OpenedTake) -> Result<(Vec<u8>, Option<String>), TakeError> {
-    let mut decoder = Decoder::new(&take.bench, take.start);
-    take.decode_by(&mut decoder).map_err(TakeError::io("cannot read", &take.folder.join(WIRE)))?;
-    let document = metadata::document(decoder.columns(), decoder.tally().text_times);
-    let document = (!decoder.columns().is_empty()).then_some(document);
-    Ok((decoder.take_output(), document))
+/// A table that was made again from the bytes, where it is not what was found.
+fn again(file: &'static str, found: &[u8], content: Vec<u8>) -> Option<Repair> {
+    let whole = whole_lines(found);
+    let what = if found == content {
+        return None;
+    } else if content.starts_with(&found[..whole]) {
+        let lines = content[whole..].iter().filter(|b| **b == b'\n').count() as u64;
+        format!("{} found only in {WIRE} will be added", counted(lines, "line"))
+    } else {
+        format!("it differs from {WIRE}, since it was changed or damaged: it will be made again")
+    };
+    Some(Repair { file, what, content })
 }
 
 impl Mending {

@@ -1,8 +1,8 @@
 //! `readings.csv-metadata.json`: what the columns are, in the W3C's vocabulary of CSV on the Web ("Metadata Vocabulary
 //! for Tabular Data", 2015). Units are given as `schema:unitText`, since that vocabulary has none of its own.
 
-use super::READINGS;
 use super::decode::Column;
+use super::{EVENTS, READINGS, events};
 use serde_json::{Value, json};
 
 /// `title` as a name that the vocabulary allows: letters and digits of ASCII, `_` and `.`, all else as the `%` and two
@@ -18,7 +18,7 @@ pub(super) fn legal_name(title: &str) -> String {
     name
 }
 
-/// The document; `text_times`: rows have no time on the wall's clock.
+/// The document of `readings.csv`; `text_times`: rows have no time on the wall's clock.
 pub(super) fn document(columns: &[Column], text_times: bool) -> String {
     let wall = if text_times {
         "empty: the rows come from a text, and when it was written is not known"
@@ -26,11 +26,29 @@ pub(super) fn document(columns: &[Column], text_times: bool) -> String {
         "time_s on the host's clock, UTC"
     };
     let fixed = [
-        json!({ "name": "time_s", "titles": "time_s", "datatype": "decimal", "schema:unitText": "s",
-            "dc:description": "seconds since the start of the take, by the rule for time in bench.toml" }),
-        json!({ "name": "wall_clock", "titles": "wall_clock", "datatype": "dateTime", "required": false,
-            "dc:description": wall }),
+        ("time_s", "decimal", "s", "seconds since the start of the take, by the rule for time in bench.toml"),
+        ("wall_clock", "dateTime", "", wall),
     ];
+    table(READINGS, &fixed, columns)
+}
+
+/// The document of `events.csv`.
+pub(super) fn of_events(columns: &[Column]) -> String {
+    table(EVENTS, &events::COLUMNS, columns)
+}
+
+/// The document of a table with these columns in front of those of the channels: name, datatype, unit, meaning.
+fn table(url: &str, fixed: &[(&str, &str, &str, &str)], columns: &[Column]) -> String {
+    let fixed = fixed.iter().map(|(name, datatype, unit, meaning)| {
+        let mut entry = json!({ "name": name, "titles": name, "datatype": datatype, "dc:description": meaning });
+        if !unit.is_empty() {
+            entry["schema:unitText"] = Value::from(*unit);
+        }
+        if !matches!(*name, "time_s" | "number" | "condition" | "began_s") {
+            entry["required"] = Value::from(false);
+        }
+        entry
+    });
     let channels = columns.iter().map(|column| {
         let mut entry = json!({ "name": legal_name(&column.name), "titles": column.name,
             "datatype": column.datatype(), "required": false });
@@ -41,9 +59,9 @@ pub(super) fn document(columns: &[Column], text_times: bool) -> String {
     });
     let document = json!({
         "@context": "http://www.w3.org/ns/csvw",
-        "url": READINGS,
+        "url": url,
         "dialect": { "lineTerminators": ["\r\n"], "header": true },
-        "tableSchema": { "columns": fixed.into_iter().chain(channels).collect::<Vec<_>>() },
+        "tableSchema": { "columns": fixed.chain(channels).collect::<Vec<_>>() },
     });
     format!("{document:#}\n")
 }

@@ -9,19 +9,21 @@
 //! | `marks.csv` | number, time, wall clock, note |
 //! | `gaps.csv` | when and why nothing arrived, or not all was kept, if that happened: time, wall clock, offset in `wire.bin`, event (`lost`, `lent`, `resumed`, `break`, `not kept`), note |
 //! | `sent.csv` | what was sent to the board, if anything: time, wall clock, offset in `wire.bin`, bytes, text |
+//! | `events.csv` | the events of the conditions, if any are watched for: number, condition, time, wall clock, begin, duration, and what the channels said then; `events.csv-metadata.json` describes it |
 //! | `bench.toml` | the settings in force at the start |
 //! | `take.toml` | the number of the format, the program's version, the number of the decoder |
 //!
 //! A take of several sources is a folder of takes, one for each source.
 //!
-//! `readings.csv` is made by [`Decoder`] from the bytes of `wire.bin` and nothing else, both when it is written and
-//! when it is checked, so decoding again gives the same file byte for byte. Files are only ever added to; a checkpoint
+//! `readings.csv` and `events.csv` are made by [`Decoder`] from the bytes of `wire.bin` and their stamps and nothing else, both
+//! when they are written and when they are checked, so decoding again gives the same files byte for byte. Files are only ever added to; a checkpoint
 //! writes all of them through in an order ([`Writer::checkpoint`]) that lets a reader tell what is whole.
 
 mod about;
 mod blocks;
 mod bytes;
 mod decode;
+mod events;
 mod gaps;
 mod keeper;
 mod marks;
@@ -57,6 +59,8 @@ pub const CHECKPOINT: Duration = Duration::from_millis(400);
 
 pub(crate) const READINGS: &str = "readings.csv";
 pub(crate) const METADATA: &str = "readings.csv-metadata.json";
+pub(crate) const EVENTS: &str = "events.csv";
+pub(crate) const EVENTS_METADATA: &str = "events.csv-metadata.json";
 pub(crate) const WIRE: &str = "wire.bin";
 pub(crate) const STAMPS: &str = "wire.csv";
 pub(crate) const MARKS: &str = "marks.csv";

@@ -74,7 +74,10 @@ impl OpenedTake {
     }
 
     /// Gives all bytes to a decoder, and ends it.
-    pub(super) fn decode_by(&self, decoder: &mut Decoder) -> io::Result<()> {
+    ///
+    /// # Errors
+    /// As [`OpenedTake::decode`].
+    pub fn decode_by(&self, decoder: &mut Decoder) -> io::Result<()> {
         let mut replay = self.replay();
         while let Some(step) = replay.next_step()? {
             match step {

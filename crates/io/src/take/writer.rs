@@ -5,7 +5,7 @@ use super::decode::{Decoder, Tally};
 use super::gaps::{self, Gap};
 use super::marks::{self, Mark};
 use super::wire::{self, Event};
-use super::{ABOUT, BENCH, GAPS, MARKS, METADATA, READINGS, SENT, STAMPS, TakeError, WIRE, metadata, sent};
+use super::{ABOUT, BENCH, EVENTS, GAPS, MARKS, METADATA, READINGS, SENT, STAMPS, TakeError, WIRE, sent};
 use amber_core::Stamp;
 use amber_core::bench::Bench;
 use std::fs::{self, File, OpenOptions};
@@ -102,6 +102,8 @@ pub struct Writer {
     wire: Growing,
     stamps: Growing,
     readings: Growing,
+    /// Made where something is watched for.
+    events_file: Option<Growing>,
     marks_file: Growing,
     /// Made when something is sent, and when there is the first gap.
     sent_file: Option<Growing>,
@@ -127,7 +129,7 @@ impl Writer {
         let begun = Writer::begin(&folder, bench, start, event, rows);
         if begun.is_err() {
             // A take that could not begin leaves nothing that it made.
-            for name in [ABOUT, BENCH, WIRE, STAMPS, READINGS, MARKS, METADATA] {
+            for name in [ABOUT, BENCH, WIRE, STAMPS, READINGS, EVENTS, MARKS, METADATA] {
                 let _ = fs::remove_file(folder.join(name));
             }
             let _ = fs::remove_dir(&folder);
@@ -141,10 +143,13 @@ impl Writer {
             let path = folder.join(name);
             write_new(&path, text.as_bytes()).map_err(TakeError::io("cannot write to", &path))?;
         }
+        let decoder = Decoder::new(bench, start);
+        let watches = decoder.has_conditions();
         let mut writer = Writer {
             wire: Growing::create(folder, WIRE)?,
             stamps: Growing::create(folder, STAMPS)?,
             readings: Growing::create(folder, READINGS)?,
+            events_file: if watches { Some(Growing::create(folder, EVENTS)?) } else { None },
             marks_file: Growing::create(folder, MARKS)?,
             sent_file: None,
             gaps_file: None,
@@ -156,7 +161,7 @@ impl Writer {
                 seconds: 0.0,
                 troubles: Vec::new(),
             },
-            decoder: Decoder::new(bench, start),
+            decoder,
             described: false,
             rows,
             marks: 0,
@@ -209,8 +214,16 @@ impl Writer {
         self.stamp(at, None);
         self.wire.add(bytes);
         self.decoder.feed(at, bytes);
-        self.readings.add(&self.decoder.take_output());
+        self.take_decoded();
         if self.wire.waiting.len() + self.stamps.waiting.len() > WAITING { self.write_through() } else { Ok(()) }
+    }
+
+    /// What the decoder has made goes into its files.
+    fn take_decoded(&mut self) {
+        self.readings.add(&self.decoder.take_output());
+        if let Some(events) = &mut self.events_file {
+            events.add(&self.decoder.take_events());
+        }
     }
 
     /// Something happened to the source, at `at`.
@@ -249,7 +262,7 @@ impl Writer {
     /// yet from `wire.bin`.
     fn files(&mut self) -> impl Iterator<Item = &mut Growing> {
         let files = [&mut self.stamps, &mut self.wire, &mut self.readings, &mut self.marks_file];
-        files.into_iter().chain(&mut self.sent_file).chain(&mut self.gaps_file)
+        files.into_iter().chain(&mut self.events_file).chain(&mut self.sent_file).chain(&mut self.gaps_file)
     }
 
     fn stamp(&mut self, at: Stamp, event: Option<Event>) {
@@ -271,11 +284,12 @@ impl Writer {
         if !self.wire.in_place() {
             return Err(TakeError::Gone(self.wire.path.clone()));
         }
-        self.readings.add(&self.decoder.take_output());
+        self.take_decoded();
         if !self.described && !self.decoder.columns().is_empty() {
-            let path = self.folder.join(METADATA);
-            write_new(&path, metadata::document(self.decoder.columns(), self.decoder.tally().text_times).as_bytes())
-                .map_err(TakeError::io("cannot write to", &path))?;
+            for (name, text) in self.decoder.documents() {
+                let path = self.folder.join(name);
+                write_new(&path, text.as_bytes()).map_err(TakeError::io("cannot write to", &path))?;
+            }
             self.described = true;
         }
         self.write_through()?;
@@ -285,7 +299,7 @@ impl Writer {
             tally: self.decoder.tally(),
             marks: self.marks,
             seconds: now.seconds_since(self.start).max(0.0),
-            troubles: self.decoder.troubles().cloned().collect(),
+            troubles: self.decoder.troubles().collect(),
         };
         Ok(self.saved.clone())
     }
@@ -303,8 +317,8 @@ impl Writer {
     /// # Errors
     /// As [`Writer::chunk`]; the take is then whole up to its last checkpoint.
     pub fn finish(mut self, now: Stamp) -> Result<Summary, TakeError> {
-        self.decoder.finish();
         self.event(now.max(self.last), Event::Stopped);
+        self.decoder.finish();
         match self.checkpoint(now).and_then(|summary| self.sync().map(|()| summary)) {
             Ok(summary) => Ok(summary),
             Err(error) => {
@@ -323,9 +337,9 @@ impl Writer {
 
     /// Ends the take after an error: all files are cut back to the last checkpoint, where they agree.
     pub fn give_up(self) -> Summary {
-        let Writer { wire, stamps, readings, marks_file, sent_file, gaps_file, saved, .. } = self;
+        let Writer { wire, stamps, readings, events_file, marks_file, sent_file, gaps_file, saved, .. } = self;
         let files = [stamps, wire, readings, marks_file].into_iter();
-        files.chain(sent_file).chain(gaps_file).for_each(Growing::give_up);
+        files.chain(events_file).chain(sent_file).chain(gaps_file).for_each(Growing::give_up);
         saved
     }
 }

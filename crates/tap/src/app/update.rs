@@ -31,7 +31,9 @@ impl App {
             }
             Message::Feed(place, feed) => {
                 session.feed(place, feed);
-                return self.ring();
+                let mut requests = session.answer(place);
+                requests.extend(self.ring());
+                return requests;
             }
             Message::Report(place, report) => return session.hear_keeper(place, report),
             Message::Figure(Ok(paths)) => {

@@ -263,6 +263,9 @@ fn print(summary: &Summary) -> anyhow::Result<()> {
         format!("messages  {}", grouped(tally.messages)),
         format!("rejected  {}", grouped(tally.rejected)),
     ];
+    if tally.events > 0 {
+        lines.push(format!("events    {}", grouped(tally.events)));
+    }
     if tally.late_fields > 0 {
         let fields = counted(tally.late_fields, "field");
         lines.push(format!("late      {fields} of channels that appeared after the header, only in wire.bin"));

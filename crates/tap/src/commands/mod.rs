@@ -2,6 +2,7 @@
 
 pub(crate) mod analyse;
 mod calc;
+mod events;
 mod levels;
 mod log;
 mod man;
@@ -29,8 +30,20 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-/// The bench of the demo.
-const FLUME: &str = include_str!("../../assets/flume.bench.toml");
+/// The simulated boards that come with a bench.
+const READY: [(&str, &str); 4] = [
+    ("flume", include_str!("../../assets/flume.bench.toml")),
+    ("raft", include_str!("../../assets/raft.bench.toml")),
+    ("bath", include_str!("../../assets/bath.bench.toml")),
+    ("flume-pump", include_str!("../../assets/pump.bench.toml")),
+];
+
+/// The bench that a simulated board comes with, if it comes with one.
+fn ready(board: &str) -> Option<Bench> {
+    let text = READY.iter().find(|(name, _)| *name == board)?.1;
+    // A test reads them all.
+    Bench::parse(text).ok()
+}
 
 /// The seed of simulated boards that are watched or logged by name.
 const SEED: u64 = 1;
@@ -39,7 +52,7 @@ const SEED: u64 = 1;
 pub(crate) fn run(command: Option<Command>) -> anyhow::Result<u8> {
     let Some(command) = command else { return choose() };
     match command {
-        Command::Demo { files } => demo(files),
+        Command::Demo { which, files } => demo(&which, files),
         Command::Watch { ports, baud, files } => {
             shell::need_terminal()?;
             watch(prepared(&ports, baud, files, Bench::default())?, Front::take_over)
@@ -65,6 +78,11 @@ pub(crate) fn run(command: Option<Command>) -> anyhow::Result<u8> {
             tell_mistakes(&mistakes);
             let rule = levels::Wishes { seconds: shortest.map(|time| time.as_secs_f64()), spread: allowed_spread };
             levels::run(&source, &channel, rule, bench)
+        }
+        Command::Events { source, bench } => {
+            let (bench, mistakes) = read_given_bench(bench.as_deref())?;
+            tell_mistakes(&mistakes);
+            events::run(&source, bench)
         }
         Command::Stats(args) => analyse::stats::stats(&args),
         Command::Spectrum(args) => analyse::spectrum::spectrum(&args),
@@ -109,11 +127,11 @@ fn choose() -> anyhow::Result<u8> {
             },
             Choice::Bench(path) if !path.is_file() => Err(anyhow::anyhow!("{} is not there", path.display())),
             Choice::Bench(path) => prepared(&[], None, files(Some(path)), Bench::default()),
-            // The flume is shown set up, as in the demo.
-            Choice::Source(name) if name == "flume" => {
-                prepared(&[], None, files(None), Bench::parse(FLUME).unwrap_or_default())
-            }
-            Choice::Source(name) => prepared(&[name], None, files(None), Bench::default()),
+            // A board that comes with a bench is shown set up, as in the demo.
+            Choice::Source(name) => match ready(&name) {
+                Some(bench) => prepared(&[], None, files(None), bench),
+                None => prepared(&[name], None, files(None), Bench::default()),
+            },
         };
         match tried {
             Ok(watching) => return watch(watching, move || Ok(front)),
@@ -205,9 +223,10 @@ pub(crate) fn endpoint(source: &WireSettings) -> anyhow::Result<Endpoint> {
     Ok(Endpoint::of(source, board))
 }
 
-fn demo(files: Files) -> anyhow::Result<u8> {
+fn demo(which: &str, files: Files) -> anyhow::Result<u8> {
+    let names = || READY.map(|(name, _)| name).join(", ");
+    let bench = ready(which).with_context(|| format!("there is no demo '{which}'; there are {}", names()))?;
     shell::need_terminal()?;
-    let bench = Bench::parse(FLUME).context("the demo's own bench")?;
     let watching = Watching { is_demo: true, ..prepared(&[], None, files, bench)? };
     watch(watching, Front::take_over)
 }
@@ -404,5 +423,21 @@ mod tests {
         // A path may have such a sign in it.
         assert_eq!(named(&["/dev/by-id/a=b"]), [pair("tank", "/dev/by-id/a=b")]);
         assert!(with_sources(Bench::of(SourceSettings::default()), &[], None).is_err());
+    }
+
+    #[test]
+    fn every_ready_bench_says_what_it_means_and_tests_channels_that_its_board_sends() {
+        for (name, text) in READY {
+            let bench = Bench::parse(text).unwrap_or_else(|mistake| panic!("{name}: {mistake}"));
+            let mut board = amber_boards::by_name(name, 1).expect("a board of that name");
+            let mut bytes = Vec::new();
+            board.run(Duration::from_secs(3), &mut bytes);
+            let mut chain = Chain::new(&bench, 0, Limits::NONE);
+            chain.feed(amber_core::Stamp(0), &bytes);
+            assert!(chain.counts().rows > 20, "{name}");
+            assert_eq!((chain.troubles(), chain.conditions().troubles()), (&[][..], Vec::new()), "{name}");
+            let known = &bench.first().channel;
+            assert!(known.iter().all(|own| chain.channels().iter().any(|c| c.name() == own.name)), "{name}");
+        }
     }
 }

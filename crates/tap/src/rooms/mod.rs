@@ -6,7 +6,9 @@ pub(crate) mod block;
 pub(crate) mod calibrate;
 pub(crate) mod chart;
 pub(crate) mod checkup;
+pub(crate) mod conditions;
 pub(crate) mod dial;
+pub(crate) mod events;
 pub(crate) mod finder;
 pub(crate) mod help;
 pub(crate) mod home;
@@ -34,7 +36,7 @@ use crate::session::{Request, Session};
 use crate::theme::Theme;
 use crossterm::event::KeyEvent;
 use list::List;
-use panel::{Panel, Row, SingleSetting};
+use panel::{Panel, PartList, Row, SingleSetting};
 use prompt::Prompt;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -292,6 +294,7 @@ rooms! {
     Smooth smooth: Panel<smooth::Smooth>;
     Watch watch: Panel<watch::Watch>;
     Keep keep: Panel<keep::Keep>;
+    Conditions conditions: Panel<conditions::Conditions>;
     Calibrate calibrate: calibrate::Calibrate;
     Survey survey: survey::Survey;
     Checkup checkup: checkup::Checkup;
@@ -303,10 +306,24 @@ rooms! {
     Spectrum spectrum: spectrum::Spectrum;
     Block block: block::Block;
     Trial trial: trial::Trial;
+    Events events: events::Events;
     Listing listing: listing::Listing;
     Talk talk: talk::Talk;
     Help help: help::Help;
     Quit quit: quit::Quit;
+}
+
+impl Rooms {
+    /// Selects a part in the room of its list.
+    pub(crate) fn select_part(&mut self, list: PartList, part: usize, session: &mut Session) {
+        match list {
+            PartList::Steps => self.scale.select_part(list, part, session),
+            PartList::Filters => self.smooth.select_part(list, part, session),
+            PartList::Conditions | PartList::Tests | PartList::Answers => {
+                self.conditions.select_part(list, part, session);
+            }
+        }
+    }
 }
 
 impl RoomId {

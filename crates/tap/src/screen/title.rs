@@ -103,6 +103,12 @@ fn right_parts(app: &App) -> Vec<(Ink, String)> {
         }
         (Taking::No, _) => {}
     }
+    if app.session.is_armed() {
+        parts.push((Ink::Alert, " ⚠ ARMED ".into()));
+    }
+    if let Some(name) = app.session.flash() {
+        parts.push((Ink::Alert, format!(" ◆ {name} ◆ ")));
+    }
     if let (Some(end), false) = (app.session.axis.held, app.session.is_take()) {
         let behind = duration(app.session.present().seconds_since(end).max(0.0).round());
         parts.push((Ink::Alert, format!(" ‖ HELD {behind} ago ")));

@@ -89,14 +89,26 @@ impl Session {
         let row = self.row_behind(source);
         let moment = self.viewport.row(source).and_then(|row| self.chain().store().time(row));
         let Some(moment) = moment else { return self.say("no rows yet: there is nothing to snap", true) };
-        self.snap_at(source, moment, row, String::new());
+        let shape = (self.blocks.length, self.blocks.share);
+        self.snap_at(source, moment, row, String::new(), shape);
     }
 
-    fn snap_at(&mut self, source: usize, moment: Stamp, row: u64, why: String) {
+    /// Snaps a block of this length, and with this share of it in front of `moment`, at which the first row is `row`.
+    pub(super) fn snap_at(
+        &mut self,
+        source: usize,
+        moment: Stamp,
+        row: u64,
+        why: String,
+        (length, share): (Length, f64),
+    ) {
+        // One waits at a time.
+        if self.blocks.pending.is_some() {
+            return;
+        }
         if self.blocks.named.len() >= MOST {
             return self.say(format!("there are {MOST} blocks: delete one first (x)"), true);
         }
-        let (length, share) = (self.blocks.length, self.blocks.share);
         self.blocks.pending = Some(Pending { source, moment, row, why, length, share, is_cut: false });
         self.follow_blocks();
         if self.blocks.pending.is_some() {
@@ -139,7 +151,8 @@ impl Session {
                 let moment = self.chain_at(id.source).store().time(low);
                 self.blocks.armed = None;
                 if let Some(moment) = moment {
-                    self.snap_at(id.source, moment, low, why);
+                    let shape = (self.blocks.length, self.blocks.share);
+                    self.snap_at(id.source, moment, low, why, shape);
                 }
             } else if now < before {
                 // It was watched anew.

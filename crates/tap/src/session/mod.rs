@@ -1,6 +1,7 @@
 //! The session: all that is watched and set, which rooms look at and change. It has no terminal, files or clock: time
 //! comes in, and what is to be done outside goes out as requests.
 
+mod answers;
 mod blocks;
 mod channels;
 mod feed;
@@ -86,6 +87,10 @@ pub(crate) struct Session {
     pub(crate) snapshot: Snapshot,
     /// The selected channel, and with it the selected source.
     pub(crate) selected: ChannelId,
+    /// The selected condition of the selected source, by its place.
+    pub(crate) selected_condition: usize,
+    /// What is done at events.
+    pub(crate) answers: answers::Answers,
     /// A lent port is taken back when the other program is done with it.
     takes_back: bool,
     known: Known,
@@ -156,6 +161,8 @@ impl Session {
             viewport: Viewport::default(),
             snapshot: Snapshot::default(),
             selected: ChannelId::default(),
+            selected_condition: 0,
+            answers: answers::Answers::default(),
             takes_back: true,
             known: Known::default(),
             undo: undo::Undo::default(),

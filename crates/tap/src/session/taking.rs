@@ -126,6 +126,7 @@ impl Session {
             all.tally.rows += one.tally.rows;
             all.tally.rejected += one.tally.rejected;
             all.tally.messages += one.tally.messages;
+            all.tally.events += one.tally.events;
             all.tally.late_fields += one.tally.late_fields;
             all.seconds = all.seconds.max(one.seconds);
             all
@@ -146,6 +147,9 @@ pub(crate) fn in_words(summary: &Summary) -> String {
     let tally = summary.tally;
     let mut text = format!("{}, {}", digits::counted(tally.rows, "row"), digits::bytes(summary.bytes));
     text += &format!(", {}", digits::duration(summary.seconds.round()));
+    if tally.events > 0 {
+        text += &format!(", {}", digits::counted(tally.events, "event"));
+    }
     if tally.rejected > 0 {
         text += &format!(", {} rejected", digits::counted(tally.rejected, "line"));
     }

@@ -135,7 +135,7 @@ impl Session {
 
     /// The same for the source at `place`.
     fn apply_source(&mut self, place: usize, settings: SourceSettings) {
-        let SourceSettings { wire, split, time, channel } = settings;
+        let SourceSettings { wire, split, time, channel, condition } = settings;
         let now = self.chain_at(place).settings().clone();
         self.watched[place].chain.edit_wire(|own| *own = wire);
         if split != now.split {
@@ -145,6 +145,9 @@ impl Session {
             self.watched[place].chain.set_time(time);
         }
         self.apply_channels(place, &channel);
+        if condition != now.condition {
+            self.watched[place].chain.set_conditions(condition);
+        }
         self.watched[place].chain.set_known(channel);
     }
 
@@ -220,6 +223,7 @@ fn difference_of_source(a: &SourceSettings, b: &SourceSettings) -> Option<String
     }
     let parts = [
         (a.channel != b.channel, "order of channels"),
+        (a.condition != b.condition, "conditions"),
         (a.split != b.split, "shape"),
         (a.time != b.time, "time of rows"),
         (a.wire != b.wire, "source"),

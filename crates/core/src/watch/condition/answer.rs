@@ -3,6 +3,7 @@
 use crate::block::{Length, MOST_ROWS};
 use crate::digits::{counted, duration, typed};
 use crate::part::{Nudge, Part, Range, Setting, Unit, Value};
+use crate::talk::Ending;
 use serde::{Deserialize, Serialize};
 
 /// What a kind of answer says of itself.
@@ -154,15 +155,17 @@ impl Part for Snap {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, default)]
 pub struct Send {
-    /// The line, with values filled in; its ending is that of typed lines.
+    /// The line, with values filled in.
     pub line: String,
+    /// What is put behind it.
+    pub ending: Ending,
     /// From one sending to the next at least, in seconds; 0 or more. What comes sooner is not sent, and counted.
     pub every: f64,
 }
 
 impl Default for Send {
     fn default() -> Self {
-        Send { line: String::new(), every: 0.5 }
+        Send { line: String::new(), ending: Ending::Lf, every: 0.5 }
     }
 }
 
@@ -175,6 +178,13 @@ impl Part for Send {
             "what is sent; {name} stands for the value of a channel",
             |answer: &Send| &answer.line,
             |answer, line| answer.line = line,
+        ),
+        Setting::choice(
+            "ending",
+            "what is put behind it",
+            &["LF", "CR LF", "CR", "none", "bytes in hexadecimal"],
+            |answer: &Send| Ending::ALL.iter().position(|ending| *ending == answer.ending).unwrap_or(0),
+            |answer, at| answer.ending = Ending::ALL[at],
         ),
         Setting::number(
             "at most every",

@@ -13,7 +13,7 @@ pub use run::{Change, Conditions, Event, State};
 pub use tests::{Above, Below, Changing, Equal, Inside, Line, Outside, Settled, Silent, Test, When};
 
 use crate::bench::is_plain;
-use crate::part::Listed;
+use crate::part::{Kind, Listed, Nudge, Part, Range, Setting, SettingView, Unit};
 use serde::{Deserialize, Serialize};
 
 /// The most conditions of a source.
@@ -40,7 +40,7 @@ impl Join {
     pub const ALL: [Join; 3] = [Join::All, Join::Any, Join::None];
 
     /// In words.
-    pub fn name(self) -> &'static str {
+    pub const fn name(self) -> &'static str {
         match self {
             Join::All => "all tests are true",
             Join::Any => "any test is true",
@@ -108,7 +108,7 @@ impl Condition {
     }
 
     /// What is wrong with it among those `before` it, if anything: the key, and a sentence.
-    pub fn fault(&self, before: &[Condition]) -> Option<(&'static str, String)> {
+    pub fn fault_among(&self, before: &[Condition]) -> Option<(&'static str, String)> {
         let name = &self.name;
         if !is_plain(name) {
             return Some(("name", "a condition has a name of 1 to 32 characters without commas and quotes".into()));
@@ -133,11 +133,21 @@ impl Condition {
     }
 
     /// What is wrong with a list of them, if anything: the key, and a sentence.
-    pub fn fault_of(list: &[Condition]) -> Option<(&'static str, String)> {
+    pub fn fault_in(list: &[Condition]) -> Option<(&'static str, String)> {
         if list.len() > MOST {
             return Some(("condition", format!("there are at most {MOST} conditions")));
         }
-        list.iter().enumerate().find_map(|(at, condition)| condition.fault(&list[..at]))
+        list.iter().enumerate().find_map(|(at, condition)| condition.fault_among(&list[..at]))
+    }
+
+    /// Gives names to those that have none.
+    pub fn name_all(list: &mut [Condition]) {
+        for at in 0..list.len() {
+            if list[at].name.is_empty() {
+                let free = (1..).map(|n| format!("condition {n}")).find(|name| list.iter().all(|c| c.name != *name));
+                list[at].name = free.unwrap_or_default();
+            }
+        }
     }
 
     /// In words, with the unit that `unit` gives for a channel: `sump above 3000 counts and not … for 2 s`.
@@ -157,5 +167,92 @@ impl Condition {
     /// Whether one of its answers, in force, sends something to the board.
     pub fn sends(&self) -> bool {
         !self.bypassed && self.answer.iter().any(|answer| matches!(answer, Answer::Send(_)))
+    }
+}
+
+const PAUSES: [f64; 12] = [0.0, 0.01, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 60.0, 600.0];
+
+impl Part for Condition {
+    const KIND: &'static str = "condition";
+    const HELP: &'static str = "something that is watched for, and what is done when it comes true";
+    const SETTINGS: &'static [Setting<Self>] = &[
+        Setting::text(
+            "name",
+            "what it is called, in events and answers",
+            |condition: &Condition| &condition.name,
+            |condition, name| condition.name = name,
+        ),
+        Setting::choice(
+            "true when",
+            "how its tests are joined",
+            &[Join::All.name(), Join::Any.name(), Join::None.name()],
+            |condition: &Condition| Join::ALL.iter().position(|join| *join == condition.join).unwrap_or(0),
+            |condition, at| condition.join = Join::ALL[at],
+        ),
+        Setting::number(
+            "hold",
+            "so long the tests must say so before it counts",
+            |condition: &Condition| condition.hold,
+            |condition, seconds| condition.hold = seconds,
+        )
+        .unit(Unit::Is("s"))
+        .range(Range::FromZero)
+        .nudged(Nudge::Along(&PAUSES)),
+        Setting::number(
+            "pause",
+            "so long after an event there is no other one",
+            |condition: &Condition| condition.pause,
+            |condition, seconds| condition.pause = seconds,
+        )
+        .unit(Unit::Is("s"))
+        .range(Range::FromZero)
+        .nudged(Nudge::Along(&PAUSES)),
+    ];
+}
+
+impl Listed for Condition {
+    const KINDS: &'static [Kind] = &[Kind { name: Self::KIND, help: Self::HELP, is_added: true }];
+    const NOUN: &'static str = "condition";
+    const MAX: usize = MOST;
+
+    /// One that has no name yet.
+    fn of_kind(name: &str) -> Option<Self> {
+        (name == Self::KIND).then(Condition::default)
+    }
+
+    fn kind(&self) -> &str {
+        &self.name
+    }
+
+    fn short(&self) -> String {
+        if self.bypassed { String::new() } else { self.name.clone() }
+    }
+
+    fn fault(&self) -> Option<String> {
+        Part::fault(self)
+    }
+
+    fn settings(&self, unit: &str) -> Vec<SettingView> {
+        self.views(unit)
+    }
+
+    fn set(&mut self, index: usize, text: &str) -> Result<(), String> {
+        Part::set(self, index, text)
+    }
+
+    fn nudge(&mut self, index: usize, by: i32, finest: f64) {
+        Part::nudge(self, index, by, finest);
+    }
+
+    fn is_bypassed(&self) -> bool {
+        self.bypassed
+    }
+
+    fn toggled(self) -> Self {
+        Condition { bypassed: !self.bypassed, ..self }
+    }
+
+    fn fault_of(list: &[Self]) -> Option<String> {
+        Condition::fault_in(list).map(|(_, fault)| fault)
     }
 }

@@ -120,6 +120,7 @@ pub(crate) fn draw(session: &Session, theme: Theme, area: Rect, edge_alone: bool
     if lanes.analog.is_empty() && lanes.digital.is_empty() {
         guide(session, theme, area, buffer);
     }
+    let first_plot = parts.analog.first().map(|(_, plot)| *plot);
     for (lane, (heading, plot)) in lanes.analog.iter().zip(&parts.analog) {
         lane::heading(session, theme, lane, *heading, buffer);
         lane::axis(theme, lane, *plot, buffer);
@@ -128,6 +129,9 @@ pub(crate) fn draw(session: &Session, theme: Theme, area: Rect, edge_alone: bool
         lane::traces(session, theme, lane, &grid, &seen, right(*plot), buffer);
         lane::levels(session, theme, lane, &columns, *plot, buffer);
         lane::threshold_values(session, theme, lane, *plot, buffer);
+        if first_plot == Some(*plot) {
+            time::events(session, theme, &columns, *plot, buffer);
+        }
     }
     for (index, plot) in lanes.digital.iter().zip(&parts.digital) {
         lane::digital_name(session, theme, *index, *plot, buffer);
@@ -179,6 +183,7 @@ pub(crate) fn look(session: &Session, area: Rect) -> Look {
     let firsts: Vec<u64> = rows.iter().map(|rows| rows[0].start).collect();
     let empty = session.chains().all(|chain| chain.store().rows().is_empty());
     (columns.width, newest, firsts, empty, &lanes.digital, session.marks.len()).hash(&mut frame);
+    session.chain().events().back().map(|event| (event.number, event.at.0)).hash(&mut frame);
     for (lane, (_, plot)) in lanes.analog.iter().zip(&parts.analog) {
         (lane.limits.0.to_bits(), lane.limits.1.to_bits(), &lane.channels).hash(&mut frame);
         if lane.channels.contains(&session.selected) {

@@ -44,6 +44,28 @@ pub(super) fn axis(session: &Session, theme: Theme, columns: &Columns, area: Rec
     }
 }
 
+/// Events as signs at the top of a plot, with the name of their condition where there is room.
+pub(super) fn events(session: &Session, theme: Theme, columns: &Columns, plot: Rect, buffer: &mut Buffer) {
+    let chain = session.chain();
+    let begin = session.viewport.begin;
+    let first = chain.events().partition_point(|event| event.at < begin);
+    let mut free = 0;
+    for event in chain.events().range(first..).take_while(|event| event.at <= session.viewport.end) {
+        let Some(x) = columns.place_of(event.at).map(|place| (place / 2) as u16) else { continue };
+        let is_own = event.condition == session.selected_condition;
+        let ink = theme.style(if is_own { Ink::Bright } else { Ink::Dim });
+        put(buffer, plot, x, 0, "◆", ink);
+        let name = chain.conditions().settings().get(event.condition).map_or("", |own| own.name.as_str());
+        let end = x + 2 + name.chars().count() as u16;
+        let next = chain.events().get(chain.events().partition_point(|other| other.number <= event.number));
+        let next = next.and_then(|next| columns.place_of(next.at)).map_or(plot.width, |place| (place / 2) as u16);
+        if x >= free && end < next.min(plot.width) {
+            put(buffer, plot, x + 1, 0, &format!(" {name}"), ink);
+            free = end + 1;
+        }
+    }
+}
+
 /// Marks as dotted upright lines with their numbers.
 pub(super) fn marks(session: &Session, theme: Theme, columns: &Columns, plot: Rect, buffer: &mut Buffer) {
     let in_view = |at: Stamp| columns.place_of(at).map(|place| (place / 2) as u16);

@@ -6,7 +6,7 @@ mod parts;
 mod setting;
 mod view;
 
-pub(crate) use parts::{PartList, add_row, part_rows};
+pub(crate) use parts::{PartList, add_row, head_row, part_rows, setting_rows};
 pub(crate) use setting::{Choice, Input, Setting, SingleSetting, Way, ask_for, number_along};
 
 use super::{About, Effect, Follow, Place, Room, listed};
@@ -31,7 +31,9 @@ pub(crate) trait StagePanel: Default {
     const HELP: &'static str;
     /// Its own keys; each of them is a row of the panel too.
     const KEYS: &'static [Binding<Self::Action>];
-    /// The list of parts that it shows, if it shows one.
+    /// What it is called, and its title.
+    const NAME: &'static str = Self::STAGE.name();
+    /// The list of parts that it shows, if it shows one; the first one where it shows several.
     const PARTS: Option<PartList> = None;
 
     /// The settings that it shows which stand alone.
@@ -60,8 +62,8 @@ pub(crate) struct Row {
     pub(crate) kind: RowKind,
     /// The channel that it stands for, by its place.
     pub(crate) channel: Option<usize>,
-    /// The part that it belongs to, by its place.
-    pub(crate) part: Option<usize>,
+    /// The part that it belongs to: its list, and its place there.
+    pub(crate) part: Option<(PartList, usize)>,
 }
 
 /// What a row is.
@@ -150,8 +152,8 @@ const KEYS: &[Binding<Move>] = keys! {
 };
 
 const PART_KEYS: &[Binding<parts::Action>] = keys! {
-    [(Char('a'), NONE)], parts::Action::Add, "a", "add a step or filter after the selected one", Some("a add"), channel;
-    [(Char('x'), NONE), (Delete, NONE)], parts::Action::Delete, "x", "delete the selected step or filter", Some("x delete"), channel;
+    [(Char('a'), NONE)], parts::Action::Add, "a", "add one after the selected one", Some("a add"), channel;
+    [(Char('x'), NONE), (Delete, NONE)], parts::Action::Delete, "x", "delete the selected one", Some("x delete"), channel;
     [(Char('<'), NONE)], parts::Action::Up, "<", "move it up", Some("<> move"), channel;
     [(Char('>'), NONE)], parts::Action::Down, ">", "move it down", None, channel;
     [(Char('p'), NONE)], parts::Action::Bypass, "p", "bypass it to compare, or use it again", Some("p bypass"), channel;
@@ -190,8 +192,12 @@ impl<S: StagePanel> Panel<S> {
     fn select_at(&mut self, at: usize, session: &mut Session) {
         self.selected = at.min(self.count(session).saturating_sub(1));
         self.scroll = 0;
-        if let Some(channel) = self.row(session).and_then(|row| row.channel) {
+        let Some(row) = self.row(session) else { return };
+        if let Some(channel) = row.channel {
             session.selected.channel = channel;
+        }
+        if let Some((PartList::Conditions, at)) = row.part {
+            session.selected_condition = at;
         }
     }
 
@@ -230,31 +236,35 @@ impl<S: StagePanel> Panel<S> {
     }
 
     fn change_parts(&mut self, action: parts::Action, session: &mut Session) -> Vec<Effect> {
-        let Some(list) = S::PARTS else { return Vec::new() };
-        let at = self.row(session).and_then(|row| row.part);
+        let Some(first) = S::PARTS else { return Vec::new() };
+        let row = self.row(session);
+        let part = row.as_ref().and_then(|row| row.part);
         if action == parts::Action::Add {
-            return parts::ask(list, at, session);
+            return parts::ask(part.map_or(first, |(list, _)| list), part.map(|(_, at)| at), session);
         }
-        let Some(at) = at else {
+        let Some((list, at)) = part else {
             session.say("select one with ↑ and ↓ first", true);
             return Vec::new();
         };
         let to = parts::change(list, action, at, session);
-        self.select_part(to, session);
+        self.select_part(list, to, session);
         Vec::new()
     }
 
-    /// Selects a part of the stage's list.
-    pub(crate) fn select_part(&mut self, part: usize, session: &mut Session) {
+    /// Selects a part of a list.
+    pub(crate) fn select_part(&mut self, list: PartList, part: usize, session: &mut Session) {
+        if list == PartList::Conditions {
+            session.selected_condition = part;
+        }
         let rows = self.all_rows(session);
-        let at = rows.iter().filter(|row| row.can_be_selected()).position(|row| row.part == Some(part));
+        let at = rows.iter().filter(|row| row.can_be_selected()).position(|row| row.part == Some((list, part)));
         self.select_at(at.unwrap_or(self.selected), session);
     }
 }
 
 impl<S: StagePanel> Room for Panel<S> {
     type Action = Action<S::Action>;
-    const ABOUT: About = About { name: S::STAGE.name(), help: S::HELP, place: Place::Side(46) };
+    const ABOUT: About = About { name: S::NAME, help: S::HELP, place: Place::Side(46) };
 
     fn bindings() -> Vec<(&'static Key, Self::Action)> {
         let own = listed(S::KEYS).into_iter().map(|(key, action)| (key, Action::Own(action)));
@@ -318,7 +328,7 @@ impl<S: StagePanel> Room for Panel<S> {
     }
 
     fn draw(&self, session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
-        let title = format!("{} {}", S::STAGE.number(), S::STAGE.name());
+        let title = format!("{} {}", S::STAGE.number(), S::NAME);
         view::draw(&title, &self.all_rows(session), self.selected, self.scroll, theme, area, buffer);
     }
 }

@@ -1,22 +1,27 @@
-//! Lists of parts in the panels of scale and smooth: the steps of a scale, the filters.
+//! Lists of parts in panels: the steps of a scale, the filters, the conditions with their tests and answers.
 
 use super::super::list::{Item, List};
 use super::setting::{Choice, Input, Setting};
 use super::{Effect, Row};
 use crate::rooms::RoomId;
 use crate::session::Session;
-use amber_core::bench::ChannelSettings;
 use amber_core::chain::Channel;
-use amber_core::part::{Parts, SettingView};
-use amber_core::scale::Scale;
+use amber_core::part::{Listed, Parts, SettingView};
+use amber_core::watch::condition::Test;
 
-/// A list of parts in a channel's settings.
+/// A list of parts.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum PartList {
-    /// The steps of its scale.
+    /// The steps of the selected channel's scale.
     Steps,
     /// Its filters.
     Filters,
+    /// The conditions of the selected source.
+    Conditions,
+    /// The tests of the selected condition.
+    Tests,
+    /// Its answers.
+    Answers,
 }
 
 /// What is done to a list of parts.
@@ -30,53 +35,106 @@ pub(crate) enum Action {
 }
 
 impl PartList {
-    /// The list in a channel's settings.
-    pub(crate) fn of(self, settings: &ChannelSettings) -> &dyn Parts {
+    /// The list as it is set, where there is one.
+    pub(crate) fn of(self, session: &Session) -> Option<&dyn Parts> {
+        Some(match self {
+            PartList::Steps => &session.channel()?.wished().scale.steps,
+            PartList::Filters => &session.channel()?.wished().smooth,
+            PartList::Conditions => session.conditions(),
+            PartList::Tests => &session.condition()?.test,
+            PartList::Answers => &session.condition()?.answer,
+        })
+    }
+
+    /// Changes the list.
+    ///
+    /// # Errors
+    /// What is wrong with it then; nothing is changed.
+    fn change<T>(
+        self,
+        session: &mut Session,
+        change: impl FnOnce(&mut dyn Parts) -> Result<T, String>,
+    ) -> Result<Option<T>, String> {
         match self {
-            PartList::Steps => &settings.scale.steps,
-            PartList::Filters => &settings.smooth,
+            PartList::Steps | PartList::Filters => {
+                let Some(channel) = session.channel() else { return Ok(None) };
+                let mut settings = channel.wished().clone();
+                let done = change(if self == PartList::Steps { &mut settings.scale.steps } else { &mut settings.smooth })?;
+                session.take_settings(settings).map(|()| Some(done))
+            }
+            PartList::Conditions => {
+                let mut conditions = session.conditions().clone();
+                let done = change(&mut conditions)?;
+                session.take_conditions(conditions).map(|()| Some(done))
+            }
+            PartList::Tests | PartList::Answers => {
+                let mut conditions = session.conditions().clone();
+                let Some(own) = conditions.get_mut(session.selected_condition) else { return Ok(None) };
+                let done = change(if self == PartList::Tests { &mut own.test } else { &mut own.answer })?;
+                session.take_conditions(conditions).map(|()| Some(done))
+            }
         }
     }
 
-    fn of_mut(self, settings: &mut ChannelSettings) -> &mut dyn Parts {
+    /// The room in which it stands.
+    fn room(self) -> RoomId {
         match self {
-            PartList::Steps => &mut settings.scale.steps,
-            PartList::Filters => &mut settings.smooth,
+            PartList::Steps => RoomId::Scale,
+            PartList::Filters => RoomId::Smooth,
+            PartList::Conditions | PartList::Tests | PartList::Answers => RoomId::Conditions,
         }
+    }
+
+    /// The channel that a test looks at, where it looks at one.
+    fn tested(session: &Session, at: usize) -> Option<&Channel> {
+        let of = session.condition()?.test.get(at)?.of();
+        session.chain().channels().iter().find(|channel| channel.name() == of || channel.title() == of)
     }
 
     /// The unit of the value in front of part `at`.
-    fn unit_before(self, scale: &Scale, at: usize) -> &str {
+    fn unit_before(self, session: &Session, at: usize) -> &str {
+        let scale = session.channel().map(|channel| &channel.wished().scale);
         match self {
-            PartList::Steps => scale.unit_behind(at.min(scale.steps.len())),
-            PartList::Filters => scale.unit(),
+            PartList::Steps => scale.map_or("", |scale| scale.unit_behind(at.min(scale.steps.len()))),
+            PartList::Filters => scale.map_or("", |scale| scale.unit()),
+            PartList::Tests => PartList::tested(session, at).map_or("", |channel| channel.settings().scale.unit()),
+            PartList::Conditions | PartList::Answers => "",
         }
     }
 
     /// The resolution of the value in front of part `at`.
-    fn resolution_before(self, channel: &Channel, at: usize) -> f64 {
-        let scale = &channel.wished().scale;
-        let count = if self == PartList::Steps { at.min(scale.steps.len()) } else { scale.steps.len() };
-        scale.upto(count).resolution(channel.raw_step())
+    fn resolution_before(self, session: &Session, at: usize) -> f64 {
+        let of_channel = |channel: &Channel| {
+            let scale = &channel.wished().scale;
+            let count = if self == PartList::Steps { at.min(scale.steps.len()) } else { scale.steps.len() };
+            scale.upto(count).resolution(channel.raw_step())
+        };
+        match self {
+            PartList::Tests => PartList::tested(session, at).map_or(1e-3, Channel::resolution),
+            _ => session.channel().map_or(1.0, of_channel),
+        }
     }
+}
+
+/// The row of part `at` itself, with `value` unless it is bypassed.
+pub(crate) fn head_row(list: PartList, at: usize, value: String, session: &Session) -> Option<Row> {
+    let parts = list.of(session)?;
+    let head = Row::setting(Part { list, at }, session)?;
+    let value = if parts.is_bypassed(at) { head.value.clone() } else { value };
+    Some(Row { value, part: Some((list, at)), ..head })
+}
+
+/// The rows of the settings of part `at`.
+pub(crate) fn setting_rows(list: PartList, at: usize, session: &Session) -> Vec<Row> {
+    let Some(parts) = list.of(session).filter(|parts| at < parts.count()) else { return Vec::new() };
+    let count = parts.settings(at, list.unit_before(session, at)).len();
+    let row = |setting| Row::setting(PartSetting { list, at, setting }, session);
+    (0..count).filter_map(row).map(|row| Row { part: Some((list, at)), ..row }).collect()
 }
 
 /// The rows of part `at`, which gives `value`: itself, and its settings.
 pub(crate) fn part_rows(list: PartList, at: usize, value: String, session: &Session) -> Vec<Row> {
-    let Some(settings) = session.channel().map(|channel| channel.wished()) else { return Vec::new() };
-    let parts = list.of(settings);
-    let head = Part { list, at };
-    let mut rows: Vec<Row> = Row::setting(head, session).into_iter().collect();
-    if let Some(head) = rows.first_mut()
-        && !parts.is_bypassed(at)
-    {
-        head.value = value;
-    }
-    let unit = list.unit_before(&settings.scale, at);
-    for setting in 0..parts.settings(at, unit).len() {
-        rows.extend(Row::setting(PartSetting { list, at, setting }, session));
-    }
-    rows.into_iter().map(|row| Row { part: Some(at), ..row }).collect()
+    head_row(list, at, value, session).into_iter().chain(setting_rows(list, at, session)).collect()
 }
 
 /// The row that adds a part to a list.
@@ -84,12 +142,13 @@ pub(crate) fn add_row(list: PartList, session: &Session) -> Option<Row> {
     Row::setting(Add(list), session)
 }
 
-/// The selected channel's settings with a list changed; what is wrong with it then is told, and nothing is changed.
+/// Changes a list; what is wrong with it then is told, and nothing is changed.
 fn edit(list: PartList, session: &mut Session, change: impl FnOnce(&mut dyn Parts)) {
-    let Some(channel) = session.channel() else { return };
-    let mut settings = channel.wished().clone();
-    change(list.of_mut(&mut settings));
-    if let Err(wrong) = session.take_settings(settings) {
+    let changed = list.change(session, |parts| {
+        change(parts);
+        Ok(())
+    });
+    if let Err(wrong) = changed {
         session.say(wrong, true);
     }
 }
@@ -110,33 +169,55 @@ pub(super) fn change(list: PartList, action: Action, at: usize, session: &mut Se
         }
         Action::Bypass => parts.toggle(at),
     });
-    to
+    to.min(list.of(session).map_or(0, |parts| parts.count().saturating_sub(1)))
 }
 
 /// Lets a new part's kind be chosen, to stand after part `after`, or at the end.
 pub(super) fn ask(list: PartList, after: Option<usize>, session: &mut Session) -> Vec<Effect> {
-    let Some(channel) = session.channel() else { return Vec::new() };
-    let parts = list.of(channel.wished());
+    let Some(parts) = list.of(session) else {
+        session.say("select a condition first: a adds one", true);
+        return Vec::new();
+    };
     if parts.count() >= parts.most() {
         let told = format!("there are at most {} {}s", parts.most(), parts.noun());
         session.say(told, true);
         return Vec::new();
     }
     let place = after.map_or(parts.count(), |at| at + 1);
+    let title = format!("add {} {}", parts.noun(), place + 1);
     let item = |kind: &amber_core::part::Kind| {
         let name = kind.name;
         Item::new(name, kind.help, move |app| {
-            edit(list, &mut app.session, |parts| parts.add(place, name));
-            match list {
-                PartList::Steps => app.rooms.scale.select_part(place, &mut app.session),
-                PartList::Filters => app.rooms.smooth.select_part(place, &mut app.session),
-            }
-            app.bring(if list == PartList::Steps { RoomId::Scale } else { RoomId::Smooth });
+            add(list, place, name, &mut app.session);
+            app.bring(list.room());
+            app.rooms.select_part(list, place, &mut app.session);
             Vec::new()
         })
     };
-    let items = parts.kinds().iter().map(item).collect();
-    vec![Effect::Choose(List::new(format!("add {} {}", parts.noun(), place + 1), items, 0))]
+    vec![Effect::Choose(List::new(title, parts.kinds().iter().map(item).collect(), 0))]
+}
+
+fn add(list: PartList, place: usize, kind: &str, session: &mut Session) {
+    // A test begins with what the selected channel says now.
+    let beginning = session.channel().map(|channel| {
+        let now = session.snapshot.of(session.selected);
+        let value = now.reading.map_or(f64::NAN, |reading| reading.smoothed);
+        let noise = now.noise.map_or(0.0, |noise| noise.deviation);
+        (channel.title().to_owned(), value, noise, channel.decimals())
+    });
+    match (list, beginning) {
+        (PartList::Tests, Some((title, value, noise, decimals))) => {
+            let mut conditions = session.conditions().clone();
+            let fresh = Test::of_kind(kind).map(|test| test.begun(&title, value, noise, decimals));
+            if let (Some(own), Some(test)) = (conditions.get_mut(session.selected_condition), fresh) {
+                own.test.insert(place.min(own.test.len()), test);
+            }
+            if let Err(wrong) = session.take_conditions(conditions) {
+                session.say(wrong, true);
+            }
+        }
+        _ => edit(list, session, |parts| parts.add(place, kind)),
+    }
 }
 
 /// A part itself: whether it is bypassed.
@@ -147,8 +228,8 @@ struct Part {
 
 impl Setting for Part {
     fn name(&self, session: &Session) -> String {
-        let kind = session.channel().map_or("", |channel| self.list.of(channel.wished()).kind(self.at));
-        format!("{} {kind}", self.at + 1)
+        let parts = self.list.of(session).filter(|parts| self.at < parts.count());
+        format!("{} {}", self.at + 1, parts.map_or("", |parts| parts.kind(self.at)))
     }
 
     fn help(&self, _: &Session) -> &'static str {
@@ -156,12 +237,13 @@ impl Setting for Part {
     }
 
     fn shown(&self, session: &Session) -> Option<String> {
-        let parts = self.list.of(session.channel()?.wished());
+        let parts = self.list.of(session)?;
         (self.at < parts.count()).then(|| if parts.is_bypassed(self.at) { "bypassed" } else { "in use" }.into())
     }
 
     fn input(&self, session: &Session) -> Input {
-        let bypassed = session.channel().is_some_and(|channel| self.list.of(channel.wished()).is_bypassed(self.at));
+        let parts = self.list.of(session).filter(|parts| self.at < parts.count());
+        let bypassed = parts.is_some_and(|parts| parts.is_bypassed(self.at));
         Input::Choice(vec![Choice::new("in use", ""), Choice::new("bypassed", "")], usize::from(bypassed))
     }
 
@@ -184,9 +266,8 @@ struct PartSetting {
 
 impl PartSetting {
     fn view(&self, session: &Session) -> Option<SettingView> {
-        let settings = session.channel()?.wished();
-        let parts = self.list.of(settings);
-        let unit = self.list.unit_before(&settings.scale, self.at);
+        let parts = self.list.of(session)?;
+        let unit = self.list.unit_before(session, self.at);
         (self.at < parts.count()).then(|| parts.settings(self.at, unit).into_iter().nth(self.setting))?
     }
 }
@@ -217,17 +298,15 @@ impl Setting for PartSetting {
     }
 
     fn set(&self, session: &mut Session, text: &str) -> Result<Vec<Effect>, String> {
-        let Some(channel) = session.channel() else { return Ok(Vec::new()) };
-        let mut settings = channel.wished().clone();
-        if self.at < self.list.of(&settings).count() {
-            self.list.of_mut(&mut settings).set(self.at, self.setting, text)?;
-        }
-        session.take_settings(settings)?;
+        self.list.change(session, |parts| match parts.count() {
+            count if self.at < count => parts.set(self.at, self.setting, text),
+            _ => Ok(()),
+        })?;
         Ok(Vec::new())
     }
 
     fn nudge(&self, session: &mut Session, by: i32) -> Vec<Effect> {
-        let finest = session.channel().map_or(1.0, |channel| self.list.resolution_before(channel, self.at));
+        let finest = self.list.resolution_before(session, self.at);
         edit(self.list, session, |parts| {
             if self.at < parts.count() {
                 parts.nudge(self.at, self.setting, by, finest);
@@ -242,8 +321,9 @@ struct Add(PartList);
 
 impl Setting for Add {
     fn name(&self, session: &Session) -> String {
-        let noun = session.channel().map_or("part", |channel| self.0.of(channel.wished()).noun());
-        format!("+ add a {noun}")
+        let noun = self.0.of(session).map_or("part", |parts| parts.noun());
+        let article = if noun.starts_with('a') { "an" } else { "a" };
+        format!("+ add {article} {noun}")
     }
 
     fn help(&self, _: &Session) -> &'static str {
@@ -251,7 +331,7 @@ impl Setting for Add {
     }
 
     fn shown(&self, session: &Session) -> Option<String> {
-        session.channel().map(|_| String::new())
+        self.0.of(session).map(|_| String::new())
     }
 
     fn input(&self, _: &Session) -> Input {

@@ -82,7 +82,7 @@ impl StagePanel for Scale {
             Action::ZeroAll => session.zero(true),
             Action::NewFormula => return vec![Effect::Ask(computed::prompt())],
             Action::DeleteComputed => computed::delete(session),
-            Action::Resistor => return resistor::advise(session, row.and_then(|row| row.part)),
+            Action::Resistor => return resistor::advise(session, row.and_then(|row| row.part).map(|(_, at)| at)),
         }
         Vec::new()
     }

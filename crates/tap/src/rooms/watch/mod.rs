@@ -2,8 +2,8 @@
 //! levels.
 
 use super::panel::{Choice, Row, SingleSetting, StagePanel, Way};
-use super::{Effect, Follow};
-use crate::keys::Binding;
+use super::{Effect, Follow, RoomId};
+use crate::keys::{Binding, NONE, keys};
 use crate::screen::text::side;
 use crate::session::{ChannelId, Session, Stage};
 use amber_core::axis::round_step;
@@ -14,6 +14,7 @@ use amber_core::levels::LevelRule;
 use amber_core::part::along;
 use amber_core::watch::timing::Timing;
 use amber_core::watch::{Side, Watch as Threshold};
+use crossterm::event::KeyCode::Char;
 
 const LEVEL_SECONDS: [f64; 8] = [0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0];
 const LEVEL_SPREADS: [f64; 7] = [0.5, 1.0, 2.0, 3.0, 5.0, 10.0, 20.0];
@@ -26,6 +27,12 @@ const LISTED: usize = 8;
 pub(crate) struct Watch {
     /// The timing of the channel that was selected when the numbers were refreshed last, up to a row.
     timing: Option<(ChannelId, u64, Timing)>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Action {
+    Conditions,
+    Events,
 }
 
 static THRESHOLD: [SingleSetting; 3] = [
@@ -171,10 +178,13 @@ fn set_levels(session: &mut Session, put: impl FnOnce(&mut LevelRule, f64), text
 }
 
 impl StagePanel for Watch {
-    type Action = ();
+    type Action = Action;
     const STAGE: Stage = Stage::Watch;
-    const HELP: &'static str = "a threshold and its crossings, levels";
-    const KEYS: &'static [Binding<()>] = &[];
+    const HELP: &'static str = "a threshold and its crossings, levels; conditions and events";
+    const KEYS: &'static [Binding<Action>] = keys! {
+        [(Char('c'), NONE)], Action::Conditions, "c", "conditions: what is watched for, and what is answered", Some("c conditions");
+        [(Char('E'), NONE)], Action::Events, "E", "the list of events", Some("E events");
+    };
 
     fn settings() -> Vec<&'static SingleSetting> {
         THRESHOLD.iter().chain(&LEVELS).collect()
@@ -216,8 +226,11 @@ impl StagePanel for Watch {
         is_due
     }
 
-    fn act(&mut self, (): (), _: Option<&Row>, _: &mut Session) -> Vec<Effect> {
-        Vec::new()
+    fn act(&mut self, action: Action, _: Option<&Row>, _: &mut Session) -> Vec<Effect> {
+        vec![Effect::Show(match action {
+            Action::Conditions => RoomId::Conditions,
+            Action::Events => RoomId::Events,
+        })]
     }
 }
 

@@ -25,6 +25,9 @@ const TICK: Duration = Duration::from_millis(200);
 /// So many pieces between two frames are few: a channel holds many times more.
 const FEW: usize = 32;
 
+/// How long a piece may take from its stamp to here, in seconds.
+const SLACK: f64 = 0.02;
+
 /// How long data are taken in before the next look at the keys.
 const SLICE: Duration = Duration::from_millis(6);
 
@@ -169,7 +172,14 @@ impl Shell<'_> {
             let wait = if idle || !is_ready { TICK } else { pacer.wait(Instant::now()) };
             let next = self.app.rooms.talk.next_due(self.clock.now());
             let wait = next.map_or(wait, |seconds| Duration::from_secs_f64(seconds).min(wait));
+            // What had come by now is taken in before it is asked whether there was silence.
+            let before = self.clock.now().plus(-SLACK);
             change = change.max(self.wait(input, screen, wait)?);
+            if self.live.iter().all(|live| live.link.engine.is_empty()) {
+                for request in self.app.session.pass_time(before) {
+                    self.run_request(request)?;
+                }
+            }
             if std::mem::take(&mut self.has_acted) {
                 pacer.act(Instant::now());
             }
@@ -255,7 +265,7 @@ impl Shell<'_> {
         select.recv(&written);
         select.recv(&jobs);
         // Until the next frame is due, a few more rows need not wake anybody: they are taken in before it is drawn.
-        let until_frame = self.has_news && self.pieces < FEW;
+        let until_frame = self.has_news && self.pieces < FEW && !self.app.session.is_armed();
         for (feed, reports) in sources.iter().filter(|_| !until_frame) {
             select.recv(feed);
             select.recv(reports);

@@ -102,6 +102,44 @@ impl Test {
         self.in_force().map_or_else(Vec::new, |test| test.lines())
     }
 
+    /// The same with what it needs to begin with, where that is not set: a channel, which says `value` with this noise and
+    /// resolution, rounded to so many decimals.
+    #[must_use]
+    pub fn begun(mut self, channel: &str, value: f64, noise: f64, decimals: usize) -> Test {
+        let round = |value: f64| -> f64 { crate::digits::fixed(value, decimals).parse().unwrap_or(0.0) };
+        let unit = round(10f64.powi(-(decimals as i32)));
+        // Six times the noise holds nearly all of it.
+        let (value, wide) = (round(if value.is_nan() { 0.0 } else { value }), round(noise * 6.0).max(0.0));
+        let band = (2.0 * wide).max(10.0 * unit);
+        match &mut self {
+            Test::Above(test) => (test.value, test.hysteresis) = (value, wide),
+            Test::Below(test) => (test.value, test.hysteresis) = (value, wide),
+            Test::Inside(test) => (test.low, test.high, test.hysteresis) = (value - band, value + band, wide),
+            Test::Outside(test) => (test.low, test.high, test.hysteresis) = (value - band, value + band, wide),
+            Test::Changing(test) => test.rate = band / test.over.max(0.01),
+            Test::Settled(test) => test.band = band,
+            Test::Equal(_) | Test::Silent(_) | Test::When(_) | Test::Bypassed { .. } => {}
+        }
+        if let Some(of) = self.of_mut().filter(|of| of.is_empty()) {
+            channel.clone_into(of);
+        }
+        self
+    }
+
+    /// What it must look at; none where it needs no value.
+    fn of_mut(&mut self) -> Option<&mut String> {
+        match self {
+            Test::Above(test) => Some(&mut test.of),
+            Test::Below(test) => Some(&mut test.of),
+            Test::Inside(test) => Some(&mut test.of),
+            Test::Outside(test) => Some(&mut test.of),
+            Test::Equal(test) => Some(&mut test.of),
+            Test::Changing(test) => Some(&mut test.of),
+            Test::Settled(test) => Some(&mut test.of),
+            Test::Silent(_) | Test::When(_) | Test::Bypassed { .. } => None,
+        }
+    }
+
     /// Moves all values at which it changes by so much.
     pub fn shift(&mut self, by: f64) {
         match self {

@@ -1,0 +1,160 @@
+//! The codec of `events.csv`: the events of the conditions, a row each, with what the channels said then.
+
+use super::decode::Column;
+use super::when::{self, WallClock};
+use amber_core::Stamp;
+use amber_core::bench::ChannelSettings;
+use amber_core::derive::Values;
+use amber_core::watch::condition::{Change, Condition, Conditions, Event};
+use std::io::Write;
+
+/// The columns in front of those of the channels, each with its datatype, unit and meaning.
+pub(super) const COLUMNS: [(&str, &str, &str, &str); 6] = [
+    ("number", "integer", "", "in the order in which events came; rows stand in the order in which they ended"),
+    ("condition", "string", "", "the condition that came true, by its name in bench.toml"),
+    ("time_s", "decimal", "s", "when it had held for as long as it must, in seconds since the start of the take"),
+    ("wall_clock", "dateTime", "", "time_s on the host's clock, UTC; empty for rows of a text"),
+    ("began_s", "decimal", "s", "since when its tests said so"),
+    ("duration_s", "decimal", "s", "from began_s until they did so no longer; empty where that is not in the take"),
+];
+
+/// Finds the events in the rows of a table, and writes them.
+#[derive(Debug)]
+pub(super) struct Events {
+    conditions: Conditions,
+    changes: Vec<Change>,
+    /// Those that go on, with their cells of the channels.
+    open: Vec<(Event, Vec<u8>)>,
+    wall: WallClock,
+    has_header: bool,
+    written: u64,
+    out: Vec<u8>,
+}
+
+/// What an event's row needs of the table.
+pub(super) struct Context<'a> {
+    pub(super) columns: &'a [Column],
+    /// The instant that is 0.
+    pub(super) origin: Stamp,
+    pub(super) is_text_time: bool,
+}
+
+impl Events {
+    pub(super) fn new(conditions: &[Condition]) -> Events {
+        Events {
+            conditions: Conditions::new(conditions, &[]),
+            changes: Vec::new(),
+            open: Vec::new(),
+            wall: WallClock::default(),
+            has_header: false,
+            written: 0,
+            out: Vec::new(),
+        }
+    }
+
+    /// Whether there is anything to watch for.
+    pub(super) fn are_watched_for(&self) -> bool {
+        !self.conditions.is_empty()
+    }
+
+    pub(super) fn follow(&mut self, channels: &[ChannelSettings]) {
+        self.conditions.follow(channels);
+    }
+
+    pub(super) fn break_off(&mut self) {
+        self.conditions.break_off();
+    }
+
+    /// What cannot be tested, in sentences.
+    pub(super) fn troubles(&self) -> Vec<String> {
+        self.conditions.troubles()
+    }
+
+    /// Takes rows that follow one another, the first of which has the number `first`.
+    pub(super) fn rows(&mut self, first: u64, times: &[Stamp], values: &[Values], context: &Context<'_>) {
+        if !self.are_watched_for() {
+            return;
+        }
+        self.conditions.rows(first, times, values, &mut self.changes);
+        self.note(context, |event, out| {
+            for column in context.columns {
+                out.push(b',');
+                // Between rows no channel says anything.
+                if let Some(row) = event.row {
+                    column.write_row(values, (row - first) as usize, out);
+                }
+            }
+        });
+    }
+
+    /// Nothing comes any more, and time has passed until `now`: what goes on is written without its end.
+    pub(super) fn finish(&mut self, now: Option<Stamp>, context: &Context<'_>) {
+        if let Some(now) = now {
+            self.conditions.tick(now, &mut self.changes);
+            self.note(context, |_, out| out.extend(std::iter::repeat_n(b',', context.columns.len())));
+        }
+        for (event, cells) in std::mem::take(&mut self.open) {
+            self.write(&event, &cells, context);
+        }
+    }
+
+    /// The part of the file that was made since the last call.
+    pub(super) fn take_output(&mut self) -> Vec<u8> {
+        std::mem::take(&mut self.out)
+    }
+
+    /// Events so far, those that go on included.
+    pub(super) fn count(&self) -> u64 {
+        self.written + self.open.len() as u64
+    }
+
+    fn note(&mut self, context: &Context<'_>, cells: impl Fn(&Event, &mut Vec<u8>)) {
+        for change in std::mem::take(&mut self.changes) {
+            match change {
+                Change::Fired(event) => {
+                    let mut out = Vec::new();
+                    cells(&event, &mut out);
+                    self.open.push((event, out));
+                }
+                Change::Ended { number, at } => {
+                    if let Some(place) = self.open.iter().position(|(event, _)| event.number == number) {
+                        let (event, cells) = self.open.remove(place);
+                        self.write(&Event { ended: Some(at), ..event }, &cells, context);
+                    }
+                }
+            }
+        }
+    }
+
+    /// Writes the header, once the columns are known.
+    pub(super) fn begin(&mut self, columns: &[Column]) {
+        if std::mem::replace(&mut self.has_header, true) || !self.are_watched_for() {
+            return;
+        }
+        let own = COLUMNS.iter().map(|(name, ..)| *name);
+        let names: Vec<&str> = own.chain(columns.iter().map(|column| column.name.as_str())).collect();
+        self.out.extend_from_slice(names.join(",").as_bytes());
+        self.out.extend_from_slice(b"\r\n");
+    }
+
+    fn write(&mut self, event: &Event, cells: &[u8], context: &Context<'_>) {
+        self.begin(context.columns);
+        self.written += 1;
+        let name = &self.conditions.settings()[event.condition].name;
+        // Writing to a vector cannot fail. A name is plain, so that it needs no quotes.
+        let _ = write!(self.out, "{},{name},", event.number);
+        when::seconds(event.at.0 - context.origin.0, &mut self.out);
+        self.out.push(b',');
+        if !context.is_text_time {
+            self.wall.write(event.at, &mut self.out);
+        }
+        self.out.push(b',');
+        when::seconds(event.began.0 - context.origin.0, &mut self.out);
+        self.out.push(b',');
+        if let Some(ended) = event.ended {
+            when::seconds(ended.0 - event.began.0, &mut self.out);
+        }
+        self.out.extend_from_slice(cells);
+        self.out.extend_from_slice(b"\r\n");
+    }
+}

@@ -1,0 +1,228 @@
+//! The conditions of the selected source, and what is done at their events.
+
+use super::{ChannelId, LinkOrder, Request, Session, Source};
+use amber_core::Stamp;
+use amber_core::digits::{counted, fixed};
+use amber_core::part::Listed;
+use amber_core::talk::encode;
+use amber_core::watch::condition::{Answer, Condition, Event, Send, fill};
+use std::collections::HashMap;
+
+/// So long the title flashes, in seconds.
+const FLASH: f64 = 1.5;
+
+/// What was answered, and may be.
+#[derive(Debug, Default)]
+pub(crate) struct Answers {
+    /// Lines may be sent to boards.
+    armed: bool,
+    /// Lines that were sent, and those that were not: not armed, or too soon.
+    pub(crate) sent: u64,
+    pub(crate) unsent: u64,
+    /// Events that nobody could answer, since there were too many at once.
+    pub(crate) missed: u64,
+    /// When a condition's line was sent last, by its source, its name and the place of the answer.
+    last: HashMap<(usize, String, usize), Stamp>,
+    /// What flashes, and until when.
+    flash: Option<(String, Stamp)>,
+}
+
+impl Session {
+    /// The conditions of the selected source, as they are set.
+    pub(crate) fn conditions(&self) -> &Vec<Condition> {
+        &self.chain().settings().condition
+    }
+
+    /// The selected condition, if there is one.
+    pub(crate) fn condition(&self) -> Option<&Condition> {
+        self.conditions().get(self.selected_condition)
+    }
+
+    /// Takes conditions for the selected source; events are found anew.
+    ///
+    /// # Errors
+    /// What is wrong with them; nothing is changed then.
+    pub(crate) fn take_conditions(&mut self, mut conditions: Vec<Condition>) -> Result<(), String> {
+        Condition::name_all(&mut conditions);
+        if let Some(fault) = Condition::fault_of(&conditions) {
+            return Err(fault);
+        }
+        if conditions != *self.conditions() {
+            self.change_chain(|chain| chain.set_conditions(conditions));
+        }
+        let count = self.conditions().len();
+        self.selected_condition = self.selected_condition.min(count.saturating_sub(1));
+        Ok(())
+    }
+
+    /// Whether lines may be sent to boards at events.
+    pub(crate) fn is_armed(&self) -> bool {
+        self.answers.armed
+    }
+
+    /// Allows sending at events, or forbids it.
+    pub(crate) fn toggle_armed(&mut self) {
+        if self.answers.armed {
+            self.answers.armed = false;
+            return self.say("sending at events is off", false);
+        }
+        if self.is_take() {
+            return self.say("a take has no board to send to: watch a port", true);
+        }
+        let lines = self.chains().flat_map(|chain| &chain.settings().condition).filter(|own| own.sends()).count();
+        if lines == 0 {
+            return self.say("no condition sends anything: give one an answer 'send' first", true);
+        }
+        self.answers.armed = true;
+        let sending = if lines == 1 { "1 condition sends".into() } else { format!("{lines} conditions send") };
+        self.say(format!("armed: {sending} to the board from the next event on"), false);
+    }
+
+    /// What flashes now, if anything.
+    pub(crate) fn flash(&self) -> Option<&str> {
+        self.answers.flash.as_ref().filter(|(_, until)| self.now < *until).map(|(text, _)| text.as_str())
+    }
+
+    /// Time has passed until `now`, and all that had come by then was taken in: silence may have come about.
+    pub(crate) fn pass_time(&mut self, now: Stamp) -> Vec<Request> {
+        let mut requests = Vec::new();
+        for place in 0..self.watched.len() {
+            let is_live = matches!(self.watched[place].source, Source::Live { .. });
+            if is_live && !self.chain_at(place).timer().is_text_time() && !self.chain_at(place).conditions().is_empty() {
+                self.watched[place].chain.tick(now);
+                requests.extend(self.answer(place));
+            }
+        }
+        if self.answers.flash.as_ref().is_some_and(|(_, until)| now >= *until) {
+            self.answers.flash = None;
+        }
+        requests
+    }
+
+    /// Gives the answers to the events that came from the source at `place` since the last call.
+    pub(crate) fn answer(&mut self, place: usize) -> Vec<Request> {
+        let (events, missed) = self.watched[place].chain.take_fired();
+        self.answers.missed += missed;
+        let mut requests = Vec::new();
+        for event in &events {
+            let conditions = self.chain_at(place).conditions().settings();
+            let Some(name) = conditions.get(event.condition).map(|condition| condition.name.clone()) else { continue };
+            // What was changed meanwhile counts at once, though its history is still being made anew.
+            let wished = self.chain_at(place).settings().condition.iter().find(|own| own.name == name);
+            let Some(condition) = wished.filter(|own| !own.bypassed).cloned() else { continue };
+            for (at, answer) in condition.answer.iter().enumerate() {
+                requests.extend(self.give(place, &condition, at, answer, event));
+            }
+        }
+        // Many events at once ring once.
+        let mut rings = false;
+        requests.retain(|request| *request != Request::Bell || !std::mem::replace(&mut rings, true));
+        requests
+    }
+
+    fn give(
+        &mut self,
+        place: usize,
+        condition: &Condition,
+        at: usize,
+        answer: &Answer,
+        event: &Event,
+    ) -> Vec<Request> {
+        let name = &condition.name;
+        match answer {
+            Answer::Bell(_) => return vec![Request::Bell],
+            Answer::Flash(_) => self.answers.flash = Some((name.clone(), self.now.plus(FLASH))),
+            Answer::Hold(_) => {
+                if !self.is_held() {
+                    let end = event.at.max(self.axis.held.unwrap_or(event.at));
+                    // The event stands near the right edge, with some of what follows.
+                    self.axis.held = Some(end.max(self.present()));
+                    self.say(format!("held at {name}; Space goes on"), false);
+                }
+            }
+            Answer::Mark(mark) if self.taking.runs() => {
+                let note = if mark.note.is_empty() { Ok(name.clone()) } else { self.filled(place, name, &mark.note, event) };
+                match note {
+                    Ok(note) => return vec![Request::Mark { at: event.at, note }],
+                    Err(wrong) => self.say(format!("{name}: no mark, {wrong}"), true),
+                }
+            }
+            Answer::Snap(snap) => {
+                let row = event.row.unwrap_or(self.chain_at(place).store().rows().end);
+                let why = format!(" at {name}");
+                self.snap_at(place, event.at, row, why, (snap.length(), snap.before / 100.0));
+            }
+            Answer::StartTake(_) if !self.taking.runs() && !self.is_take() => return self.toggle_take(),
+            Answer::StopTake(_) if self.taking.runs() => return vec![Request::StopTake],
+            Answer::Send(send) => return self.send(place, name, at, send, event),
+            Answer::Mark(_) | Answer::StartTake(_) | Answer::StopTake(_) | Answer::Bypassed { .. } => {}
+        }
+        Vec::new()
+    }
+
+    /// The line that an event sends, where that is allowed and not too soon.
+    fn send(&mut self, place: usize, name: &str, at: usize, send: &Send, event: &Event) -> Vec<Request> {
+        let key = (place, name.to_owned(), at);
+        let is_soon = self.answers.last.get(&key).is_some_and(|last| event.at.seconds_since(*last) < send.every);
+        if !self.answers.armed || is_soon {
+            self.answers.unsent += 1;
+            return Vec::new();
+        }
+        let bytes = self.filled(place, name, &send.line, event).and_then(|line| encode(&line, send.ending));
+        match bytes {
+            Ok(bytes) if bytes.is_empty() => Vec::new(),
+            Ok(bytes) => {
+                self.answers.sent += 1;
+                self.answers.last.insert(key, event.at);
+                vec![Request::Tell(place, LinkOrder::Send(bytes))]
+            }
+            Err(wrong) => {
+                self.answers.unsent += 1;
+                self.say(format!("{name}: nothing sent, {wrong}"), true);
+                Vec::new()
+            }
+        }
+    }
+
+    /// A text with the values of an event filled in.
+    fn filled(&self, place: usize, name: &str, text: &str, event: &Event) -> Result<String, String> {
+        let chain = self.chain_at(place);
+        let value = |wanted: &str| {
+            let known = chain.channels().iter().position(|own| own.name() == wanted || own.title() == wanted);
+            match known {
+                Some(channel) => {
+                    let own = &chain.channels()[channel];
+                    let row = event.row.or_else(|| chain.store().rows().end.checked_sub(1))?;
+                    let value = own.output().get(row).filter(|value| !value.is_nan())?;
+                    Some(own.word(value).map_or_else(|| fixed(value, own.decimals()), str::to_owned))
+                }
+                None => match wanted {
+                    "condition" => Some(name.to_owned()),
+                    "number" => Some(event.number.to_string()),
+                    "time" => Some(self.wall(event.at, "%H:%M:%S")),
+                    _ => None,
+                },
+            }
+        };
+        fill(text, value)
+    }
+
+    /// What was sent and not sent at events, in a sentence; nothing before the first.
+    pub(crate) fn sendings(&self) -> Option<String> {
+        let Answers { sent, unsent, armed, .. } = self.answers;
+        if sent + unsent == 0 {
+            return None;
+        }
+        let why = if armed { "not sent (too soon, or a fault)" } else { "not sent, since sending is not armed" };
+        let not = if unsent > 0 { format!(", {unsent} {why}") } else { String::new() };
+        Some(format!("{} sent{not}", counted(sent, "line")))
+    }
+
+    /// The channel that a test of the selected source looks at, where it looks at one alone.
+    pub(crate) fn channel_of(&self, of: &str) -> Option<ChannelId> {
+        let channels = self.chain().channels();
+        let known = channels.iter().position(|own| own.name() == of);
+        let known = known.or_else(|| channels.iter().position(|own| own.title() == of));
+        known.map(|channel| self.own(channel))
+    }
+}
