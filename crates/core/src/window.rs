@@ -4,6 +4,7 @@
 
 use crate::Stamp;
 use crate::store::{Series, Store};
+use crate::watch::{Side, Watcher};
 use std::ops::Range;
 
 /// Stretches of time that the zoom steps through, in seconds.
@@ -128,6 +129,15 @@ pub enum Logic {
     Both,
 }
 
+/// A place of a digital channel.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct LogicSpan {
+    /// Where it was.
+    pub logic: Logic,
+    /// The edges in it.
+    pub edges: usize,
+}
+
 impl<'a> Grid<'a> {
     /// The grid for `columns`, without the rows after `end`, which may fall into the last column; `interval` is the
     /// usual time between rows in seconds, if known. A line is drawn across at most eight intervals, or a quarter
@@ -206,33 +216,37 @@ impl<'a> Grid<'a> {
         Some((row, self.store.time(row)?, value))
     }
 
-    /// Where a digital channel was in every place; a level lasts until the next reading.
-    pub fn logic(&self, series: &Series) -> Vec<Logic> {
-        let mut out = vec![Logic::None; self.places];
+    /// Where a channel was by its threshold in every place, and how many edges lie there, however many they are; a level lasts
+    /// until the next reading.
+    pub fn logic(&self, series: &Series, watcher: &Watcher) -> Vec<LogicSpan> {
+        let mut out = vec![LogicSpan { logic: Logic::None, edges: 0 }; self.places];
         for (place, run, edges) in &self.runs {
             let mut last = self.reading_before(series, edges[0]);
             for (i, edge) in edges.windows(2).enumerate() {
                 let begin = (run.start + i as i64) * self.width;
-                out[place + i] = match (series.min_max(edge[0]..edge[1]), last) {
-                    (Some((low, high)), _) if low < 0.5 && high >= 0.5 => Logic::Both,
-                    (Some((low, _)), _) => level(low),
-                    (None, Some((row, at, value))) => {
+                let edges = watcher.edges_before(edge[1]) - watcher.edges_before(edge[0]);
+                let level = |row: u64| match watcher.side_at(row) {
+                    Side::Above => Logic::High,
+                    Side::Below => Logic::Low,
+                    Side::Unknown => Logic::None,
+                };
+                let logic = match (series.min_max(edge[0]..edge[1]), last) {
+                    (Some(_), _) if edges > 0 => Logic::Both,
+                    (Some(_), _) => level(edge[1] - 1),
+                    (None, Some((row, at, _))) => {
                         let next = self.reading_from(series, edge[1]..edge[1] + 1);
                         let bridged = begin - at.0 <= self.bridge
                             && next.is_some_and(|next| !self.store.broken_between(row, next.0));
-                        if bridged { level(value) } else { Logic::None }
+                        if bridged { level(row) } else { Logic::None }
                     }
                     (None, None) => Logic::None,
                 };
+                out[place + i] = LogicSpan { logic, edges };
                 last = self.reading_before(series, edge[1]).or(last);
             }
         }
         out
     }
-}
-
-fn level(value: f64) -> Logic {
-    if value >= 0.5 { Logic::High } else { Logic::Low }
 }
 
 #[cfg(test)]
@@ -299,8 +313,12 @@ mod tests {
         let (store, series) = filled(&[(0.05, 1.0), (0.25, 1.0), (0.31, 0.0), (0.33, 1.0), (0.41, 0.0)]);
         let columns = Columns::new(Stamp(799_999_999), 0.8, 8, Motion::Scroll);
         use Logic::*;
-        let logic = Grid::new(&store, &columns, Stamp(i64::MAX), Some(0.1)).logic(&series);
-        assert_eq!(logic, [High, High, High, Both, Low, None, None, None]);
+        let mut watcher = Watcher::new(crate::chain::LOGIC, 0);
+        watcher.extend(&[Stamp(0); 5], &[1.0, 1.0, 0.0, 1.0, 0.0]);
+        let spans = Grid::new(&store, &columns, Stamp(i64::MAX), Some(0.1)).logic(&series, &watcher);
+        let logic: Vec<Logic> = spans.iter().map(|span| span.logic).collect();
+        assert_eq!(logic, [High, High, High, Both, Both, None, None, None]);
+        assert_eq!(spans.iter().map(|span| span.edges).collect::<Vec<_>>(), [0, 0, 0, 2, 1, 0, 0, 0]);
     }
 
     #[test]

@@ -7,7 +7,8 @@ use amber_core::derive::Values;
 use amber_core::formula::Formula;
 use amber_core::store::Limits;
 use amber_core::watch::condition::{
-    Above, Below, Change, Changing, Condition, Conditions, Equal, Event, Inside, Join, Outside, Settled, Silent, Test, When,
+    Above, Below, Change, Changing, Condition, Conditions, Equal, Event, Inside, Join, Outside, Settled, Silent, Test,
+    When,
 };
 use proptest::prelude::*;
 
@@ -46,7 +47,13 @@ fn test(earlier: usize) -> impl Strategy<Value = Test> {
         (end, level.clone()).prop_map(|(b, code)| Test::Equal(Equal { of: of(b), code: code.to_string() })),
         (end, 1..200u32, 0..3u32).prop_map(|(b, rate, over)| {
             let rate = f64::from(rate);
-            Test::Changing(Changing { of: of(b), rate, hysteresis: rate / 4.0, over: f64::from(over) * 0.05, ..Changing::default() })
+            Test::Changing(Changing {
+                of: of(b),
+                rate,
+                hysteresis: rate / 4.0,
+                over: f64::from(over) * 0.05,
+                ..Changing::default()
+            })
         }),
         (end, 0..6u32, 1..300u32).prop_map(|(b, band, ms)| {
             Test::Settled(Settled { of: of(b), band: f64::from(band), seconds: f64::from(ms) / 1000.0 })
@@ -65,10 +72,12 @@ fn test(earlier: usize) -> impl Strategy<Value = Test> {
 fn condition(place: usize) -> impl Strategy<Value = Condition> {
     let join = prop_oneof![Just(Join::All), Just(Join::Any), Just(Join::None)];
     let time = prop_oneof![3 => Just(0u32), 1 => 1..150u32];
-    (join, proptest::collection::vec(test(place), 1..4), time.clone(), time).prop_map(move |(join, test, hold, pause)| {
-        let (hold, pause) = (f64::from(hold) / 1000.0, f64::from(pause) / 1000.0);
-        Condition { join, test, hold, pause, ..Condition::named(&format!("c{place}")) }
-    })
+    (join, proptest::collection::vec(test(place), 1..4), time.clone(), time).prop_map(
+        move |(join, test, hold, pause)| {
+            let (hold, pause) = (f64::from(hold) / 1000.0, f64::from(pause) / 1000.0);
+            Condition { join, test, hold, pause, ..Condition::named(&format!("c{place}")) }
+        },
+    )
 }
 
 fn conditions() -> impl Strategy<Value = Vec<Condition>> {
@@ -185,7 +194,9 @@ fn plain(all: &[Condition], rows: &[Row], end: i64) -> Vec<Event> {
         }
         if row.is_some_and(|row| timed[row].2) {
             // What must hold must do so anew.
-            (0..all.len()).filter(|place| !was_on[*place] && !is_timed(all, *place)).for_each(|place| since[place] = None);
+            (0..all.len())
+                .filter(|place| !was_on[*place] && !is_timed(all, *place))
+                .for_each(|place| since[place] = None);
         }
         let mut on: Vec<Option<bool>> = Vec::new();
         for (place, condition) in all.iter().enumerate() {

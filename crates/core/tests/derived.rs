@@ -50,7 +50,11 @@ fn scale() -> impl Strategy<Value = Scale> {
 
 /// Settings for the channel at `place`: three that the board sends, then three that are computed.
 fn settings(place: usize) -> impl Strategy<Value = ChannelSettings> {
-    let watch = proptest::option::of((-5.0..5.0f64).prop_map(|threshold| Watch { threshold, hysteresis: 1.0 }));
+    let watch = proptest::option::of((-5.0..5.0f64).prop_map(|threshold| Watch {
+        threshold,
+        hysteresis: 1.0,
+        ..Watch::default()
+    }));
     let formula = formula(place.saturating_sub(3)).prop_map(move |formula| (place >= 3).then_some(formula));
     // The supply itself has no reference.
     let scale = scale().prop_map(move |scale| if place == 2 { Scale::default() } else { scale });

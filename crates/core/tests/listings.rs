@@ -38,7 +38,7 @@ fn settings() -> impl Strategy<Value = ChannelSettings> {
             let decides =
                 |filter: &Filter| matches!(filter, Filter::Spikes(_) | Filter::DeadBand(_) | Filter::Settled(_));
             let scale = if smooth.iter().any(decides) { Scale::default() } else { scale };
-            let watch = watch.map(|(threshold, hysteresis)| Watch { threshold, hysteresis });
+            let watch = watch.map(|(threshold, hysteresis)| Watch { threshold, hysteresis, ..Watch::default() });
             ChannelSettings { scale, smooth, watch, ..ChannelSettings::named("a") }
         },
     )

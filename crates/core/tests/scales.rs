@@ -3,6 +3,7 @@
 #[path = "parts/mod.rs"]
 mod parts;
 
+use amber_core::Stamp;
 use amber_core::part::{Kind, Listed};
 use amber_core::scale::{Divider, ResistorSeries, Scale, Step, Thermistor, advise};
 use amber_core::smooth::Filter;
@@ -89,7 +90,7 @@ fn a_threshold_goes_through_bent_scales_and_says_where_it_cannot() {
     let thermistor: Vec<Step> =
         ["converter", "divider", "thermistor"].map(|kind| Step::of_kind(kind).unwrap()).to_vec();
     let scale = Scale { unit: String::new(), steps: thermistor };
-    let counts = Watch { threshold: 2048.0, hysteresis: 20.0 };
+    let counts = Watch { threshold: 2048.0, hysteresis: 20.0, ..Watch::default() };
     let Carried::Moved(celsius) = counts.carried(&Scale::default(), &scale, f64::NAN, None) else { panic!("lost") };
     assert!((celsius.threshold - 25.0).abs() < 1e-6 && (celsius.hysteresis - 0.44).abs() < 0.02, "{celsius:?}");
     // Where a step has no way back the way is looked for between the least and the most that was seen.
@@ -207,11 +208,12 @@ proptest! {
         prop_assume!(scale.fault().is_none() && scale.scaler().reference().is_none() && factor.abs() * 100.0 > size * 1e-6);
         let sides = |scale: &Scale, watch: Watch| {
             let (mut watcher, scaler) = (Watcher::new(watch, 0), scale.scaler());
-            watcher.extend(&raw.iter().map(|raw| scaler.quantity(*raw, f64::NAN)).collect::<Vec<_>>());
+            let values: Vec<f64> = raw.iter().map(|raw| scaler.quantity(*raw, f64::NAN)).collect();
+            watcher.extend(&vec![Stamp(0); values.len()], &values);
             let now = watcher.now();
             (now.rises, now.falls)
         };
-        let watch = Watch { threshold, hysteresis };
+        let watch = Watch { threshold, hysteresis, ..Watch::default() };
         let before = sides(&Scale::default(), watch);
         let falls = factor < 0.0;
         let mut told = watch;

@@ -145,9 +145,11 @@ fn benches() -> impl Strategy<Value = Bench> {
         Scale { unit, steps }
     });
     let smooth = parts::filters();
-    let watch = proptest::option::of(
-        (-1e3..1e3f64, 0.0..10.0f64).prop_map(|(threshold, hysteresis)| Watch { threshold, hysteresis }),
-    );
+    let watch = proptest::option::of((-1e3..1e3f64, 0.0..10.0f64).prop_map(|(threshold, hysteresis)| Watch {
+        threshold,
+        hysteresis,
+        ..Watch::default()
+    }));
     let kind = proptest::sample::select(&Kind::ALL[..]);
     let words = proptest::collection::vec((-9..99i64, "[a-z]{1,6}( [a-z]{1,4})?"), 0..3);
     let words = words.prop_map(|pairs| {
@@ -171,7 +173,8 @@ fn benches() -> impl Strategy<Value = Bench> {
     ("[ -~]{0,12}", sources, 0.2..60.0f64, channels, proptest::collection::vec(sayings(), 0..3)).prop_map(
         |(name, mut sources, pace, mut channel, say)| {
             channel.iter_mut().zip(0..).for_each(|(channel, i)| channel.name = format!("c{i}"));
-            let source = |(wire, split, time)| SourceSettings { wire, split, time, channel: Vec::new(), condition: Vec::new() };
+            let source =
+                |(wire, split, time)| SourceSettings { wire, split, time, channel: Vec::new(), condition: Vec::new() };
             let mut sources: Vec<SourceSettings> = sources.drain(..).map(source).collect();
             // No two channels of a source are called alike.
             channel.iter_mut().zip(0..).for_each(|(channel, i)| {

@@ -1,7 +1,7 @@
 //! The drawing: layout and strokes, in hundredths of a millimetre, since the drawing library knows whole units only.
 
 use crate::page::FAMILIES;
-use crate::{Figure, Lane, LogicLane, PlotError, Trace, embed};
+use crate::{Figure, Lane, LogicLane, PlotError, Threshold, Trace, embed};
 use plotters::coord::Shift;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
@@ -158,10 +158,20 @@ impl Drawing<'_, '_> {
             let ink = INKS[trace.ink % INKS.len()];
             self.runs(&trace.pale, &y, &pale(ink), 14)?;
         }
-        for (value, ink) in lane.thresholds.iter().filter(|(value, _)| (low..=high).contains(value)) {
-            let ink = INKS[ink % INKS.len()];
+        let in_view = |line: &&Threshold| (low..=high).contains(&line.value);
+        for line in lane.thresholds.iter().filter(in_view) {
+            let ink = INKS[line.ink % INKS.len()];
+            let half = if line.hysteresis.is_finite() { line.hysteresis.abs() / 2.0 } else { 0.0 };
+            for edge in [line.value - half, line.value + half]
+                .into_iter()
+                .filter(|edge| half > 0.0 && (low..=high).contains(edge))
+            {
+                for x in (LEFT..WIDTH - RIGHT - 60).step_by(240) {
+                    self.line(vec![(x, y(edge)), (x + 60, y(edge))], &pale(ink), 14)?;
+                }
+            }
             for x in (LEFT..WIDTH - RIGHT - 250).step_by(500) {
-                self.line(vec![(x, y(*value)), (x + 250, y(*value))], &ink, 16)?;
+                self.line(vec![(x, y(line.value)), (x + 250, y(line.value))], &ink, 16)?;
             }
         }
         for trace in &lane.traces {
@@ -170,6 +180,11 @@ impl Drawing<'_, '_> {
                     self.line(part, &INKS[trace.ink % INKS.len()], 34)?;
                 }
             }
+        }
+        for line in lane.thresholds.iter().filter(in_view) {
+            let above = if y(line.value) - 330 > top { -250 } else { 250 };
+            let ink = INKS[line.ink % INKS.len()];
+            self.text(&line.label, LEFT + 200, y(line.value) + above, 340, &ink, HPos::Left)?;
         }
         self.letters(&lane.traces, &y)
     }
@@ -349,7 +364,7 @@ mod tests {
                 unit: "mm".into(),
                 limits: (60.0, 140.0),
                 traces: vec![trace('A', "gauge_a", 0, 0.0), trace('B', "gauge_b", 1, 1.0)],
-                thresholds: vec![(120.0, 0)],
+                thresholds: vec![Threshold { value: 120.0, hysteresis: 4.0, ink: 0, label: "A 120 mm".into() }],
                 shades: Vec::new(),
             }],
             logic: vec![LogicLane {
@@ -366,7 +381,8 @@ mod tests {
     fn the_svg_is_text_and_lines_and_nothing_breaks_out() {
         let text = svg(&figure()).unwrap();
         assert!(text.contains("width=\"297mm\" height=\"210mm\" viewBox=\"0 0 29700 21000\""), "{}", &text[..300]);
-        for part in ["&lt;flume&gt;", "gauge_a in mm", "seconds since the start", "1  50 mm weight", "pump", "120"] {
+        for part in ["&lt;flume&gt;", "gauge_a in mm", "seconds since the start", "1  50 mm weight", "pump", "A 120 mm"]
+        {
             assert!(text.contains(part), "{part} is missing");
         }
         assert!(text.matches("<polyline").count() > 20);
@@ -388,7 +404,8 @@ mod tests {
     fn every_inked_line_stays_on_the_page_whatever_the_data() {
         let mut wild = figure();
         wild.lanes[0].traces[0].runs = vec![vec![(-1e9, -1e9), (1e9, 1e12)], vec![], vec![(5.0, 100.0)]];
-        wild.lanes[0].thresholds.push((1e9, 1));
+        let far = |value, hysteresis| Threshold { value, hysteresis, ink: 1, label: "far".into() };
+        wild.lanes[0].thresholds.extend([far(1e9, 1.0), far(100.0, 1e300), far(100.0, f64::NAN)]);
         wild.logic[0].levels.push((9.0, 1e6, true));
         wild.lanes[0].shades = vec![
             Shades { from: -1e9, to: 90.0, x: (-5.0, 99.0), ink: 2, shares: vec![0.5, 0.5, f32::NAN, 7.0, -1.0] },

@@ -50,10 +50,23 @@ pub struct Lane {
     pub limits: (f64, f64),
     /// The channels.
     pub traces: Vec<Trace>,
-    /// Dashed lines: the value, and the number of the ink.
-    pub thresholds: Vec<(f64, usize)>,
+    /// Values that are watched, as dashed lines.
+    pub thresholds: Vec<Threshold>,
     /// Rows of shades behind all else, as those of a waterfall.
     pub shades: Vec<Shades>,
+}
+
+/// A value that is watched.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Threshold {
+    /// On the lane's axis.
+    pub value: f64,
+    /// The width of the dead band around it, drawn as a pale band; 0 or more.
+    pub hysteresis: f64,
+    /// The number of its ink.
+    pub ink: usize,
+    /// What stands on its line: its value with its unit.
+    pub label: String,
 }
 
 /// A row of shades.

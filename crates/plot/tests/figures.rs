@@ -1,6 +1,6 @@
 //! Figures of anything: drawn as SVG and PDF, with nothing in them that is no number and nothing that breaks out.
 
-use amber_plot::{Figure, FigureMark, Lane, LogicLane, Shades, Trace, pdf, svg};
+use amber_plot::{Figure, FigureMark, Lane, LogicLane, Shades, Threshold, Trace, pdf, svg};
 use proptest::prelude::*;
 
 /// Numbers as they come out of rows: mostly of one size, some huge or none.
@@ -32,7 +32,9 @@ fn lane() -> impl Strategy<Value = Lane> {
     let trace = trace.prop_map(|(letter, name, ink, runs, pale)| Trace { letter, name, ink, runs, pale });
     let shades = (number(), number(), (number(), number()), 0..9usize, proptest::collection::vec(any::<f32>(), 0..9));
     let shades = shades.prop_map(|(from, to, x, ink, shares)| Shades { from, to, x, ink, shares });
-    let thresholds = proptest::collection::vec((number(), 0..9usize), 0..3);
+    let threshold = (number(), number(), 0..9usize, text());
+    let threshold = threshold.prop_map(|(value, hysteresis, ink, label)| Threshold { value, hysteresis, ink, label });
+    let thresholds = proptest::collection::vec(threshold, 0..3);
     let (traces, shades) = (proptest::collection::vec(trace, 0..4), proptest::collection::vec(shades, 0..4));
     ((text(), text(), limits()), traces, thresholds, shades).prop_map(|(named, traces, thresholds, shades)| {
         let (label, unit, limits) = named;

@@ -240,6 +240,41 @@ pub struct ChannelSettings {
     /// Stage 5, when on.
     #[serde(default, skip_serializing_if = "Option::is_none", deserialize_with = "sound")]
     pub watch: Option<Watch>,
+    /// Words for what it is on either side of its threshold: `sides = { below = "dry", above = "wet" }`.
+    #[serde(default, skip_serializing_if = "is_default", deserialize_with = "sound")]
+    pub sides: Sides,
+}
+
+/// Words for the two sides of a threshold; one that is empty has no word of a person's own.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Sides {
+    /// Below it, or low.
+    pub below: String,
+    /// Above it, or high.
+    pub above: String,
+}
+
+impl Sides {
+    /// As a person types them: `dry, wet`.
+    pub fn spelled(&self) -> String {
+        if *self == Sides::default() { String::new() } else { format!("{}, {}", self.below, self.above) }
+    }
+
+    /// Reads what a person typed; nothing takes the words away.
+    ///
+    /// # Errors
+    /// What is wrong with it, in a sentence.
+    pub fn parse(text: &str) -> Result<Sides, String> {
+        let words: Vec<&str> = text.split(',').map(str::trim).collect();
+        match words[..] {
+            [""] => Ok(Sides::default()),
+            [below, above] if words::is_plain(below) && words::is_plain(above) => {
+                Ok(Sides { below: below.into(), above: above.into() })
+            }
+            _ => Err("type two words, for below and above, as in dry, wet".into()),
+        }
+    }
 }
 
 impl ChannelSettings {
@@ -310,6 +345,14 @@ impl Check for Scale {
 impl Check for Vec<Filter> {
     fn check(&self) -> Option<String> {
         Filter::fault_of(self)
+    }
+}
+
+impl Check for Sides {
+    fn check(&self) -> Option<String> {
+        let sound = |word: &String| word.is_empty() || words::is_plain(word);
+        let is_sound = sound(&self.below) && sound(&self.above);
+        (!is_sound).then(|| "a word is 1 to 32 characters without commas".to_owned())
     }
 }
 

@@ -39,7 +39,7 @@ fn an_edit_makes_the_whole_history_anew_as_if_it_had_been_set_before() {
     let settings = ChannelSettings {
         scale: Scale::linear(12, 3.3, 0.1, 50.0, "mm"),
         smooth: vec![Median { window: Strength::Rows(9) }.into()],
-        watch: Some(Watch { threshold: 80.0, hysteresis: 1.0 }),
+        watch: Some(Watch { threshold: 80.0, hysteresis: 1.0, ..Watch::default() }),
         ..ChannelSettings::named("level")
     };
     let formula = |text: &str| Formula::new(text).ok();

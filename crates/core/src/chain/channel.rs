@@ -15,7 +15,7 @@ use crate::watch::{Watch, Watcher};
 use std::ops::Range;
 
 /// The threshold by which a digital channel's edges are counted.
-const LOGIC: Watch = Watch { threshold: 0.5, hysteresis: 0.0 };
+pub const LOGIC: Watch = Watch { threshold: 0.5, hysteresis: 0.0, hold: 0.0, lane: false };
 
 /// Before the first value.
 const NOWHERE: (f64, f64) = (f64::INFINITY, f64::NEG_INFINITY);
@@ -210,12 +210,12 @@ impl Channel {
 
     /// What is made behind the raw values. `reference` gives what the reference channel says in the row at a place among
     /// them.
-    pub(super) fn take(&mut self, values: &Values, reference: impl Fn(usize) -> f64) {
+    pub(super) fn take(&mut self, times: &[Stamp], values: &Values, reference: impl Fn(usize) -> f64) {
         self.scaled.extend(values.quantity());
         if let Some(series) = &mut self.smoothed {
             series.extend(values.smoothed());
         }
-        self.watcher.extend(values.smoothed());
+        self.watcher.extend(times, values.smoothed());
         if let Some(row) = values.raw.iter().rposition(|raw| !raw.is_nan()) {
             (self.last, self.reference) = (values.now(row), reference(row));
         }
@@ -227,12 +227,12 @@ impl Channel {
     }
 
     /// What its filters gave is this instead, from row `first` on.
-    pub(super) fn smooth_anew(&mut self, first: u64, smoothed: &[f64]) {
+    pub(super) fn smooth_anew(&mut self, first: u64, times: &[Stamp], smoothed: &[f64]) {
         let mut series = Series::starting_at(first);
         series.extend(smoothed);
         self.smoothed = Some(series);
         self.watcher = Watcher::new(self.settings.watch.unwrap_or(LOGIC), first);
-        self.watcher.extend(smoothed);
+        self.watcher.extend(times, smoothed);
         if let Some(last) = smoothed.iter().rfind(|value| !value.is_nan()) {
             self.last.smoothed = *last;
         }

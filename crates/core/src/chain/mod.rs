@@ -12,7 +12,7 @@ mod watching;
 
 pub use anew::Work;
 pub use apart::{Finder, Found};
-pub use channel::{Channel, ChannelValues};
+pub use channel::{Channel, ChannelValues, LOGIC};
 pub use counts::Counts;
 pub use watching::MOST_EVENTS;
 

@@ -104,6 +104,7 @@ pub fn fixed_point(settings: &ChannelSettings, interval: f64) -> Result<(String,
         let above = ((watch.threshold + half) * units).floor();
         let below = ((watch.threshold - half) * units).ceil();
         let [above, below] = [above, below].map(crate::scale::code_number);
+        out.extend(super::hold_remark(watch));
         out.push(format!("state = value > {above} ? 1 : (value < {below} ? 0 : (row == 0 ? 0 : state))"));
     }
     Ok((out.join("\n") + "\n", units))

@@ -17,7 +17,7 @@ fn raw(rows: usize) -> Vec<f64> {
 fn settings(smooth: Vec<Filter>) -> ChannelSettings {
     let mut scale = Scale::linear(12, 3.3, 0.4, 62.5, "mm");
     scale.steps.push(Step::of_kind("decimals").unwrap());
-    let watch = Some(Watch { threshold: 60.0, hysteresis: 4.0 });
+    let watch = Some(Watch { threshold: 60.0, hysteresis: 4.0, ..Watch::default() });
     ChannelSettings { scale, smooth, watch, ..ChannelSettings::named("gauge") }
 }
 

@@ -21,6 +21,7 @@ use crate::digits::{duration, short, with_unit};
 use crate::part::Listed;
 use crate::scale::{Reference, Step, code_number};
 use crate::smooth::Filter;
+use crate::watch::Watch;
 
 /// So many delays behind a difference a filter has forgotten it to twelve digits or so.
 const FORGOTTEN: f64 = 30.0;
@@ -96,9 +97,16 @@ pub fn floating_point(settings: &ChannelSettings, interval: f64) -> Result<Strin
         let [above, below] = [watch.threshold + half, watch.threshold - half].map(code_number);
         let band = with_unit(short(watch.hysteresis, 6), &plain(unit));
         out.push(format!("# threshold {}, hysteresis {band}", with_unit(short(watch.threshold, 6), &plain(unit))));
+        out.extend(hold_remark(watch));
         out.push(format!("state = {RESULT} > {above} ? 1 : ({RESULT} < {below} ? 0 : (row == 0 ? 0 : state))"));
     }
     Ok(out.join("\n") + "\n")
+}
+
+/// What a listing leaves out of a threshold.
+fn hold_remark(watch: Watch) -> Option<String> {
+    let hold = crate::digits::duration(watch.hold);
+    (watch.hold > 0.0).then(|| format!("# the hold time of {hold} is not part of this listing"))
 }
 
 /// A text of others as it may stand in a remark.

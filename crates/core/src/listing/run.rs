@@ -4,7 +4,7 @@ use crate::Stamp;
 use crate::bench::ChannelSettings;
 use crate::formula::Program;
 use crate::smooth::Smoother;
-use crate::watch::{Side, Watcher};
+use crate::watch::{Side, Watch, Watcher};
 use std::collections::{HashMap, VecDeque};
 
 /// The longest window.
@@ -205,14 +205,14 @@ impl Checked {
         let skipped = super::unlike_at_first(settings, interval);
         let scaler = settings.scale.scaler();
         let mut smoother = Smoother::new(&settings.smooth);
-        let mut watcher = settings.watch.map(|watch| Watcher::new(watch, 0));
+        let mut watcher = settings.watch.map(|watch| Watcher::new(Watch { hold: 0.0, ..watch }, 0));
         let mut checked = Checked { rows: 0, largest: 0.0, span: 0.0, size: 0.0, states: 0 };
         let (mut least, mut most) = (f64::INFINITY, f64::NEG_INFINITY);
         for (row, raw) in raw.iter().filter(|raw| raw.is_finite()).enumerate() {
             let quantity = scaler.quantity(*raw, f64::NAN);
             let value = smoother.push(Stamp::default().plus(row as f64 * interval), quantity);
             if let Some(watcher) = &mut watcher {
-                watcher.extend(&[value]);
+                watcher.extend(&[Stamp::default()], &[value]);
             }
             listing.run(*raw);
             let told = listing.value(super::RESULT) / scale;

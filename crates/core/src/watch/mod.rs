@@ -4,12 +4,13 @@
 pub mod condition;
 pub mod timing;
 
+use crate::Stamp;
 use crate::scale::Scale;
 use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
 
 /// A channel's threshold, in the quantity's unit.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Watch {
     /// The level that is watched.
@@ -18,7 +19,21 @@ pub struct Watch {
     /// fall below `threshold - hysteresis / 2` to be below. At least 0.
     #[serde(default)]
     pub hysteresis: f64,
+    /// So long the channel must stay on the other side before that counts, in seconds; 0 or more. What stays shorter is a
+    /// bounce; the edge is the row since which it stays.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub hold: f64,
+    /// The channel has a lane of its own beside its trace, high above the threshold.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub lane: bool,
 }
+
+fn is_zero(value: &f64) -> bool {
+    *value == 0.0
+}
+
+/// The longest time to stay, in seconds.
+pub const LONGEST_HOLD: f64 = 3600.0;
 
 impl Watch {
     /// What is wrong with the settings, if something is.
@@ -26,7 +41,10 @@ impl Watch {
         if !self.threshold.is_finite() {
             return Some("threshold must be a finite number");
         }
-        (!(self.hysteresis.is_finite() && self.hysteresis >= 0.0)).then_some("hysteresis must be 0 or more")
+        if !(self.hysteresis.is_finite() && self.hysteresis >= 0.0) {
+            return Some("hysteresis must be 0 or more");
+        }
+        (!(0.0..=LONGEST_HOLD).contains(&self.hold)).then_some("hold must be 0 to 3600 s")
     }
 }
 
@@ -62,10 +80,10 @@ impl Watch {
         let half = self.hysteresis / 2.0;
         let width = || Some(there(self.threshold + half)? - there(self.threshold - half)?);
         match (there(self.threshold), width()) {
-            (Some(threshold), _) if self.hysteresis == 0.0 => Carried::Moved(Watch { threshold, hysteresis: 0.0 }),
+            (Some(threshold), _) if self.hysteresis == 0.0 => Carried::Moved(Watch { threshold, ..*self }),
             (Some(threshold), Some(width)) => {
                 let hysteresis = format!("{:.8e}", width.abs()).parse().unwrap_or(width.abs());
-                Carried::Moved(Watch { threshold, hysteresis })
+                Carried::Moved(Watch { threshold, hysteresis, ..*self })
             }
             _ => Carried::Lost,
         }
@@ -96,6 +114,18 @@ pub struct Watcher {
     decided: Option<u64>,
     /// The rows of the crossings that are kept, each twice its number, and one more where it rose.
     edges: VecDeque<u64>,
+    /// The side that it may be going to, since which row and when.
+    pending: Option<(u64, Stamp)>,
+    bounces: Bounces,
+}
+
+/// What a hold time took away.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Bounces {
+    /// Stays that were too short to count.
+    pub count: u64,
+    /// The longest of them, in seconds.
+    pub longest: f64,
 }
 
 /// What a watcher saw up to some row.
@@ -112,11 +142,24 @@ pub struct WatchState {
 impl Watcher {
     /// A watcher that has seen nothing; the first row that it takes has the number `first`.
     pub fn new(settings: Watch, first: u64) -> Self {
-        Watcher { settings, state: WatchState::default(), next: first, decided: None, edges: VecDeque::new() }
+        Watcher {
+            settings,
+            state: WatchState::default(),
+            next: first,
+            decided: None,
+            edges: VecDeque::new(),
+            pending: None,
+            bounces: Bounces::default(),
+        }
     }
 
-    /// Takes the readings of the next rows. A gap (NaN) changes nothing.
-    pub fn extend(&mut self, values: &[f64]) {
+    /// What its hold time has taken away so far.
+    pub fn bounces(&self) -> Bounces {
+        self.bounces
+    }
+
+    /// Takes the readings of the next rows, with their times. A gap (NaN) changes nothing.
+    pub fn extend(&mut self, times: &[Stamp], values: &[f64]) {
         let half = self.settings.hysteresis / 2.0;
         let (above, below) = (self.settings.threshold + half, self.settings.threshold - half);
         let first = self.next;
@@ -127,8 +170,11 @@ impl Watcher {
             Side::Below => values.iter().fold(true, |stays, value| stays & (*value <= above)),
             Side::Unknown => false,
         };
-        if stays {
+        if stays && self.pending.is_none() {
             return;
+        }
+        if self.settings.hold > 0.0 {
+            return self.extend_held(first, times, values, above, below);
         }
         for (value, row) in values.iter().zip(first..) {
             let side = match () {
@@ -149,6 +195,59 @@ impl Watcher {
         }
     }
 
+    /// The same where the other side must be held. Where it begins counts at once.
+    fn extend_held(&mut self, first: u64, times: &[Stamp], values: &[f64], above: f64, below: f64) {
+        for ((value, at), row) in values.iter().zip(times).zip(first..) {
+            let side = match () {
+                () if *value > above => Side::Above,
+                () if *value < below => Side::Below,
+                // Within the dead band it is where it was last.
+                () => match (self.pending, self.state.side) {
+                    _ if value.is_nan() => continue,
+                    (None, side) => side,
+                    (Some(_), Side::Above) => Side::Below,
+                    (Some(_), _) => Side::Above,
+                },
+            };
+            if side == Side::Unknown {
+                continue;
+            }
+            if self.state.side == Side::Unknown {
+                (self.state.side, self.decided) = (side, Some(row));
+                continue;
+            }
+            match self.pending {
+                None if side == self.state.side => {}
+                None => self.pending = Some((row, *at)),
+                Some((_, since)) if side == self.state.side => {
+                    self.bounces.count += 1;
+                    self.bounces.longest = self.bounces.longest.max(at.seconds_since(since));
+                    self.pending = None;
+                }
+                Some(_) => {}
+            }
+            let has_held = |(_, since): &(u64, Stamp)| *at >= since.plus(self.settings.hold);
+            if let Some((from, _)) = self.pending.take_if(|pending| has_held(pending)) {
+                self.state.side = side;
+                match side {
+                    Side::Above => self.state.rises += 1,
+                    _ => self.state.falls += 1,
+                }
+                self.edges.push_back(from << 1 | u64::from(side == Side::Above));
+            }
+        }
+    }
+
+    /// The crossings of the rows that are kept: the row of each, and whether it rose.
+    pub fn edges(&self) -> impl DoubleEndedIterator<Item = (u64, bool)> + ExactSizeIterator + '_ {
+        self.edges.iter().map(|edge| (edge >> 1, edge & 1 == 1))
+    }
+
+    /// How many of the crossings that are kept lie before row `row`.
+    pub fn edges_before(&self, row: u64) -> usize {
+        self.edges.partition_point(|edge| edge >> 1 < row)
+    }
+
     /// Rows before `first` are not kept any more; their crossings count all the same.
     pub(crate) fn forget_before(&mut self, first: u64) {
         while self.edges.front().is_some_and(|edge| *edge >> 1 < first) {
@@ -166,19 +265,26 @@ impl Watcher {
         if self.decided.is_none_or(|decided| row < decided) {
             return WatchState::default();
         }
-        let seen = self.edges.partition_point(|edge| edge >> 1 <= row);
-        let later = self.edges.range(seen..);
+        let later = self.edges.range(self.edges_before(row + 1)..);
         let rises = later.clone().filter(|edge| **edge & 1 == 1).count() as u64;
         let falls = later.len() as u64 - rises;
+        WatchState { side: self.side_at(row), rises: self.state.rises - rises, falls: self.state.falls - falls }
+    }
+
+    /// The side behind row `row`, which must be one that is kept.
+    pub fn side_at(&self, row: u64) -> Side {
+        if self.decided.is_none_or(|decided| row < decided) {
+            return Side::Unknown;
+        }
+        let seen = self.edges_before(row + 1);
         // Where nothing before is known, the next crossing tells from where it came.
-        let side = match (seen.checked_sub(1).and_then(|last| self.edges.get(last)), self.edges.get(seen)) {
+        match (seen.checked_sub(1).and_then(|last| self.edges.get(last)), self.edges.get(seen)) {
             (Some(edge), _) if edge & 1 == 1 => Side::Above,
             (Some(_), _) => Side::Below,
             (None, Some(edge)) if edge & 1 == 1 => Side::Below,
             (None, Some(_)) => Side::Above,
             (None, None) => self.state.side,
-        };
-        WatchState { side, rises: self.state.rises - rises, falls: self.state.falls - falls }
+        }
     }
 }
 
@@ -188,10 +294,10 @@ mod tests {
 
     #[test]
     fn hysteresis_keeps_noise_from_counting() {
-        let mut watcher = Watcher::new(Watch { threshold: 100.0, hysteresis: 4.0 }, 7);
+        let mut watcher = Watcher::new(Watch { threshold: 100.0, hysteresis: 4.0, ..Watch::default() }, 7);
         let mut seen = Vec::new();
         for value in [101.0, 99.0, 97.9, 101.9, 102.1, 99.0, f64::NAN, 98.1, 97.9, 102.0, 103.0] {
-            watcher.extend(&[value]);
+            watcher.extend(&[Stamp(0)], &[value]);
             seen.push(watcher.now());
         }
         let sides: Vec<Side> = seen.iter().map(|state| state.side).collect();
@@ -204,6 +310,23 @@ mod tests {
             for row in first..18 {
                 assert_eq!(watcher.at(row), seen[row as usize - 7], "row {row}, kept from {first}");
             }
+        }
+    }
+
+    #[test]
+    fn what_is_not_held_is_a_bounce_and_an_edge_is_where_the_stay_begins() {
+        // A contact at 1 ms a row: it closes with three bounces, is touched for 3 ms, and opens without any.
+        let text = "00000 1 00 1111 0 111111111111111 000 111111111111 0000000000000000";
+        let bits: Vec<f64> = text.chars().filter_map(|c| c.to_digit(2)).map(f64::from).collect();
+        let times: Vec<Stamp> = (0..bits.len() as i64).map(|row| Stamp(row * 1_000_000)).collect();
+        let settings = Watch { threshold: 0.5, hold: 0.005, ..Watch::default() };
+        for cut in [1, 3, 100] {
+            let mut watcher = Watcher::new(settings, 0);
+            times.chunks(cut).zip(bits.chunks(cut)).for_each(|(times, bits)| watcher.extend(times, bits));
+            assert_eq!(watcher.edges().collect::<Vec<_>>(), [(13, true), (43, false)]);
+            assert_eq!((watcher.now().rises, watcher.now().falls, watcher.now().side), (1, 1, Side::Below));
+            assert_eq!(watcher.bounces(), Bounces { count: 3, longest: 0.004 });
+            assert_eq!((watcher.at(12).side, watcher.at(13).side), (Side::Below, Side::Above));
         }
     }
 }

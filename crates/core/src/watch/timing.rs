@@ -2,8 +2,8 @@
 
 use super::Watcher;
 use crate::Stamp;
-use crate::store::Store;
-use std::ops::RangeInclusive;
+use crate::store::{Series, Store};
+use std::ops::{Range, RangeInclusive};
 
 /// The edges that are looked at, the last ones.
 pub const MOST_EDGES: usize = 10_000;
@@ -97,6 +97,52 @@ impl Timing {
         });
         timing
     }
+}
+
+/// How long a channel had a code.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct TimeInCode {
+    /// The code.
+    pub code: f64,
+    /// All together, in seconds: from each row with it to the next one, breaks and gaps left out.
+    pub seconds: f64,
+    /// How often it began.
+    pub times: u64,
+}
+
+/// The most codes that are told apart.
+pub const MOST_CODES: usize = 64;
+
+/// How long a channel had each code in `rows`, the longest first; `None` with more than [`MOST_CODES`] of them.
+pub fn time_in_codes(series: &Series, store: &Store, rows: Range<u64>) -> Option<Vec<TimeInCode>> {
+    let mut codes: Vec<TimeInCode> = Vec::new();
+    let mut before: Option<(f64, Stamp)> = None;
+    for row in rows {
+        let Some((value, at)) = series.get(row).zip(store.time(row)) else { continue };
+        if store.breaks_before(row) || value.is_nan() {
+            before = None;
+        }
+        if value.is_nan() {
+            continue;
+        }
+        let place = |codes: &mut Vec<TimeInCode>, code: f64| {
+            codes.iter().position(|known| known.code == code).or_else(|| {
+                codes.push(TimeInCode { code, seconds: 0.0, times: 0 });
+                Some(codes.len() - 1).filter(|at| *at < MOST_CODES)
+            })
+        };
+        if let Some((last, since)) = before {
+            let at_place = place(&mut codes, last)?;
+            codes[at_place].seconds += at.seconds_since(since);
+        }
+        if before.is_none_or(|(last, _)| last != value) {
+            let at_place = place(&mut codes, value)?;
+            codes[at_place].times += 1;
+        }
+        before = Some((value, at));
+    }
+    codes.sort_by(|a, b| b.seconds.total_cmp(&a.seconds));
+    Some(codes)
 }
 
 #[cfg(test)]

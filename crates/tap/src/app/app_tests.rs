@@ -467,13 +467,24 @@ fn the_mouse_chooses_channels_opens_stages_and_zooms() {
     assert_eq!(app.session.axis.span, 10.0);
     // A drag to the right looks back, by as much as it is long.
     let before = app.session.end();
-    mouse(&mut app, down, 40, 10);
-    mouse(&mut app, MouseEventKind::Drag(MouseButton::Left), 50, 10);
-    mouse(&mut app, MouseEventKind::Up(MouseButton::Left), 50, 10);
+    mouse(&mut app, down, 40, 14);
+    mouse(&mut app, MouseEventKind::Drag(MouseButton::Left), 50, 14);
+    mouse(&mut app, MouseEventKind::Up(MouseButton::Left), 50, 14);
     let back = before.seconds_since(app.session.end());
     assert!(app.session.is_held() && (0.5..3.0).contains(&back), "{back}");
     mouse(&mut app, MouseEventKind::Drag(MouseButton::Left), 20, 10);
     assert_eq!(before.seconds_since(app.session.end()), back, "the button is up");
+    // The line of a threshold is dragged to another value, which is undone as one change.
+    let threshold = |app: &App| app.session.channel_at(ChannelId { source: 0, channel: 1 }).wished().watch.unwrap().threshold;
+    assert_eq!(threshold(&app), 115.0);
+    mouse(&mut app, down, 40, 10);
+    for row in [11, 12, 8] {
+        mouse(&mut app, MouseEventKind::Drag(MouseButton::Left), 40, row);
+    }
+    mouse(&mut app, MouseEventKind::Up(MouseButton::Left), 40, 8);
+    assert!((118.0..=140.0).contains(&threshold(&app)), "{}", threshold(&app));
+    press(&mut app, KeyCode::Char('u'));
+    assert_eq!(threshold(&app), 115.0);
 }
 
 #[test]

@@ -66,6 +66,8 @@ pub(crate) struct App {
     hints: Option<hints::Hints>,
     /// Where the mouse was pressed on the chart, and the right edge then.
     drag: Option<(u16, Stamp)>,
+    /// The line on the chart that the mouse moves, with its channel.
+    moved_line: Option<(crate::session::ChannelId, crate::session::WatchedLine)>,
     /// The levels of the selected channel that were told with a bell: its number, and theirs.
     rung: (crate::session::ChannelId, u64),
 }
@@ -81,6 +83,7 @@ impl App {
             overlays: Vec::new(),
             hints: None,
             drag: None,
+            moved_line: None,
             rung: Default::default(),
         }
     }

@@ -2,9 +2,12 @@
 
 use super::{App, Overlay};
 use crate::rooms::list::Picked;
-use crate::rooms::{Effect, RoomId};
+use crate::rooms::{Effect, RoomId, chart};
 use crate::screen::{Hit, hit};
 use crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
+
+/// What the mouse moves, among what is nudged.
+const MOUSE: usize = 99;
 
 /// Lines that a turn of the wheel moves.
 const LINES: i32 = 3;
@@ -45,6 +48,12 @@ impl App {
             }
             (MouseEventKind::Down(MouseButton::Left), Some(Hit::Channel(id))) => self.session.select(id),
             (MouseEventKind::Down(MouseButton::Left), Some(Hit::Chart(_, channel))) => {
+                let area = crate::screen::chart_area(self);
+                self.moved_line = area.and_then(|area| chart::line_at(&self.session, area, row));
+                if let Some((id, _)) = self.moved_line {
+                    self.session.select(id);
+                    return Vec::new();
+                }
                 self.drag = Some((column, self.session.end()));
                 if let Some(id) = channel {
                     self.session.select(id);
@@ -56,11 +65,27 @@ impl App {
             (MouseEventKind::Down(MouseButton::Left), Some(Hit::Room(id, area) | Hit::View(id, area))) => {
                 return self.rooms.get_mut(id).click((column, row), area, &mut self.session);
             }
+            (MouseEventKind::Drag(MouseButton::Left), _) if self.moved_line.is_some() => self.move_line(row),
             (MouseEventKind::Drag(MouseButton::Left), _) => self.drag_to(column),
-            (MouseEventKind::Up(_), _) => self.drag = None,
+            (MouseEventKind::Up(_), _) => (self.drag, self.moved_line) = (None, None),
             _ => {}
         }
         Vec::new()
+    }
+
+    /// The line of a threshold follows the mouse.
+    fn move_line(&mut self, row: u16) {
+        let area = crate::screen::chart_area(self);
+        let Some(((id, line), area)) = self.moved_line.clone().zip(area) else { return };
+        let Some(to) = chart::value_at(&self.session, area, id, row).filter(|to| *to != line.value) else { return };
+        self.session.is_nudge((MOUSE, 0));
+        self.session.move_line(id, &line, to);
+        self.moved_line = self
+            .session
+            .lines_of(id)
+            .into_iter()
+            .find(|moved| moved.of == line.of && moved.value == to)
+            .map(|line| (id, line));
     }
 
     /// The chart follows the mouse.

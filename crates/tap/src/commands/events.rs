@@ -63,7 +63,9 @@ fn named(table: &[u8], name: Option<&String>, is_first: bool) -> Vec<u8> {
 fn decoder(settings: &SourceSettings, name: &str, start: Stamp) -> anyhow::Result<Decoder> {
     if settings.condition.is_empty() {
         let of = if name.is_empty() { String::new() } else { format!(" for {name}") };
-        bail!("no condition is set{of}: add [[source.condition]] to a bench (panel 5, c) and give it with --bench FILE");
+        bail!(
+            "no condition is set{of}: add [[source.condition]] to a bench (panel 5, c) and give it with --bench FILE"
+        );
     }
     Ok(Decoder::new(&Bench::of(settings.clone()), start))
 }

@@ -2,11 +2,12 @@
 
 pub(crate) mod analysis;
 
+use crate::screen::text::set_in;
 use crate::session::{AnalogLane, ChannelId, Session, Source};
 use amber_core::Stamp;
 use amber_core::tail::visible;
-use amber_core::window::{Columns, Grid, Logic, Motion, Span};
-use amber_plot::{Figure, FigureMark, Lane, LogicLane, Trace};
+use amber_core::window::{Columns, Grid, Logic, LogicSpan, Motion, Span};
+use amber_plot::{Figure, FigureMark, Lane, LogicLane, Threshold, Trace};
 use anyhow::bail;
 use std::fs::OpenOptions;
 use std::io::Write;
@@ -58,14 +59,23 @@ pub(crate) fn of(session: &Session) -> Figure {
         thresholds: lane
             .channels
             .iter()
-            .filter_map(|index| Some((session.channel_at(*index).settings().watch?.threshold, session.ink(*index))))
+            .flat_map(|index| session.lines_of(*index).into_iter().map(move |line| (*index, line)))
+            .map(|(index, line)| {
+                let name = line.name.map(|name| format!("{name} ")).unwrap_or_default();
+                let value = set_in(session.channel_at(index), line.value);
+                let label = visible(format!("{} {name}{value}", session.letter(index)).as_bytes());
+                Threshold { value: line.value, hysteresis: line.hysteresis, ink: session.ink(index), label }
+            })
             .collect(),
     };
     let logic = |index: &ChannelId| LogicLane {
         letter: session.letter(*index),
         name: visible(session.title(*index).as_bytes()),
         ink: session.ink(*index),
-        levels: levels(&grid(*index).logic(session.channel_at(*index).scaled()), |place| seconds(place) - width / 2.0),
+        levels: levels(
+            &grid(*index).logic(session.channel_at(*index).output(), session.channel_at(*index).watcher()),
+            |place| seconds(place) - width / 2.0,
+        ),
     };
     let marks = session.marks.iter().map(|mark| FigureMark {
         number: mark.number,
@@ -117,15 +127,18 @@ fn runs(spans: &[Span], seconds: impl Fn(usize) -> f64) -> Vec<Vec<(f64, f64)>> 
     out
 }
 
-fn levels(logic: &[Logic], begin: impl Fn(usize) -> f64) -> Vec<(f64, f64, bool)> {
+fn levels(logic: &[LogicSpan], begin: impl Fn(usize) -> f64) -> Vec<(f64, f64, bool)> {
     let mut out: Vec<(f64, f64, bool)> = Vec::new();
     for (place, level) in logic.iter().enumerate() {
         let (from, to) = (begin(place), begin(place) + (begin(1) - begin(0)));
-        let parts: &[bool] = match level {
+        let before = out.last().is_some_and(|(_, _, high)| *high);
+        let parts: &[bool] = match level.logic {
             Logic::None => continue,
             Logic::Low => &[false],
             Logic::High => &[true],
-            Logic::Both => &[true, false],
+            // An odd number of edges ends on the other side.
+            Logic::Both if level.edges % 2 == 1 => &[before, !before],
+            Logic::Both => &[before, !before, before],
         };
         let share = (to - from) / parts.len() as f64;
         for (high, part) in parts.iter().zip(0..) {

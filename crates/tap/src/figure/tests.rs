@@ -61,7 +61,9 @@ fn a_figure_has_the_lanes_of_the_screen() {
     assert_eq!(figure.lanes.iter().map(|lane| lane.label.as_str()).collect::<Vec<_>>(), ["mm", "kPa"]);
     let names = |lane: &Lane| lane.traces.iter().map(|t| format!("{} {}", t.letter, t.name)).collect::<Vec<_>>();
     assert_eq!(names(&figure.lanes[0]), ["A a", "B b"]);
-    assert_eq!(figure.lanes[0].thresholds, [(60.0, 0)]);
+    let threshold = &figure.lanes[0].thresholds[0];
+    assert_eq!((threshold.value, threshold.hysteresis, threshold.ink), (60.0, 0.0, 0));
+    assert!(threshold.label.contains("60"), "{threshold:?}");
     assert!(!figure.lanes[0].traces[0].pale.is_empty() && figure.lanes[0].traces[1].pale.is_empty());
     for lane in &figure.lanes {
         let (low, high) = lane.limits;

@@ -159,7 +159,7 @@ fn smooth(session: &Session, channel: &Channel, form: &NumberFormat, room: u16) 
 fn watch(session: &Session, channel: &Channel, room: u16) -> (String, String) {
     let watcher = session.snapshot.of(session.selected).watch;
     let rises = counted(watcher.rises, "rising edge");
-    let now = side(watcher.side, channel.kind());
+    let now = side(channel, watcher.side);
     let few = format!("{now}, {} ↑", grouped(watcher.rises));
     match channel.settings().watch {
         Some(watch) => (
@@ -175,8 +175,24 @@ fn watch(session: &Session, channel: &Channel, room: u16) -> (String, String) {
         None if channel.kind() == Kind::Digital => {
             ("high or low".into(), fitting(room, [format!("{now}, {rises}"), few, now.into()]))
         }
-        None => ("off".into(), "–".into()),
+        None => conditions(session, room),
     }
+}
+
+/// What is watched for, where the channel has no threshold of its own: which conditions are true.
+fn conditions(session: &Session, room: u16) -> (String, String) {
+    let all = session.conditions();
+    if all.is_empty() {
+        return ("off".into(), "–".into());
+    }
+    let moment = session.viewport.end;
+    let events = session.chain().events().iter();
+    let on = events.filter(|event| event.at <= moment && event.ended.is_none_or(|ended| ended > moment));
+    let mut names: Vec<&str> = on.filter_map(|event| all.get(event.condition)).map(|own| own.name.as_str()).collect();
+    names.dedup();
+    let now = if names.is_empty() { "none is true".to_owned() } else { names.join(", ") };
+    let few = format!("{} true", names.len());
+    (counted(all.len() as u64, "condition"), fitting(room, [now, few]))
 }
 
 fn keep(session: &Session, room: u16) -> (String, String) {

@@ -114,16 +114,23 @@ pub(crate) fn set_in(channel: &Channel, value: f64) -> String {
 
 /// On which side of its threshold a channel is, and that threshold where it has one: `above 1.2 V`, `high`.
 pub(crate) fn state(channel: &Channel, watched: Side) -> String {
-    let side = side(watched, channel.kind());
-    channel.settings().watch.map_or(side.into(), |watch| format!("{side} {}", set_in(channel, watch.threshold)))
+    let word = side(channel, watched);
+    let sides = &channel.settings().sides;
+    // A word of a person's own says it without the number.
+    let is_own = word == sides.above || word == sides.below;
+    let watch = channel.settings().watch.filter(|_| !is_own);
+    watch.map_or(word.into(), |watch| format!("{word} {}", set_in(channel, watch.threshold)))
 }
 
 /// On which side of its threshold a channel is, in a word.
-pub(crate) fn side(side: Side, kind: Kind) -> &'static str {
-    match (side, kind) {
+pub(crate) fn side(channel: &Channel, side: Side) -> &str {
+    let sides = &channel.settings().sides;
+    match (side, channel.kind()) {
         (Side::Unknown, _) => "not yet known",
-        (Side::Above, Kind::Digital) => "high",
-        (Side::Below, Kind::Digital) => "low",
+        (Side::Above, _) if !sides.above.is_empty() => &sides.above,
+        (Side::Below, _) if !sides.below.is_empty() => &sides.below,
+        (Side::Above, Kind::Digital) => channel.word(1.0).unwrap_or("high"),
+        (Side::Below, Kind::Digital) => channel.word(0.0).unwrap_or("low"),
         (Side::Above, _) => "above",
         (Side::Below, _) => "below",
     }

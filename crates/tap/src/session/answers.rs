@@ -88,7 +88,8 @@ impl Session {
         let mut requests = Vec::new();
         for place in 0..self.watched.len() {
             let is_live = matches!(self.watched[place].source, Source::Live { .. });
-            if is_live && !self.chain_at(place).timer().is_text_time() && !self.chain_at(place).conditions().is_empty() {
+            if is_live && !self.chain_at(place).timer().is_text_time() && !self.chain_at(place).conditions().is_empty()
+            {
                 self.watched[place].chain.tick(now);
                 requests.extend(self.answer(place));
             }
@@ -120,14 +121,7 @@ impl Session {
         requests
     }
 
-    fn give(
-        &mut self,
-        place: usize,
-        condition: &Condition,
-        at: usize,
-        answer: &Answer,
-        event: &Event,
-    ) -> Vec<Request> {
+    fn give(&mut self, place: usize, condition: &Condition, at: usize, answer: &Answer, event: &Event) -> Vec<Request> {
         let name = &condition.name;
         match answer {
             Answer::Bell(_) => return vec![Request::Bell],
@@ -141,7 +135,8 @@ impl Session {
                 }
             }
             Answer::Mark(mark) if self.taking.runs() => {
-                let note = if mark.note.is_empty() { Ok(name.clone()) } else { self.filled(place, name, &mark.note, event) };
+                let note =
+                    if mark.note.is_empty() { Ok(name.clone()) } else { self.filled(place, name, &mark.note, event) };
                 match note {
                     Ok(note) => return vec![Request::Mark { at: event.at, note }],
                     Err(wrong) => self.say(format!("{name}: no mark, {wrong}"), true),

@@ -27,7 +27,73 @@ pub(crate) struct Lanes {
     pub(crate) digital: Vec<ChannelId>,
 }
 
+/// A value that is watched, as a line on the chart.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct WatchedLine {
+    pub(crate) value: f64,
+    /// The width of the dead band around it.
+    pub(crate) hysteresis: f64,
+    /// The condition that it is of; none for the channel's own threshold.
+    pub(crate) name: Option<String>,
+    pub(crate) of: LineOf,
+}
+
+/// What a line is of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum LineOf {
+    /// The channel's own threshold.
+    Threshold,
+    /// A condition, by its place, and one of its tests.
+    Test(usize, usize),
+}
+
 impl Session {
+    /// The lines of channel `id`: its threshold, and those of the conditions that test it.
+    pub(crate) fn lines_of(&self, id: ChannelId) -> Vec<WatchedLine> {
+        let (chain, channel) = (self.chain_at(id.source), self.channel_at(id));
+        let own = channel.settings().watch.map(|watch| WatchedLine {
+            value: watch.threshold,
+            hysteresis: watch.hysteresis,
+            name: None,
+            of: LineOf::Threshold,
+        });
+        let conditions = chain.settings().condition.iter().enumerate().filter(|(_, own)| !own.bypassed);
+        let tests = conditions
+            .flat_map(|(at, own)| own.test.iter().enumerate().map(move |(place, test)| (at, own, place, test)));
+        let tests = tests.filter(|(_, _, _, test)| test.of() == channel.name() || test.of() == channel.title());
+        let lines = tests.flat_map(|(at, condition, place, test)| {
+            test.lines().into_iter().map(move |line| WatchedLine {
+                value: line.value,
+                hysteresis: line.hysteresis,
+                name: Some(condition.name.clone()),
+                of: LineOf::Test(at, place),
+            })
+        });
+        own.into_iter().chain(lines).collect()
+    }
+
+    /// Moves a line of channel `id` from one value to another.
+    pub(crate) fn move_line(&mut self, id: ChannelId, line: &WatchedLine, to: f64) {
+        match line.of {
+            LineOf::Threshold => {
+                self.with_channel(id, |channel| {
+                    if let Some(watch) = &mut channel.watch {
+                        watch.threshold = to;
+                    }
+                });
+            }
+            LineOf::Test(at, place) if id.source == self.place() => {
+                let mut conditions = self.conditions().clone();
+                if let Some(test) = conditions.get_mut(at).and_then(|own| own.test.get_mut(place)) {
+                    test.move_line(line.value, to);
+                }
+                // What contradicts itself, such as ends that changed places, stays as it was.
+                let _ = self.take_conditions(conditions);
+            }
+            LineOf::Test(..) => {}
+        }
+    }
+
     /// The lanes as they are to be drawn.
     pub(crate) fn lanes(&self) -> Lanes {
         let mut lanes = Lanes::default();
@@ -37,6 +103,9 @@ impl Session {
                 _ if channel.settings().hidden => {}
                 Kind::Digital | Kind::Code => lanes.digital.push(index),
                 Kind::Analog | Kind::Auto => {
+                    if channel.settings().watch.is_some_and(|watch| watch.lane) {
+                        lanes.digital.push(index);
+                    }
                     let unit = channel.settings().scale.unit();
                     match lanes.analog.iter_mut().find(|lane| lane.unit == unit) {
                         Some(lane) => lane.channels.push(index),

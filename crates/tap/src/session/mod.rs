@@ -23,7 +23,7 @@ mod zero;
 
 pub(crate) use blocks::{Blocks, SHARES};
 pub(crate) use channels::in_a_circle;
-pub(crate) use lanes::{AnalogLane, Lanes};
+pub(crate) use lanes::{AnalogLane, Lanes, WatchedLine};
 pub(crate) use loading::chain_of;
 pub(crate) use request::{LinkOrder, Request};
 pub(crate) use snapshot::{ChannelSnapshot, Snapshot};

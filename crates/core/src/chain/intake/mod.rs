@@ -251,7 +251,7 @@ impl RowSink for Intake {
             if self.finds_levels {
                 channel.find_levels(first, rows.times, &values.raw);
             }
-            channel.take(values, |row| source.map_or(f64::NAN, |at| all[at].quantity()[row]));
+            channel.take(rows.times, values, |row| source.map_or(f64::NAN, |at| all[at].quantity()[row]));
             if deriver.is_as_it_came(index) {
                 channel.share(&self.store, index);
             }

@@ -135,7 +135,7 @@ impl Intake {
                         channel.find_levels(part.start, &times, &values[*at].raw);
                     }
                 }
-                channel.take(&values[*at], reference);
+                channel.take(&times, &values[*at], reference);
                 if !fresh.is_computed(*at) && fresh.is_as_it_came(*at) {
                     channel.share(&intake.store, *at);
                 }
@@ -152,7 +152,7 @@ impl Intake {
                 ticket.done(*begin as u64, forward.len() as u64)?;
                 go_back(&self.channels[last].settings().smooth, &all_times[*begin..end], &mut forward[*begin..end]);
             }
-            self.channels[last].smooth_anew(self.store.rows().start, &forward);
+            self.channels[last].smooth_anew(self.store.rows().start, &all_times, &forward);
         }
         Ok(())
     }

@@ -126,7 +126,8 @@ impl Part for Snap {
                         answer.rows = Some(crate::part::along(&crate::block::SIZES, rows, by));
                     }
                     Length::Seconds(seconds) => {
-                        answer.seconds = Some(crate::part::along(&[0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0], seconds, by));
+                        answer.seconds =
+                            Some(crate::part::along(&[0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0], seconds, by));
                     }
                 },
                 fault: |answer| match answer.length() {
@@ -260,7 +261,10 @@ mod tests {
     fn values_are_filled_in() {
         let value = |name: &str| (name == "sump").then(|| "3012".to_owned());
         let ok = |text: &str| fill(text, value).unwrap();
-        assert_eq!([ok("pump on"), ok("at { sump } of {sump}"), ok("{{sump}} }}")], ["pump on", "at 3012 of 3012", "{sump} }"]);
+        assert_eq!(
+            [ok("pump on"), ok("at { sump } of {sump}"), ok("{{sump}} }}")],
+            ["pump on", "at 3012 of 3012", "{sump} }"]
+        );
         assert!(["{bed}", "{sump", "sump}", "{"].iter().all(|text| fill(text, value).is_err()));
     }
 

@@ -152,7 +152,8 @@ impl Condition {
 
     /// In words, with the unit that `unit` gives for a channel: `sump above 3000 counts and not … for 2 s`.
     pub fn in_words(&self, unit: impl Fn(&str) -> String) -> String {
-        let tests: Vec<String> = self.test.iter().filter(|test| !test.is_bypassed()).map(|test| test.in_words(&unit)).collect();
+        let tests: Vec<String> =
+            self.test.iter().filter(|test| !test.is_bypassed()).map(|test| test.in_words(&unit)).collect();
         let joined = match (self.join, tests.len()) {
             (_, 0) => return "no tests yet".into(),
             (Join::All, _) => tests.join(" and "),
@@ -160,7 +161,8 @@ impl Condition {
             (Join::None, 1) => format!("not {}", tests[0]),
             (Join::None, _) => format!("neither {}", tests.join(" nor ")),
         };
-        let hold = if self.hold > 0.0 { format!(", for {}", crate::digits::duration(self.hold)) } else { String::new() };
+        let hold =
+            if self.hold > 0.0 { format!(", for {}", crate::digits::duration(self.hold)) } else { String::new() };
         format!("{joined}{hold}")
     }
 

@@ -140,9 +140,11 @@ impl Conditions {
             for running in &mut rule.tests {
                 let Some(test) = condition.test.get(running.place) else { continue };
                 running.follow(test, channels, &names);
-                running.other = test.other().and_then(|other| order[..timed.len()].iter().position(|name| name == other));
+                running.other =
+                    test.other().and_then(|other| order[..timed.len()].iter().position(|name| name == other));
             }
-            let is_timed = |running: &Running| running.silence.is_some() || running.other.is_some_and(|other| timed[other]);
+            let is_timed =
+                |running: &Running| running.silence.is_some() || running.other.is_some_and(|other| timed[other]);
             rule.is_timed = rule.tests.iter().any(is_timed);
             timed.push(rule.is_timed);
         }
@@ -169,7 +171,11 @@ impl Conditions {
         for (condition, rule) in self.settings.iter().zip(&self.rules) {
             for running in rule.tests.iter().filter(|running| matches!(running.source, Source::Missing)) {
                 let of = condition.test.get(running.place).map_or("", |test| test.of());
-                let what = if of.is_empty() { "a test names no channel".into() } else { format!("there is no channel '{of}'") };
+                let what = if of.is_empty() {
+                    "a test names no channel".into()
+                } else {
+                    format!("there is no channel '{of}'")
+                };
                 troubles.push(format!("condition {}: {what}", condition.name));
             }
         }
@@ -361,7 +367,8 @@ impl Rule {
 
     /// When time alone changes something next, not before `now`.
     fn deadline(&self, now: Option<Stamp>) -> Option<Stamp> {
-        let silent = self.tests.iter().filter(|test| test.verdict == Some(false)).filter_map(Running::silent_from).min();
+        let silent =
+            self.tests.iter().filter(|test| test.verdict == Some(false)).filter_map(Running::silent_from).min();
         let held = self.since.filter(|_| !self.is_on).map(|since| since.plus(self.hold));
         let pauses = self.last.filter(|_| self.is_on && self.open.is_none()).map(|last| last.plus(self.pause));
         let moments = [silent, held, pauses].into_iter().flatten();

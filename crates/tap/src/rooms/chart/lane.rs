@@ -2,13 +2,13 @@
 
 use super::{Dots, GUTTER, Pattern, TAGS};
 use crate::screen::text::{fitting, put, put_right, set_in};
-use crate::session::{AnalogLane, ChannelId, Session};
+use crate::session::{AnalogLane, ChannelId, Session, WatchedLine};
 use crate::theme::{Ink, Theme};
 use amber_core::Stamp;
-use amber_core::axis::{Rule, ticks};
+use amber_core::axis::{Rule, round_step, ticks};
 use amber_core::digits::{NumberFormat, fixed};
 use amber_core::levels::Level;
-use amber_core::window::{Columns, Grid, Logic, Span};
+use amber_core::window::{Columns, Grid, Logic, LogicSpan, Span};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
@@ -199,11 +199,26 @@ pub(super) fn axis(theme: Theme, lane: &AnalogLane, plot: Rect, buffer: &mut Buf
     }
 }
 
-/// The row of the channel's threshold, where it is in the plot, and its value.
-fn threshold_row(session: &Session, lane: &AnalogLane, index: ChannelId, plot: Rect) -> Option<(u16, f64)> {
-    let watch = session.channel_at(index).settings().watch?;
-    let inside = (lane.limits.0..=lane.limits.1).contains(&watch.threshold);
-    inside.then(|| ((dot_row(watch.threshold, lane.limits, plot.height) / 4) as u16, watch.threshold))
+/// The row of a value, where it is in the plot.
+fn row_of(value: f64, lane: &AnalogLane, plot: Rect) -> Option<u16> {
+    let inside = (lane.limits.0..=lane.limits.1).contains(&value);
+    inside.then(|| (dot_row(value, lane.limits, plot.height) / 4) as u16)
+}
+
+/// The line at a row of the plot of a lane, the selected channel's first.
+pub(super) fn line_at(session: &Session, lane: &AnalogLane, plot: Rect, row: u16) -> Option<(ChannelId, WatchedLine)> {
+    let own = lane.channels.iter().filter(|id| **id == session.selected);
+    let all = own.chain(&lane.channels).flat_map(|id| session.lines_of(*id).into_iter().map(|line| (*id, line)));
+    all.into_iter().find(|(_, line)| row_of(line.value, lane, plot) == Some(row.saturating_sub(plot.y)))
+}
+
+/// The value at a row of a plot, as round as the row is high.
+pub(super) fn value_at(lane: &AnalogLane, plot: Rect, row: u16) -> f64 {
+    let share = (f64::from(row.saturating_sub(plot.y)) + 0.5) / f64::from(plot.height.max(1));
+    let value = lane.limits.1 - share.clamp(0.0, 1.0) * (lane.limits.1 - lane.limits.0);
+    let step = round_step((lane.limits.1 - lane.limits.0) / f64::from(plot.height.max(1)) / 2.0);
+    let round = (value / step).round() * step;
+    format!("{round:.12e}").parse().unwrap_or(round)
 }
 
 /// Where a threshold's letter and value stand.
@@ -225,9 +240,12 @@ impl ThresholdLabel {
 fn threshold_labels(session: &Session, lane: &AnalogLane, plot: Rect) -> Vec<ThresholdLabel> {
     let mut labels: Vec<ThresholdLabel> = Vec::new();
     for channel in &lane.channels {
-        if let Some((row, value)) = threshold_row(session, lane, *channel, plot) {
+        for line in session.lines_of(*channel) {
+            let Some(row) = row_of(line.value, lane, plot) else { continue };
             let x = labels.iter().filter(|label| label.row == row).map(ThresholdLabel::end).fold(1, u16::max);
-            let text = format!(" {} {} ", session.letter(*channel), set_in(session.channel_at(*channel), value));
+            let name = line.name.map(|name| format!("{name} ")).unwrap_or_default();
+            let value = set_in(session.channel_at(*channel), line.value);
+            let text = format!(" {} {name}{value} ", session.letter(*channel));
             labels.push(ThresholdLabel { channel: *channel, x, row, text });
         }
     }
@@ -242,10 +260,17 @@ pub(super) fn threshold_values(session: &Session, theme: Theme, lane: &AnalogLan
     }
 }
 
-/// Dashed lines at the channels' thresholds.
+/// Dashed lines at the channels' thresholds and at those of conditions, with the edges of their dead bands.
 pub(super) fn thresholds(session: &Session, theme: Theme, lane: &AnalogLane, plot: Rect, buffer: &mut Buffer) {
     for index in &lane.channels {
-        if let Some((y, _)) = threshold_row(session, lane, *index, plot) {
+        let lines = session.lines_of(*index);
+        let half = |line: &WatchedLine| line.hysteresis / 2.0;
+        let edges = lines.iter().flat_map(|line| [line.value - half(line), line.value + half(line)]);
+        let rows: Vec<u16> = lines.iter().filter_map(|line| row_of(line.value, lane, plot)).collect();
+        for y in edges.filter_map(|value| row_of(value, lane, plot)).filter(|y| !rows.contains(y)) {
+            put(buffer, plot, 0, y, &"┈".repeat(usize::from(plot.width)), theme.style(Ink::Faint));
+        }
+        for y in rows {
             put(buffer, plot, 0, y, &"╌".repeat(usize::from(plot.width)), theme.style(Ink::Dim));
         }
     }
@@ -293,12 +318,13 @@ pub(super) fn digital(
     buffer: &mut Buffer,
 ) {
     let ink = theme.style(Ink::Trace(session.ink(index)));
-    let logic = grid.logic(session.channel_at(index).scaled());
-    for (x, pair) in (0..).zip(logic.chunks(2)) {
+    let channel = session.channel_at(index);
+    let spans = grid.logic(channel.output(), channel.watcher());
+    for (x, pair) in (0..).zip(spans.chunks(2)) {
         // A full cell is a reversed blank, and there is no shade: those of many fonts reach over the edges and leave traces.
         let full = ink.add_modifier(Modifier::REVERSED);
-        let (symbol, ink) = match (pair.contains(&Logic::High), pair.contains(&Logic::Low), pair.contains(&Logic::Both))
-        {
+        let holds = |logic: Logic| pair.iter().any(|span| span.logic == logic);
+        let (symbol, ink) = match (holds(Logic::High), holds(Logic::Low), holds(Logic::Both)) {
             (_, _, true) | (true, true, _) => ("▄", ink),
             (true, false, _) => (" ", full),
             (false, true, _) => ("▁", ink),
@@ -309,7 +335,33 @@ pub(super) fn digital(
             put(buffer, plot, x, y, symbol, ink);
         }
     }
+    for (x, text) in bursts(&spans) {
+        put(buffer, plot, x, plot.height / 2, &text, theme.style(Ink::Chosen));
+    }
     tag(session, theme, index, plot, buffer);
+}
+
+/// The edges of a cell that are not told apart any more.
+const BURST: usize = 3;
+
+/// How many edges lie in each burst that has room for its number: within itself, or in the quiet cells behind it.
+fn bursts(spans: &[LogicSpan]) -> Vec<(u16, String)> {
+    let cells: Vec<usize> = spans.chunks(2).map(|pair| pair.iter().map(|span| span.edges).sum()).collect();
+    let (mut out, mut x) = (Vec::new(), 0);
+    while x < cells.len() {
+        let length = cells[x..].iter().take_while(|edges| **edges >= BURST).count();
+        if length > 0 {
+            let text = format!("×{}", cells[x..x + length].iter().sum::<usize>());
+            let wide = text.chars().count();
+            let quiet = cells[x + length..].iter().take_while(|edges| **edges == 0).count();
+            let from = if wide + 2 <= length { x + (length - wide) / 2 } else { x + length };
+            if wide + 2 <= length || wide < quiet {
+                out.push((from as u16, text));
+            }
+        }
+        x += length.max(1);
+    }
+    out
 }
 
 /// A code as a ribbon: the word for it, or the number, where it begins, and a line for as long as it lasts.

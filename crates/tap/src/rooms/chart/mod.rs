@@ -8,7 +8,7 @@ mod time;
 use super::{About, Effect, Place, Room};
 use crate::keys::Key;
 use crate::screen::text::{put, wrapped};
-use crate::session::{ChannelId, Session, Source};
+use crate::session::{AnalogLane, ChannelId, Session, Source, WatchedLine};
 use crate::theme::{Ink, Theme};
 use amber_core::Stamp;
 use amber_core::bench::Kind;
@@ -199,10 +199,17 @@ pub(crate) fn look(session: &Session, area: Rect) -> Look {
         }
     }
     for index in &lanes.digital {
-        let span = session.channel_at(*index).scaled().min_max(rows_of(*index)[0].start..rows_of(*index)[1].end);
-        let code = session.channel_at(*index).kind() == Kind::Code;
-        let part = |value: f64| if code { value.to_bits() } else { u64::from(value >= 0.5) };
-        span.map(|(a, b)| (part(a), part(b))).hash(&mut edge);
+        let channel = session.channel_at(*index);
+        if channel.kind() == Kind::Code {
+            let span = channel.scaled().min_max(rows_of(*index)[0].start..rows_of(*index)[1].end);
+            span.map(|(a, b)| (a.to_bits(), b.to_bits())).hash(&mut edge);
+        } else {
+            let [first, second] = rows_of(*index);
+            let behind = |row: u64| channel.watcher().edges_before(row);
+            (behind(first.start), behind(second.start)).hash(&mut frame);
+            // An edge that had to be held is older than the newest end when it counts.
+            (channel.watcher().edges().len(), first.is_empty(), second.is_empty()).hash(&mut edge);
+        }
     }
     Look { frame: frame.finish(), edge: edge.finish() }
 }
@@ -265,6 +272,28 @@ pub(crate) fn channel_at(session: &Session, area: Rect, column: u16, row: u16) -
         })
     };
     lane.channels.iter().copied().min_by(|a, b| distance(a).total_cmp(&distance(b)))
+}
+
+/// A line of a lane at a place of the screen, with its channel.
+pub(crate) fn line_at(session: &Session, area: Rect, row: u16) -> Option<(ChannelId, WatchedLine)> {
+    let (lane, plot) = lane_at(session, area, row)?;
+    lane::line_at(session, &lane, plot, row)
+}
+
+/// The value at a row of the lane of channel `id`, also above and below it.
+pub(crate) fn value_at(session: &Session, area: Rect, id: ChannelId, row: u16) -> Option<f64> {
+    let lanes = session.lanes();
+    let parts = Parts::new(area, lanes.analog.len(), lanes.digital.len());
+    let mut all = lanes.analog.iter().zip(&parts.analog);
+    let (lane, (_, plot)) = all.find(|(lane, _)| lane.channels.contains(&id))?;
+    Some(lane::value_at(lane, *plot, row.clamp(plot.y, plot.bottom().saturating_sub(1))))
+}
+
+fn lane_at(session: &Session, area: Rect, row: u16) -> Option<(AnalogLane, Rect)> {
+    let lanes = session.lanes();
+    let parts = Parts::new(area, lanes.analog.len(), lanes.digital.len());
+    let at = parts.analog.iter().position(|(_, plot)| (plot.y..plot.bottom()).contains(&row))?;
+    Some((lanes.analog.get(at)?.clone(), parts.analog[at].1))
 }
 
 /// The share of the plots' width at which `column` stands; 0 and 1 left and right of them.

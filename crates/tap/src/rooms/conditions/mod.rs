@@ -119,7 +119,10 @@ fn stands(session: &Session) -> Vec<Row> {
     rows.push(Row::fact("sending", if session.is_armed() { "ARMED" } else { "off (A arms it)" }));
     rows.extend(session.sendings().map(|text| Row::text("", &text)).unwrap_or_default());
     if session.answers.missed > 0 {
-        rows.extend(Row::text("", &format!("{} came too fast to be answered", counted(session.answers.missed, "event"))));
+        rows.extend(Row::text(
+            "",
+            &format!("{} came too fast to be answered", counted(session.answers.missed, "event")),
+        ));
     }
     rows
 }

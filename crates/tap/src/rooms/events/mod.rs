@@ -105,7 +105,9 @@ impl Room for Events {
             Action::Once => {
                 let after = session.chain().events().back().map_or(0, |event| event.number);
                 self.capture = match self.capture {
-                    Capture::Repeated | Capture::Once { captured: Some(_), .. } => Capture::Once { after, captured: None },
+                    Capture::Repeated | Capture::Once { captured: Some(_), .. } => {
+                        Capture::Once { after, captured: None }
+                    }
                     Capture::Once { captured: None, .. } => Capture::Repeated,
                 };
             }
@@ -160,9 +162,8 @@ impl Events {
     /// The events that are listed, as far as they had come at the moment.
     fn listed(&self, session: &Session) -> Vec<Event> {
         let end = session.end();
-        let is_shown = |event: &&Event| {
-            event.at <= end && (!self.own_alone || event.condition == session.selected_condition)
-        };
+        let is_shown =
+            |event: &&Event| event.at <= end && (!self.own_alone || event.condition == session.selected_condition);
         session.chain().events().iter().filter(is_shown).copied().collect()
     }
 
@@ -203,12 +204,14 @@ impl Events {
         }
         let chosen = self.event(session).map(|event| event.number);
         let wide = names.iter().map(|own| own.name.chars().count()).max().unwrap_or(0).clamp(9, 24) as u16;
-        let heads = [("number", 1), ("time", 9), ("condition", 23), ("lasted", 25 + wide), ("since the last", 36 + wide)];
+        let heads =
+            [("number", 1), ("time", 9), ("condition", 23), ("lasted", 25 + wide), ("since the last", 36 + wide)];
         for (head, x) in heads {
             put(buffer, area, x, 1, head, theme.style(Ink::Dim));
         }
         let edges = 52 + wide;
-        let digital = session.channel().is_some_and(|own| own.kind() == Kind::Digital || own.settings().watch.is_some());
+        let digital =
+            session.channel().is_some_and(|own| own.kind() == Kind::Digital || own.settings().watch.is_some());
         let values_at = if digital {
             let title = format!("edges of {}, within and since", session.title(session.selected));
             put(buffer, area, edges, 1, &cut(title, area.width.saturating_sub(edges)), theme.style(Ink::Dim));

@@ -28,7 +28,8 @@ fn chosen(events: &Events, session: &Session) -> (Vec<Event>, String) {
         }
         Capture::Repeated => {
             let own = events.event(session);
-            let same = |event: &&Event| own.is_some_and(|own| event.condition == own.condition && event.number <= own.number);
+            let same =
+                |event: &&Event| own.is_some_and(|own| event.condition == own.condition && event.number <= own.number);
             let mut found: Vec<Event> = listed.iter().rev().filter(same).take(MOST).copied().collect();
             found.reverse();
             let told = format!("the last {}, the selected one bright (c: once)", counted(found.len() as u64, "event"));

@@ -59,7 +59,8 @@ impl PartList {
             PartList::Steps | PartList::Filters => {
                 let Some(channel) = session.channel() else { return Ok(None) };
                 let mut settings = channel.wished().clone();
-                let done = change(if self == PartList::Steps { &mut settings.scale.steps } else { &mut settings.smooth })?;
+                let done =
+                    change(if self == PartList::Steps { &mut settings.scale.steps } else { &mut settings.smooth })?;
                 session.take_settings(settings).map(|()| Some(done))
             }
             PartList::Conditions => {

@@ -7,15 +7,16 @@ use crate::keys::{Binding, NONE, keys};
 use crate::screen::text::side;
 use crate::session::{ChannelId, Session, Stage};
 use amber_core::axis::round_step;
-use amber_core::bench::Kind;
-use amber_core::chain::Channel;
+use amber_core::bench::{Kind, Sides};
+use amber_core::chain::{Channel, LOGIC};
 use amber_core::digits::{counted, duration, fixed, grouped, hertz, set_value, typed, with_unit};
 use amber_core::levels::LevelRule;
 use amber_core::part::along;
-use amber_core::watch::timing::Timing;
+use amber_core::watch::timing::{TimeInCode, Timing, time_in_codes};
 use amber_core::watch::{Side, Watch as Threshold};
 use crossterm::event::KeyCode::Char;
 
+const HOLDS: [f64; 12] = [0.0, 0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 5.0];
 const LEVEL_SECONDS: [f64; 8] = [0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0];
 const LEVEL_SPREADS: [f64; 7] = [0.5, 1.0, 2.0, 3.0, 5.0, 10.0, 20.0];
 
@@ -23,10 +24,12 @@ const LEVEL_SPREADS: [f64; 7] = [0.5, 1.0, 2.0, 3.0, 5.0, 10.0, 20.0];
 const LISTED: usize = 8;
 
 /// Stage 5.
-#[derive(Debug, Default)]
+#[derive(Default)]
 pub(crate) struct Watch {
     /// The timing of the channel that was selected when the numbers were refreshed last, up to a row.
     timing: Option<(ChannelId, u64, Timing)>,
+    /// How long the selected channel had each code in view.
+    codes: Option<(ChannelId, Vec<Row>)>,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -35,7 +38,7 @@ pub(crate) enum Action {
     Events,
 }
 
-static THRESHOLD: [SingleSetting; 3] = [
+static THRESHOLD: [SingleSetting; 6] = [
     SingleSetting {
         name: "watching",
         help: "a line on the chart, and a count of its crossings",
@@ -71,6 +74,63 @@ static THRESHOLD: [SingleSetting; 3] = [
             set: |session, text| set(session, |watch, value| watch.hysteresis = value, text),
             nudge: |session, by| {
                 nudge(session, |watch, step| watch.hysteresis = tidy(watch.hysteresis + step).max(0.0), by)
+            },
+        },
+    },
+    SingleSetting {
+        name: "hold",
+        help: "so long it must stay on the other side before that counts: against bounces and flicker",
+        range: "0 to 3600 s",
+        key: "source.channel.watch.hold",
+        shown: |session| Some(duration(held_by(session)?.hold)),
+        way: Way::Typed {
+            text: |session| held_by(session).map_or(String::new(), |watch| watch.hold.to_string()),
+            set: |session, text| {
+                let hold = typed(text)?;
+                set_hold(session, |_| hold)
+            },
+            nudge: |session, by| set_hold(session, |hold| along(&HOLDS, hold, by)).unwrap_or_default(),
+        },
+    },
+    SingleSetting {
+        name: "words",
+        help: "what it is below and above the threshold, in words of your own",
+        range: "two words with a comma, such as dry, wet",
+        key: "source.channel.sides",
+        shown: |session| {
+            held_by(session)?;
+            let spelled = session.channel()?.wished().sides.spelled();
+            Some(if spelled.is_empty() { "none of your own".into() } else { spelled })
+        },
+        way: Way::Typed {
+            text: |session| session.channel().map_or(String::new(), |channel| channel.wished().sides.spelled()),
+            set: |session, text| {
+                let sides = Sides::parse(text)?;
+                session.edit_channel(|channel| channel.sides = sides);
+                Ok(Vec::new())
+            },
+            nudge: |_, _| Vec::new(),
+        },
+    },
+    SingleSetting {
+        name: "digital lane",
+        help: "a lane below the traces, high while it is above the threshold",
+        range: "",
+        key: "source.channel.watch.lane",
+        shown: |session| {
+            let is_analog = session.channel().is_some_and(|channel| channel.kind() == Kind::Analog);
+            Some(if watch_of(session).filter(|_| is_analog)?.lane { "shown" } else { "off" }.into())
+        },
+        way: Way::Chosen {
+            choices: |_| vec![Choice::new("off", ""), Choice::new("shown", "")],
+            now: |session| usize::from(watch_of(session).is_some_and(|watch| watch.lane)),
+            choose: |session, at| {
+                session.edit_channel(|channel| {
+                    if let Some(watch) = &mut channel.watch {
+                        watch.lane = at == 1;
+                    }
+                });
+                Vec::new()
             },
         },
     },
@@ -128,6 +188,22 @@ fn watch_of(session: &Session) -> Option<Threshold> {
     session.channel()?.wished().watch
 }
 
+/// What is watched of the selected channel: a digital one is, without being told to.
+fn held_by(session: &Session) -> Option<Threshold> {
+    let channel = session.channel()?;
+    channel.wished().watch.or_else(|| (channel.kind() == Kind::Digital).then_some(LOGIC))
+}
+
+fn set_hold(session: &mut Session, hold: impl FnOnce(f64) -> f64) -> Result<Vec<Effect>, String> {
+    let Some(mut watch) = held_by(session) else { return Ok(Vec::new()) };
+    watch.hold = hold(watch.hold);
+    watch.fault().map_or(Ok(()), Err)?;
+    // A digital channel with nothing set of it has no threshold of its own.
+    let kept = (watch != LOGIC).then_some(watch);
+    session.edit_channel(|channel| channel.watch = kept);
+    Ok(Vec::new())
+}
+
 fn unit_of(session: &Session) -> &str {
     session.channel().map_or("", |channel| channel.settings().scale.unit())
 }
@@ -164,7 +240,7 @@ fn toggle(session: &mut Session) -> Vec<Effect> {
     let round = |value: f64| fixed(value, places).parse().unwrap_or(0.0);
     let present = session.reading(session.selected).map_or(0.0, |reading| reading.smoothed);
     let noise = session.snapshot.of(session.selected).noise.map_or(0.0, |noise| noise.deviation);
-    let fresh = Threshold { threshold: round(present), hysteresis: round(noise * 6.0) };
+    let fresh = Threshold { threshold: round(present), hysteresis: round(noise * 6.0), ..Threshold::default() };
     session.edit_channel(|channel| channel.watch = if channel.watch.is_some() { None } else { Some(fresh) });
     Vec::new()
 }
@@ -197,15 +273,30 @@ impl StagePanel for Watch {
         rows.push(Row::blank());
         let state = session.snapshot.of(session.selected).watch;
         if channel.wished().watch.is_some() || channel.kind() == Kind::Digital {
-            rows.push(Row::fact("now", side(state.side, channel.kind())));
+            rows.push(Row::fact("now", side(channel, state.side)));
             rows.push(Row::fact("rising edges", grouped(state.rises)));
             rows.push(Row::fact("falling edges", grouped(state.falls)));
+            let bounces = channel.watcher().bounces();
+            if channel.settings().watch.is_some_and(|watch| watch.hold > 0.0) {
+                let longest =
+                    if bounces.count > 0 { format!(", longest {}", duration(bounces.longest)) } else { String::new() };
+                rows.push(Row::fact("bounces removed", format!("{}{longest}", grouped(bounces.count))));
+            }
             if let Some((id, _, timing)) = &self.timing
                 && *id == session.selected
             {
                 rows.extend(timed(timing, session, channel));
             }
             rows.push(Row::blank());
+        }
+        if channel.kind() == Kind::Code {
+            rows.extend(
+                self.codes
+                    .as_ref()
+                    .filter(|(id, _)| *id == session.selected)
+                    .map(|(_, rows)| rows.clone())
+                    .unwrap_or_default(),
+            );
         }
         if channel.kind() == Kind::Analog {
             rows.extend(Row::settings(&LEVELS, session));
@@ -222,6 +313,7 @@ impl StagePanel for Watch {
         let is_due = is_new || time.refreshed && self.timing.as_ref().is_some_and(|(_, until, _)| *until != end);
         if is_due {
             self.timing = Some((id, end, Timing::of(channel.watcher(), session.chain().store(), end)));
+            self.codes = (channel.kind() == Kind::Code).then(|| (id, code_rows(session, channel)));
         }
         is_due
     }
@@ -240,7 +332,7 @@ fn timed(timing: &Timing, session: &Session, channel: &Channel) -> Vec<Row> {
     if let Some(since) = timing.since {
         rows.push(Row::fact("since", duration(since)));
     }
-    let [high, low] = [Side::Above, Side::Below].map(|now| format!("{} for", side(now, channel.kind())));
+    let [high, low] = [Side::Above, Side::Below].map(|now| format!("{} for", side(channel, now)));
     for (name, stays) in [(high, timing.high), (low, timing.low), ("period".into(), timing.period)] {
         let Some(stays) = stays else { continue };
         rows.push(Row::fact(name, duration(stays.last)));
@@ -259,6 +351,22 @@ fn timed(timing: &Timing, session: &Session, channel: &Channel) -> Vec<Row> {
         rows.push(Row::fact("known to", format!("{}, one row", duration(interval))));
     }
     rows
+}
+
+/// How long the channel had each code in view.
+fn code_rows(session: &Session, channel: &Channel) -> Vec<Row> {
+    let rows = session.viewport.rows_of(session.place());
+    let Some(codes) = time_in_codes(channel.scaled(), session.chain().store(), rows) else {
+        return Row::text("", "too many different values for a list of codes");
+    };
+    let all: f64 = codes.iter().map(|code| code.seconds).sum();
+    let row = |code: &TimeInCode| {
+        let word = channel.word(code.code).map_or_else(|| fixed(code.code, channel.decimals()), str::to_owned);
+        let share = if all > 0.0 { 100.0 * code.seconds / all } else { 0.0 };
+        let times = if code.times == 1 { "once".into() } else { format!("{} times", grouped(code.times)) };
+        Row::fact(format!("  {word}"), format!("{}, {} %, {times}", duration(code.seconds), fixed(share, 1)))
+    };
+    [Row::fact("time in view with", "")].into_iter().chain(codes.iter().map(row)).collect()
 }
 
 /// The last levels.

@@ -321,9 +321,7 @@ impl Shell<'_> {
             }
             Event::Key(key) if key.kind != KeyEventKind::Release => self.tell(Message::Key(key)),
             // Moving the mouse changes nothing.
-            Event::Mouse(mouse) if !matches!(mouse.kind, MouseEventKind::Moved | MouseEventKind::Drag(_)) => {
-                self.tell(Message::Mouse(mouse))
-            }
+            Event::Mouse(mouse) if mouse.kind != MouseEventKind::Moved => self.tell(Message::Mouse(mouse)),
             Event::Resize(..) => Ok(Change::All),
             _ => Ok(Change::None),
         }

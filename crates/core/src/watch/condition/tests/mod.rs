@@ -140,13 +140,14 @@ impl Test {
         }
     }
 
-    /// Moves all values at which it changes by so much.
-    pub fn shift(&mut self, by: f64) {
+    /// Moves the value `from` at which it changes, one of its [`Test::lines`], to another.
+    pub fn move_line(&mut self, from: f64, to: f64) {
         match self {
-            Test::Above(test) => test.value += by,
-            Test::Below(test) => test.value += by,
-            Test::Inside(test) => (test.low, test.high) = (test.low + by, test.high + by),
-            Test::Outside(test) => (test.low, test.high) = (test.low + by, test.high + by),
+            Test::Above(test) => test.value = to,
+            Test::Below(test) => test.value = to,
+            Test::Inside(Inside { low, high, .. }) | Test::Outside(Outside { low, high, .. }) => {
+                *if *low == from { low } else { high } = to;
+            }
             _ => {}
         }
     }
