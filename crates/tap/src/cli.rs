@@ -76,6 +76,9 @@ pub(crate) enum Command {
         /// The take's folder, which must be new or empty [default: the next take-NNNN here].
         #[arg(long, value_name = "DIR")]
         out: Option<PathBuf>,
+        /// Let the bench's conditions send their lines to the board; without this they are only counted.
+        #[arg(long)]
+        arm: bool,
     },
     /// Draw a take to a file, without a screen.
     Plot {

@@ -1,6 +1,7 @@
 //! Stage 5, **watch**: a channel's threshold with hysteresis, its state, how often it was crossed, and [`timing`] of that;
 //! and the [`condition`]s of a bench.
 
+pub mod advice;
 pub mod condition;
 pub mod timing;
 

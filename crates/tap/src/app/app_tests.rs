@@ -475,7 +475,8 @@ fn the_mouse_chooses_channels_opens_stages_and_zooms() {
     mouse(&mut app, MouseEventKind::Drag(MouseButton::Left), 20, 10);
     assert_eq!(before.seconds_since(app.session.end()), back, "the button is up");
     // The line of a threshold is dragged to another value, which is undone as one change.
-    let threshold = |app: &App| app.session.channel_at(ChannelId { source: 0, channel: 1 }).wished().watch.unwrap().threshold;
+    let threshold =
+        |app: &App| app.session.channel_at(ChannelId { source: 0, channel: 1 }).wished().watch.unwrap().threshold;
     assert_eq!(threshold(&app), 115.0);
     mouse(&mut app, down, 40, 10);
     for row in [11, 12, 8] {

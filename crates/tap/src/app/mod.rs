@@ -207,5 +207,9 @@ mod keys_tests;
 mod tools_tests;
 
 #[cfg(test)]
+#[path = "../rooms/watching_tests.rs"]
+mod watching_tests;
+
+#[cfg(test)]
 #[path = "../rooms/analysis_tests.rs"]
 mod analysis_tests;

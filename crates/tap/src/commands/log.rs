@@ -1,11 +1,14 @@
 //! A take without a screen.
 
 use crate::print::{aside, line};
+use crate::session::{LinkOrder, Request, Session};
 use crate::shell::Signals;
+use amber_core::Stamp;
 use amber_core::bench::Bench;
+use amber_core::chain::Chain;
 use amber_core::digits::{bytes, clock as clock_text, counted, fixed, grouped};
 use amber_io::take::{From, Keeper, Order, Report, Summary, TakePlace};
-use amber_io::{Feed, HostClock, Link, LinkState};
+use amber_io::{Command, Feed, HostClock, Link, LinkState};
 use anyhow::{Context, bail};
 use crossbeam_channel::{Sender, bounded};
 use indicatif::{ProgressBar, ProgressStyle};
@@ -13,6 +16,9 @@ use std::io::IsTerminal;
 use std::path::PathBuf;
 use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
+
+/// How long a piece may take from its stamp to here, in seconds.
+const SLACK: f64 = 0.02;
 
 /// How long a step waits for news.
 const STEP: Duration = Duration::from_millis(20);
@@ -26,7 +32,9 @@ pub(super) fn run(
     length: Option<Duration>,
     rows: Option<u64>,
     out: Option<PathBuf>,
+    arm: bool,
 ) -> anyhow::Result<u8> {
+    let answers = Answers::of(&bench, arm)?;
     let clock = HostClock::start();
     let signals = Signals::watch()?;
     let endpoint = super::endpoint(&bench.first().wire)?.to_its_end();
@@ -36,9 +44,9 @@ pub(super) fn run(
     let keeper = Keeper::start_with(link.keeper.clone(), clock, Some(start)).context("no thread for the take")?;
     let begun = Begun { opened: Instant::now(), take: None, heard: false };
     let progress = Progress::start(length, rows)?;
-    let mut log = Log { link: &link, keeper: &keeper, progress, rows, length, begun, saved: None };
+    let mut log = Log { link: &link, keeper: &keeper, clock, progress, rows, length, begun, saved: None, answers };
     let end = log.follow(&signals);
-    let Log { progress, saved, .. } = log;
+    let Log { progress, saved, answers, .. } = log;
     drop(link);
     let last = keeper.join();
     // All is kept by now; a terminal that takes no words holds nobody up for long.
@@ -63,6 +71,9 @@ pub(super) fn run(
         return Ok(if let End::Interrupted(signal) = end { interrupted(signal) } else { 3 });
     };
     print(&summary)?;
+    if let Some(sent) = answers.and_then(|answers| answers.session.sendings()) {
+        line(format!("answers   {sent}"), "the summary")?;
+    }
     if summary.tally.rows == 0 {
         let folder = summary.folder.display();
         aside(format_args!("amber-tap: no row was received; the bytes are in {folder}/wire.bin"));
@@ -121,6 +132,36 @@ struct Log<'a> {
     length: Option<Duration>,
     begun: Begun,
     saved: Option<Summary>,
+    clock: HostClock,
+    answers: Option<Answers>,
+}
+
+/// What the conditions of the bench are answered with, by the same session as behind a screen.
+struct Answers {
+    session: Session,
+}
+
+impl Answers {
+    /// None where there is nothing to answer.
+    fn of(bench: &Bench, arm: bool) -> anyhow::Result<Option<Answers>> {
+        let conditions = &bench.first().condition;
+        if conditions.iter().all(|condition| condition.bypassed || condition.answer.is_empty()) {
+            if arm {
+                bail!("--arm: no condition of the bench answers anything");
+            }
+            return Ok(None);
+        }
+        let chain = Chain::new(bench, 0, bench.shared.history);
+        let mut session = Session::live(chain, bench.shared.clone(), ".".into(), None, Stamp(0));
+        if arm {
+            // Nothing has come yet that would be sent for at once.
+            let _ = session.toggle_armed();
+            if !session.is_armed() {
+                bail!("--arm: no condition of the bench sends anything");
+            }
+        }
+        Ok(Some(Answers { session }))
+    }
 }
 
 impl Log<'_> {
@@ -133,8 +174,11 @@ impl Log<'_> {
             if self.length.is_some_and(|length| self.begun.is_over(length)) {
                 return self.stop(End::Reached);
             }
+            if self.answer()? {
+                return self.stop(End::Reached);
+            }
             crossbeam_channel::select! {
-                recv(self.link.engine) -> feed => match feed {
+                recv(self.link.engine) -> feed => match feed.inspect(|feed| self.take_in(feed)) {
                     Ok(Feed::Ended(_)) => return self.stop(End::OfText),
                     Ok(Feed::Unkept(bytes)) => self.begun.heard |= bytes > 0,
                     Ok(Feed::State(LinkState::Waiting { problem, pause })) => {
@@ -149,7 +193,12 @@ impl Log<'_> {
                     Err(_) => bail!("the port's thread has ended; what was recorded is kept"),
                 },
                 recv(self.keeper.reports) -> report => match report {
-                    Ok(Report::Started(_)) => self.begun.take = Some(Instant::now()),
+                    Ok(Report::Started(folder)) => {
+                        self.begun.take = Some(Instant::now());
+                        if let Some(answers) = &mut self.answers {
+                            answers.session.hear_keeper(0, Report::Started(folder));
+                        }
+                    }
                     Ok(Report::Saved(summary)) => self.show(summary),
                     Ok(Report::Stopped(summary)) => {
                         self.saved = Some(summary);
@@ -165,6 +214,48 @@ impl Log<'_> {
                 default(STEP) => {}
             }
         }
+    }
+
+    /// What came goes to the conditions too.
+    fn take_in(&mut self, feed: &Feed) {
+        if let Some(answers) = &mut self.answers {
+            answers.session.feed(0, feed.clone());
+        }
+    }
+
+    /// Gives the answers that are due; gives whether one of them ends the take.
+    fn answer(&mut self) -> anyhow::Result<bool> {
+        let Some(Answers { session }) = &mut self.answers else { return Ok(false) };
+        let mut requests = session.answer(0);
+        if self.link.engine.is_empty() {
+            requests.extend(session.pass_time(self.clock.now().plus(-SLACK)));
+        }
+        session.follow_blocks();
+        requests.extend(session.blocks_to_write());
+        let wrong = session.notice.take().filter(|notice| notice.bad).map(|notice| notice.text);
+        wrong.into_iter().for_each(|text| self.progress.tell(Told::Line(text)));
+        for request in requests {
+            match request {
+                Request::Mark { at, note } => {
+                    self.keeper.orders.send(Order::Mark { at, note }).context("the take's thread ended")?;
+                }
+                Request::Tell(_, LinkOrder::Send(bytes)) => {
+                    if self.link.tell(Command::Send(bytes)).is_err() {
+                        self.progress.tell(Told::Line("the port is busy: a line was not sent".into()));
+                    }
+                }
+                Request::KeepBlock { take, block } => {
+                    if let Err(error) = amber_io::take::save_block(&take, &block) {
+                        let why = amber_io::disk::remedy(&error);
+                        self.progress.tell(Told::Line(format!("a block was not written: {why}")));
+                    }
+                }
+                Request::StopTake => return Ok(true),
+                // Bell and flash are for a screen.
+                _ => {}
+            }
+        }
+        Ok(false)
     }
 
     fn stop(&self, end: End) -> anyhow::Result<End> {

@@ -66,11 +66,11 @@ pub(crate) fn run(command: Option<Command>) -> anyhow::Result<u8> {
             shell::need_terminal()?;
             open(&take, bench, Front::take_over)
         }
-        Command::Log { source, length, rows, baud, bench, out } => {
+        Command::Log { source, length, rows, baud, bench, out, arm } => {
             let (bench, mistakes) = read_given_bench(bench.as_deref())?;
             tell_mistakes(&mistakes);
             let bench = with_sources(bench.unwrap_or_default(), &[source], baud)?;
-            log::run(bench, length, rows, out)
+            log::run(bench, length, rows, out, arm)
         }
         Command::Plot { take, out, bench } => plot(&take, &out, bench.as_deref()),
         Command::Levels { source, channel, shortest, allowed_spread, bench } => {

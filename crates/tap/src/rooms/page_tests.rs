@@ -55,7 +55,7 @@ fn the_page_of_keys_is_what_the_tables_say() {
     table(&mut out, "Main screen", &RoomId::Home.keys());
     let [panel, parts] = panel::common_keys();
     table(&mut out, "In every panel", &panel);
-    table(&mut out, "In the lists of steps (3) and filters (4)", &parts);
+    table(&mut out, "In every list: steps (3), filters (4), conditions (5 c)", &parts);
     for id in RoomId::ALL.iter().filter(|id| id.about().place != Place::Everywhere) {
         let is_common = |key: &&Key| panel.iter().chain(&parts).any(|common| std::ptr::eq(*common, *key));
         let own: Vec<&Key> = id.keys().into_iter().filter(|key| !is_common(key)).collect();

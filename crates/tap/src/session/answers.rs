@@ -60,22 +60,43 @@ impl Session {
         self.answers.armed
     }
 
-    /// Allows sending at events, or forbids it.
-    pub(crate) fn toggle_armed(&mut self) {
+    /// Allows sending at events, or forbids it. What is true already is sent for at once, so that a control that is armed in
+    /// the midst of things begins.
+    pub(crate) fn toggle_armed(&mut self) -> Vec<Request> {
         if self.answers.armed {
             self.answers.armed = false;
-            return self.say("sending at events is off", false);
+            self.say("sending at events is off", false);
+            return Vec::new();
         }
         if self.is_take() {
-            return self.say("a take has no board to send to: watch a port", true);
+            self.say("a take has no board to send to: watch a port", true);
+            return Vec::new();
         }
         let lines = self.chains().flat_map(|chain| &chain.settings().condition).filter(|own| own.sends()).count();
         if lines == 0 {
-            return self.say("no condition sends anything: give one an answer 'send' first", true);
+            self.say("no condition sends anything: give one an answer 'send' first", true);
+            return Vec::new();
         }
         self.answers.armed = true;
+        let mut requests = Vec::new();
+        for place in 0..self.watched.len() {
+            let chain = self.chain_at(place);
+            let on = chain.events().iter().filter(|event| event.ended.is_none()).copied().collect::<Vec<Event>>();
+            for event in on {
+                let Some(condition) = self.chain_at(place).conditions().settings().get(event.condition).cloned() else {
+                    continue;
+                };
+                for (at, answer) in condition.answer.iter().enumerate() {
+                    if let Answer::Send(send) = answer {
+                        requests.extend(self.send(place, &condition.name, at, send, &event));
+                    }
+                }
+            }
+        }
         let sending = if lines == 1 { "1 condition sends".into() } else { format!("{lines} conditions send") };
-        self.say(format!("armed: {sending} to the board from the next event on"), false);
+        let now = if requests.is_empty() { String::new() } else { "; what is true now was sent for".into() };
+        self.say(format!("armed: {sending} to the board at its events{now}"), false);
+        requests
     }
 
     /// What flashes now, if anything.

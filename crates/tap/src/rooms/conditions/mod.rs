@@ -1,7 +1,7 @@
 //! The conditions of the selected source: their list, the tests and answers of the selected one, and how it stands.
 
 use super::panel::{PartList, Row, SingleSetting, StagePanel, add_row, head_row, setting_rows};
-use super::{Effect, RoomId};
+use super::{Effect, RoomId, outside};
 use crate::keys::{Binding, NONE, keys};
 use crate::session::{Session, Stage};
 use amber_core::digits::{counted, duration};
@@ -91,10 +91,9 @@ impl StagePanel for Conditions {
 
     fn act(&mut self, action: Action, _: Option<&Row>, session: &mut Session) -> Vec<Effect> {
         match action {
-            Action::Arm => session.toggle_armed(),
-            Action::Events => return vec![Effect::Show(RoomId::Events)],
+            Action::Arm => outside(session.toggle_armed()),
+            Action::Events => vec![Effect::Show(RoomId::Events)],
         }
-        Vec::new()
     }
 }
 

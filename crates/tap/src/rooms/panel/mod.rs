@@ -165,6 +165,11 @@ pub(crate) fn common_keys() -> [Vec<&'static Key>; 2] {
 }
 
 impl<S: StagePanel> Panel<S> {
+    /// What the stage keeps of its own.
+    pub(crate) fn stage_mut(&mut self) -> &mut S {
+        &mut self.stage
+    }
+
     /// All rows: what the stage shows, then its tools.
     fn all_rows(&self, session: &Session) -> Vec<Row> {
         let mut rows = self.stage.rows(session);

@@ -1,7 +1,10 @@
 //! The panel of stage 5: the threshold of the selected channel and its crossings, what counts as a level, and the last
 //! levels.
 
+mod advice;
+
 use super::panel::{Choice, Row, SingleSetting, StagePanel, Way};
+use super::prompt::Prompt;
 use super::{Effect, Follow, RoomId};
 use crate::keys::{Binding, NONE, keys};
 use crate::screen::text::side;
@@ -30,10 +33,19 @@ pub(crate) struct Watch {
     timing: Option<(ChannelId, u64, Timing)>,
     /// How long the selected channel had each code in view.
     codes: Option<(ChannelId, Vec<Row>)>,
+    /// Stretches that were marked as states.
+    marked: Vec<advice::Marked>,
+    /// What was advised last, and of which channel.
+    told: Option<(ChannelId, Vec<String>)>,
 }
+
+/// Stretches that are kept.
+const MARKS: usize = 64;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Action {
+    Advise,
+    Mark,
     Conditions,
     Events,
 }
@@ -258,6 +270,8 @@ impl StagePanel for Watch {
     const STAGE: Stage = Stage::Watch;
     const HELP: &'static str = "a threshold and its crossings, levels; conditions and events";
     const KEYS: &'static [Binding<Action>] = keys! {
+        [(Char('A'), NONE)], Action::Advise, "A", "advise on a threshold between two levels, and use it", Some("A advice"), channel;
+        [(Char('M'), NONE)], Action::Mark, "M", "mark the last 3 s as a state, such as covered", Some("M mark state"), channel;
         [(Char('c'), NONE)], Action::Conditions, "c", "conditions: what is watched for, and what is answered", Some("c conditions");
         [(Char('E'), NONE)], Action::Events, "E", "the list of events", Some("E events");
     };
@@ -271,6 +285,7 @@ impl StagePanel for Watch {
         let mut rows = vec![super::channel_row(session)];
         rows.extend(Row::settings(&THRESHOLD, session));
         rows.push(Row::blank());
+        rows.extend(self.advice_rows(session));
         let state = session.snapshot.of(session.selected).watch;
         if channel.wished().watch.is_some() || channel.kind() == Kind::Digital {
             rows.push(Row::fact("now", side(channel, state.side)));
@@ -318,11 +333,89 @@ impl StagePanel for Watch {
         is_due
     }
 
-    fn act(&mut self, action: Action, _: Option<&Row>, _: &mut Session) -> Vec<Effect> {
-        vec![Effect::Show(match action {
-            Action::Conditions => RoomId::Conditions,
-            Action::Events => RoomId::Events,
-        })]
+    fn act(&mut self, action: Action, _: Option<&Row>, session: &mut Session) -> Vec<Effect> {
+        match action {
+            Action::Conditions => return vec![Effect::Show(RoomId::Conditions)],
+            Action::Events => return vec![Effect::Show(RoomId::Events)],
+            Action::Advise => self.advise(session),
+            Action::Mark => {
+                let rows = advice::present(session);
+                if rows.is_empty() {
+                    session.say("no rows to mark at the moment", true);
+                    return Vec::new();
+                }
+                let hint = "its word, such as covered or open; nothing forgets all marked states of the channel";
+                let prompt = Prompt::new("state of the last 3 s", hint, String::new(), move |app, text| {
+                    app.rooms.watch.stage_mut().mark(text.trim(), rows.clone(), &mut app.session)
+                });
+                return vec![Effect::Ask(prompt)];
+            }
+        }
+        Vec::new()
+    }
+}
+
+impl Watch {
+    /// Marks rows of the selected channel as a state.
+    fn mark(&mut self, word: &str, rows: std::ops::Range<u64>, session: &mut Session) -> Result<Vec<Effect>, String> {
+        if word.is_empty() {
+            self.marked.retain(|own| own.channel != session.selected);
+            session.say("no state of this channel is marked any more", false);
+            return Ok(Vec::new());
+        }
+        let sides = Sides::parse(&format!("{word}, {word}"));
+        if sides.is_err() {
+            return Err("type a word of up to 32 characters without commas, such as covered".into());
+        }
+        let channel = session.selected;
+        self.marked.push(advice::Marked { channel, word: word.into(), rows });
+        if self.marked.len() > MARKS {
+            self.marked.remove(0);
+        }
+        let mut words: Vec<&str> =
+            self.marked.iter().filter(|own| own.channel == channel).map(|own| own.word.as_str()).collect();
+        words.sort_unstable();
+        words.dedup();
+        if words.len() < 2 {
+            session.say(format!("{word} is marked; bring it into the other state and mark that (M)"), false);
+        } else {
+            self.advise(session);
+        }
+        Ok(Vec::new())
+    }
+
+    fn advise(&mut self, session: &mut Session) {
+        // The row numbers of what was made anew are others.
+        let rows = session.chain().store().rows();
+        self.marked.retain(|own| own.channel.source != session.place() || rows.contains(&own.rows.start));
+        match advice::put_in_use(session, &self.marked) {
+            Ok(told) => {
+                session.say(told[0].clone(), false);
+                self.told = Some((session.selected, told));
+            }
+            Err(why) => {
+                session.say(why.clone(), true);
+                self.told = Some((session.selected, vec![why]));
+            }
+        }
+    }
+
+    /// What was advised, and which states are marked.
+    fn advice_rows(&self, session: &Session) -> Vec<Row> {
+        let mut rows = Vec::new();
+        let own = self.marked.iter().filter(|own| own.channel == session.selected);
+        let mut words: Vec<&str> = own.map(|own| own.word.as_str()).collect();
+        words.dedup();
+        if !words.is_empty() {
+            rows.push(Row::fact("states marked", words.join(", ")));
+        }
+        if let Some((_, told)) = self.told.as_ref().filter(|(id, _)| *id == session.selected) {
+            rows.extend(
+                told.iter().enumerate().flat_map(|(at, text)| Row::text(if at == 0 { "advice" } else { "" }, text)),
+            );
+            rows.push(Row::blank());
+        }
+        rows
     }
 }
 

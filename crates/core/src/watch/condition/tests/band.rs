@@ -68,7 +68,7 @@ struct Band {
 }
 
 impl Band {
-    fn new(low: f64, high: f64, hysteresis: f64, is_turned: bool) -> Box<dyn Memory> {
+    fn boxed(low: f64, high: f64, hysteresis: f64, is_turned: bool) -> Box<dyn Memory> {
         let half = hysteresis / 2.0;
         Box::new(Band { inner: (low + half, high - half), outer: (low - half, high + half), is_turned, is_in: None })
     }
@@ -122,7 +122,7 @@ macro_rules! one_sided {
 
             fn start(&self, _: &dyn Fn(&str) -> Option<f64>) -> Box<dyn Memory> {
                 let value = self.value;
-                Band::new($low(value), $high(value), self.hysteresis, false)
+                Band::boxed($low(value), $high(value), self.hysteresis, false)
             }
 
             fn lines(&self) -> Vec<Line> {
@@ -183,7 +183,7 @@ macro_rules! two_sided {
             }
 
             fn start(&self, _: &dyn Fn(&str) -> Option<f64>) -> Box<dyn Memory> {
-                Band::new(self.low, self.high, self.hysteresis, $is_turned)
+                Band::boxed(self.low, self.high, self.hysteresis, $is_turned)
             }
 
             fn lines(&self) -> Vec<Line> {

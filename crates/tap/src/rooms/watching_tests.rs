@@ -1,0 +1,228 @@
+//! Conditions, their events and answers, and advice on thresholds, driven by keys.
+
+use super::tests::{START, picture, press, replace, typed};
+use super::*;
+use crate::session::*;
+use amber_core::chain::Chain;
+use amber_core::store::Limits;
+use amber_core::watch::condition::{Answer, Test};
+use crossterm::event::KeyCode;
+use jiff::tz::TimeZone;
+use std::time::Duration;
+
+const PUMP: &str = include_str!("../../assets/pump.bench.toml");
+const RAFT: &str = include_str!("../../assets/raft.bench.toml");
+
+fn app_of(bench: &str) -> App {
+    let bench = Bench::parse(bench).unwrap();
+    let chain = Chain::new(&bench, 0, Limits::default());
+    let mut app = App::live(chain, bench.shared, "out".into(), None, START);
+    app.session.zone = TimeZone::UTC;
+    app.session.size = (160, 47);
+    app
+}
+
+/// A board watched from one second to another; what it is told it hears. Gives what was asked for outside.
+fn watch(app: &mut App, board: &mut dyn amber_boards::Board, seconds: std::ops::Range<u64>) -> Vec<Request> {
+    let mut all = Vec::new();
+    for step in seconds.start * 20 + 1..=seconds.end * 20 {
+        let mut bytes = Vec::new();
+        board.run(Duration::from_millis(step * 50), &mut bytes);
+        let at = START.plus(step as f64 * 0.05);
+        let chunk = amber_io::Chunk { at, bytes: bytes.into(), skipped: 0 };
+        let mut requests = app.update(at, Message::Feed(0, Feed::Chunk(chunk)));
+        app.before_frame(at);
+        requests.extend(app.session.pass_time(at));
+        for request in &requests {
+            if let Request::Tell(0, LinkOrder::Send(line)) = request {
+                board.hear(line, &mut Vec::new());
+            }
+        }
+        all.extend(requests);
+    }
+    all
+}
+
+fn sent(requests: &[Request]) -> Vec<String> {
+    let line = |request: &Request| match request {
+        Request::Tell(_, LinkOrder::Send(line)) => Some(String::from_utf8(line.clone()).unwrap()),
+        _ => None,
+    };
+    requests.iter().filter_map(line).collect()
+}
+
+#[test]
+fn a_pump_is_switched_between_two_levels_once_sending_is_armed_and_never_before() {
+    let mut app = app_of(PUMP);
+    let mut board = amber_boards::by_name("flume-pump", 5).unwrap();
+    let quiet = watch(&mut app, &mut *board, 0..6);
+    assert!(sent(&quiet).is_empty(), "{quiet:?}");
+    assert!(app.session.chain().events().iter().any(|event| event.condition == 0), "the sump is full");
+    assert_eq!(app.session.sendings().as_deref(), Some("0 lines sent, 1 not sent, since sending is not armed"));
+    typed(&mut app, "5c");
+    // It is full already: that is sent for at once, and once.
+    let now = press(&mut app, KeyCode::Char('A'));
+    assert_eq!(sent(&now), ["pump on\n"]);
+    board.hear(b"pump on\n", &mut Vec::new());
+    assert!(picture(&mut app, 160, 47).contains("ARMED"));
+    let lines = sent(&watch(&mut app, &mut *board, 6..60));
+    assert!(lines.len() >= 6 && lines[0] == "pump off\n", "{lines:?}");
+    assert!(lines.windows(2).all(|pair| pair[0] != pair[1]), "{lines:?}");
+    // The history is made anew by another threshold: nothing is sent for it.
+    let before = app.session.chain().events().len();
+    let mut conditions = app.session.conditions().clone();
+    if let Test::Above(test) = &mut conditions[0].test[0] {
+        test.value = 13.5;
+    }
+    app.session.take_conditions(conditions).unwrap();
+    assert!(app.session.answer(0).is_empty() && app.session.chain().events().len() >= before);
+    typed(&mut app, "A");
+    assert!(!app.session.is_armed() && sent(&watch(&mut app, &mut *board, 60..75)).is_empty());
+}
+
+#[test]
+fn a_condition_is_made_by_keys_and_each_of_its_answers_is_given() {
+    let mut app = app_of("[[source]]\n[source.wire]\nport = \"raft\"\n");
+    let mut board = amber_boards::by_name("raft", 3).unwrap();
+    watch(&mut app, &mut *board, 0..2);
+    // A test on z, which says about 1000 now; then answers of every kind.
+    app.session.selected.channel = 2;
+    typed(&mut app, "5ca");
+    press(&mut app, KeyCode::Enter);
+    app.rooms.conditions.select_part(crate::rooms::panel::PartList::Conditions, 0, &mut app.session);
+    assert_eq!(app.session.conditions().len(), 1);
+    let choose = |app: &mut App, row: &str, kind: &str| {
+        let names: Vec<String> = {
+            let rows = crate::rooms::AnyRoom::rows(&app.rooms.conditions, &app.session);
+            let can = |row: &crate::rooms::panel::Row| !matches!(row.kind, crate::rooms::panel::RowKind::Fact);
+            rows.into_iter().filter(can).map(|row| row.name).collect()
+        };
+        let at = names.iter().position(|name| name.contains(row)).unwrap_or_else(|| panic!("{row} in {names:?}"));
+        app.rooms.get_mut(RoomId::Conditions).select(at, &mut app.session);
+        press(app, KeyCode::Enter);
+        typed(app, kind);
+        press(app, KeyCode::Enter);
+    };
+    choose(&mut app, "+ add a test", "below");
+    let Test::Below(test) = &app.session.conditions()[0].test[0] else { panic!("{:?}", app.session.conditions()) };
+    assert!(test.of == "z" && (800.0..1200.0).contains(&test.value) && test.hysteresis > 0.0, "{test:?}");
+    let mut conditions = app.session.conditions().clone();
+    if let Test::Below(test) = &mut conditions[0].test[0] {
+        (test.value, test.hysteresis) = (300.0, 50.0);
+    }
+    conditions[0].name = "falls".into();
+    app.session.take_conditions(conditions).unwrap();
+    for kind in ["mark", "bell", "flash", "snap", "start-take", "hold"] {
+        choose(&mut app, "+ add an answer", kind);
+    }
+    assert_eq!(app.session.conditions()[0].answer.len(), 6);
+    // What is wrong is said and changes nothing.
+    let wrong = app.session.conditions().iter().cloned().chain(app.session.conditions().iter().cloned()).collect();
+    assert!(app.session.take_conditions(wrong).unwrap_err().contains("already"));
+    app.session.hear_keeper(0, amber_io::take::Report::Started("out/take-0001".into()));
+    let requests = watch(&mut app, &mut *board, 2..30);
+    let marks: Vec<&Request> = requests.iter().filter(|request| matches!(request, Request::Mark { .. })).collect();
+    assert_eq!(marks.len(), 1, "{requests:?}");
+    assert!(matches!(marks[0], Request::Mark { note, .. } if note == "falls"));
+    assert!(requests.contains(&Request::Bell) && app.session.is_held());
+    assert!(!requests.iter().any(|request| matches!(request, Request::StartTake { .. })), "one runs already");
+    assert_eq!(app.session.chain().events().len(), 1);
+    assert_eq!(app.session.blocks.named.len(), 1, "the block is complete once what follows has come");
+    let text = picture(&mut app, 160, 47);
+    assert!(text.contains("z below 300, ") || text.contains("z below 300"), "{text}");
+    // Undone as any change.
+    typed(&mut app, "x");
+    let count = app.session.conditions()[0].answer.len() + app.session.conditions()[0].test.len();
+    press(&mut app, KeyCode::Esc);
+    typed(&mut app, "u");
+    assert!(app.session.conditions()[0].answer.len() + app.session.conditions()[0].test.len() >= count);
+    assert!(app.session.conditions()[0].answer.iter().any(|answer| matches!(answer, Answer::Snap(_))));
+}
+
+#[test]
+fn events_are_listed_gone_to_captured_and_laid_over_one_another() {
+    let mut app = app_of(RAFT);
+    let mut board = amber_boards::by_name("raft", 5).unwrap();
+    watch(&mut app, &mut *board, 0..30);
+    typed(&mut app, "5E");
+    let text = picture(&mut app, 160, 47);
+    for part in ["free fall", "knock", "tilted", "since the last", "around events: the last"] {
+        assert!(text.contains(part), "{part}: {text}");
+    }
+    press(&mut app, KeyCode::Esc);
+    assert_eq!(app.view, RoomId::Events, "Esc closed the panel");
+    let events: Vec<_> = app.session.chain().events().iter().copied().collect();
+    let falls: Vec<_> = events.iter().filter(|event| event.condition == 0).collect();
+    assert_eq!(falls.len(), 1, "{falls:?}");
+    assert!(falls[0].seconds().is_some_and(|s| (0.25..0.35).contains(&s)), "{falls:?}");
+    // Of one condition alone, and on the chart.
+    typed(&mut app, "o");
+    assert!(picture(&mut app, 160, 47).contains("1 event "));
+    press(&mut app, KeyCode::Enter);
+    assert_eq!(app.view, RoomId::Chart);
+    assert!(
+        app.session.is_held() && app.session.end().seconds_since(falls[0].at) <= app.session.axis.span / 2.0 + 0.01
+    );
+    press(&mut app, KeyCode::End);
+    // Once: the next knock is waited for, and captured when all of it is there.
+    typed(&mut app, "veo");
+    if app.view != RoomId::Events {
+        press(&mut app, KeyCode::Enter);
+    }
+    typed(&mut app, "c");
+    assert!(picture(&mut app, 160, 47).contains("waiting for the next event"));
+    watch(&mut app, &mut *board, 30..47);
+    assert!(picture(&mut app, 160, 47).contains("captured (c: again)"), "{}", picture(&mut app, 160, 47));
+    for size in [(60, 18), (80, 24)] {
+        picture(&mut app, size.0, size.1);
+    }
+}
+
+#[test]
+fn silence_is_answered_without_a_row() {
+    let bench = "[[source]]\n[source.wire]\nport = \"raft\"\n[[source.condition]]\nname = \"quiet\"\ntest = [{ kind = \"silent\", seconds = 1.0 }]\nanswer = [{ kind = \"bell\" }, { kind = \"send\", line = \"are you there, {x}?\" }]\n";
+    let mut app = app_of(bench);
+    let mut board = amber_boards::by_name("raft", 5).unwrap();
+    watch(&mut app, &mut *board, 0..2);
+    assert_eq!(app.session.toggle_armed(), [], "nothing is true yet");
+    assert_eq!(app.session.pass_time(START.plus(2.9)), []);
+    let requests = app.session.pass_time(START.plus(3.2));
+    assert_eq!(requests[0], Request::Bell);
+    let lines = sent(&requests);
+    assert!(lines[0].starts_with("are you there, ") && lines[0].ends_with("?\n") && lines[0].len() < 24, "{lines:?}");
+    assert_eq!(app.session.pass_time(START.plus(9.0)), [], "once");
+    let event = app.session.chain().events()[0];
+    assert!((event.at.seconds_since(START) - 3.0).abs() < 0.06 && event.row.is_none(), "{event:?}");
+}
+
+#[test]
+fn marked_states_give_a_threshold_with_its_words() {
+    let mut app = app_of("[[source]]\n[source.wire]\nport = \"desk\"\n");
+    let mut board = amber_boards::by_name("desk", 5).unwrap();
+    watch(&mut app, &mut *board, 0..5);
+    app.session.selected.channel = 1;
+    typed(&mut app, "5A");
+    assert!(app.session.channel().unwrap().wished().watch.is_none(), "one level is not enough");
+    typed(&mut app, "M");
+    replace(&mut app, "covered");
+    watch(&mut app, &mut *board, 5..14);
+    typed(&mut app, "M");
+    replace(&mut app, "open");
+    let settings = app.session.channel().unwrap().wished().clone();
+    let watch_of = settings.watch.unwrap();
+    assert!(
+        (1200.0..1400.0).contains(&watch_of.threshold) && (10.0..40.0).contains(&watch_of.hysteresis),
+        "{watch_of:?}"
+    );
+    assert_eq!((settings.sides.below.as_str(), settings.sides.above.as_str()), ("covered", "open"));
+    let text = picture(&mut app, 160, 47);
+    assert!(text.contains("it will switch falsely less than") && text.contains("open  1 rising edge"), "{text}");
+    // Four levels are four states, each with a condition.
+    watch(&mut app, &mut *board, 14..40);
+    typed(&mut app, "M");
+    press(&mut app, KeyCode::Enter);
+    typed(&mut app, "A");
+    assert_eq!(app.session.conditions().len(), 4, "{:?}", app.session.conditions());
+    let open: Vec<_> = app.session.chain().events().iter().filter(|event| event.ended.is_none()).collect();
+    assert!(open.len() <= 1, "the bands do not lie over one another: {open:?}");
+}
