@@ -58,7 +58,7 @@ mod tests {
     #[test]
     fn the_bath_cools_until_the_host_heats_it() {
         let mut bath = by_name("bath", 3).unwrap();
-        let mut last = |bath: &mut dyn crate::Board, seconds: u64| -> f64 {
+        let last = |bath: &mut dyn crate::Board, seconds: u64| -> f64 {
             let mut out = Vec::new();
             bath.run(Duration::from_secs(seconds), &mut out);
             let text = String::from_utf8(out).unwrap();

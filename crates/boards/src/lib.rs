@@ -32,7 +32,7 @@ pub const BOARDS: [(&str, &str); 11] = [
     ("flume", "a wave flume: two wave gauges, bed pressure, a limit switch, a pump and a sump, 100 rows a second"),
     ("flume-depth", "the same flume, raising still water in steps of 50 mm for calibration"),
     ("flume-pump", "the same flume, whose pump is switched by the host alone: pump on, pump off"),
-    ("raft", "a raft in the waves: accelerations of three axes; it falls and is knocked now and then"),
+    ("raft", "a raft in the waves: accelerations of three axes; dropped and knocked now and then"),
     ("bath", "a heated bath: temperature and heater, which the host switches: heater on, heater off"),
     ("twin", "a valve's end switch and a flow meter: two plain numbers that alternate, at 9600 baud"),
     ("notes", "the basin's weather: a JSON object a line"),

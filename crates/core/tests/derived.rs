@@ -73,12 +73,13 @@ fn all() -> impl Strategy<Value = Vec<ChannelSettings>> {
 enum Doing {
     Rows(usize),
     Break,
-    Set(usize, ChannelSettings),
+    Set(usize, Box<ChannelSettings>),
     Swap(usize, usize),
 }
 
 fn doing() -> impl Strategy<Value = Doing> {
-    let set = (0..6usize).prop_flat_map(|place| settings(place).prop_map(move |settings| Doing::Set(place, settings)));
+    let set = (0..6usize)
+        .prop_flat_map(|place| settings(place).prop_map(move |settings| Doing::Set(place, Box::new(settings))));
     prop_oneof![
         3 => (1..80usize).prop_map(Doing::Rows),
         1 => Just(Doing::Break),
@@ -132,7 +133,7 @@ proptest! {
                     let name = if which < 3 { BOARD[which] } else { COMPUTED[which - 3] };
                     let index = place(&edited, name);
                     prop_assert_eq!(edited.circle_with(index, &settings), None);
-                    edited.set_channel(index, settings);
+                    edited.set_channel(index, *settings);
                 }
                 Doing::Swap(a, b) => edited.swap_channels(a, b),
             }

@@ -7,6 +7,7 @@ use amber_core::Stamp;
 use amber_core::part::{Kind, Listed};
 use amber_core::scale::{Divider, ResistorSeries, Scale, Step, Thermistor, advise};
 use amber_core::smooth::Filter;
+use amber_core::watch::condition::{Answer, Test};
 use amber_core::watch::{Carried, Watch, Watcher};
 use proptest::prelude::*;
 
@@ -64,6 +65,8 @@ fn every_kind_describes_itself() {
     }
     all::<Step>();
     all::<Filter>();
+    all::<Test>();
+    all::<Answer>();
 }
 
 /// The tables of the guide are these descriptions.
@@ -80,7 +83,7 @@ fn the_guide_lists_every_kind_with_its_settings() {
         P::KINDS.iter().map(row).collect()
     }
     let guide = include_str!("../../../docs/guide.md");
-    for rows in [rows::<Step>(), rows::<Filter>()] {
+    for rows in [rows::<Step>(), rows::<Filter>(), rows::<Test>(), rows::<Answer>()] {
         assert!(guide.contains(&rows), "docs/guide.md lacks:\n{rows}");
     }
 }

@@ -77,10 +77,10 @@ fn seen(watch: Watch, kind: usize, apart: f64, rows: usize) -> f64 {
 /// `rows`: how long is looked for false switches.
 fn promises_are_kept(rows: usize, seeds: u64) -> (usize, usize) {
     let (mut numbers, mut bounds) = (0, 0);
-    for kind in 0..KINDS.len() {
+    for (kind, name) in KINDS.iter().enumerate() {
         for apart in [2.0, 2.5, 3.0, 4.0, 5.0, 6.5, 8.0, 12.0, 20.0, 50.0] {
             for seed in 1..=seeds {
-                let what = format!("{}, {apart} apart, seed {seed}", KINDS[kind]);
+                let what = format!("{name}, {apart} apart, seed {seed}");
                 let advice = match advised(kind, apart, 2000, seed) {
                     Verdict::Threshold(advice) => advice,
                     Verdict::None(why) => {

@@ -575,3 +575,45 @@ fn what_odd_rows_amount_to_is_not_made_up() {
         assert!(out.lines().all(|line| line.len() < 200), "{arguments}");
     }
 }
+
+#[test]
+fn events_are_listed_of_takes_and_texts_and_a_log_answers_them() {
+    let dir = tempfile::tempdir().unwrap();
+    let bench = "[[source]]\n[source.wire]\nport = \"bath\"\n[[source.condition]]\nname = \"cool\"\n\
+                 test = [{ kind = \"below\", of = \"bath\", value = 29.5, hysteresis = 0.1 }]\n\
+                 answer = [{ kind = \"send\", line = \"heater on\" }, { kind = \"mark\", note = \"{bath} degrees\" }]\n\
+                 [[source.condition]]\nname = \"heats\"\nhold = 0.3\n\
+                 test = [{ kind = \"equal\", of = \"heater\", code = \"1\" }]\nanswer = [{ kind = \"stop-take\" }]\n";
+    fs::write(dir.path().join("bath.toml"), bench).unwrap();
+    // Nothing is sent unless that is allowed.
+    let log = ["log", "bath", "--bench", "bath.toml", "--for", "6s", "--out", "quiet"];
+    let (code, out, err) = amber_tap(dir.path(), &log);
+    assert!(code == 0 && out.contains("1 not sent") && out.contains("events    1"), "{out}{err}");
+    assert!(!dir.path().join("quiet/sent.csv").exists());
+    let log = ["log", "bath", "--bench", "bath.toml", "--for", "60s", "--out", "armed", "--arm"];
+    let (code, out, err) = amber_tap(dir.path(), &log);
+    assert!(code == 0 && out.contains("1 line sent") && out.contains("events    2"), "{out}{err}");
+    assert!(fs::read_to_string(dir.path().join("armed/sent.csv")).unwrap().contains("heater on"));
+    assert!(fs::read_to_string(dir.path().join("armed/marks.csv")).unwrap().contains("degrees"));
+    let table = fs::read_to_string(dir.path().join("armed/events.csv")).unwrap();
+    let (code, out, err) = amber_tap(dir.path(), &["events", "armed"]);
+    assert_eq!((code, &out), (0, &table), "{err}");
+    assert!(err.contains("2 events in"), "{err}");
+    // Another bench, over a text, and what cannot be done.
+    let rows: String = (0..200).map(|i| format!("level={}\n", i % 50)).collect();
+    fs::write(dir.path().join("rows.txt"), rows).unwrap();
+    let other = "[[source]]\n[source.time]\nfrom = \"rate\"\nhz = 10.0\n[[source.condition]]\nname = \"high\"\n\
+                 test = [{ kind = \"above\", of = \"level * 2\", value = 90.0 }]\n";
+    fs::write(dir.path().join("other.toml"), other).unwrap();
+    let (code, out, err) = amber_tap(dir.path(), &["events", "rows.txt", "--bench", "other.toml"]);
+    assert_eq!((code, out.lines().count()), (0, 5), "{out}{err}");
+    assert_eq!(out.lines().nth(1), Some("1,high,4.600000,,4.600000,0.400000,46"));
+    let wrong = other.replace("level * 2", "pressure");
+    fs::write(dir.path().join("wrong.toml"), wrong).unwrap();
+    let (code, _, err) = amber_tap(dir.path(), &["events", "rows.txt", "--bench", "wrong.toml"]);
+    assert!(code == 0 && err.contains("condition high: there is no channel 'pressure'"), "{err}");
+    let (code, _, err) = amber_tap(dir.path(), &["events", "rows.txt"]);
+    assert!(code == 1 && err.contains("no condition is set"), "{err}");
+    let (code, _, err) = amber_tap(dir.path(), &["log", "bath", "--rows", "2", "--bench", "other.toml", "--arm"]);
+    assert!(code == 1 && err.contains("--arm"), "{err}");
+}

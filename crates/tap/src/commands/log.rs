@@ -240,9 +240,9 @@ impl Log<'_> {
                     self.keeper.orders.send(Order::Mark { at, note }).context("the take's thread ended")?;
                 }
                 Request::Tell(_, LinkOrder::Send(bytes)) => {
-                    if self.link.tell(Command::Send(bytes)).is_err() {
-                        self.progress.tell(Told::Line("the port is busy: a line was not sent".into()));
-                    }
+                    let is_told = self.link.tell(Command::Send(bytes)).is_ok();
+                    let wrong = (!is_told).then(|| "the port is busy: a line was not sent".to_owned());
+                    wrong.into_iter().for_each(|text| self.progress.tell(Told::Line(text)));
                 }
                 Request::KeepBlock { take, block } => {
                     if let Err(error) = amber_io::take::save_block(&take, &block) {

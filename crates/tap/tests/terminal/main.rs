@@ -3,6 +3,7 @@
 #![allow(missing_docs)]
 
 mod analysis;
+mod conditions;
 mod faults;
 mod program;
 mod scales;

@@ -182,7 +182,7 @@ impl Part for Send {
         ),
         Setting::choice(
             "ending",
-            "what is put behind it",
+            "the line ending",
             &["LF", "CR LF", "CR", "none", "bytes in hexadecimal"],
             |answer: &Send| Ending::ALL.iter().position(|ending| *ending == answer.ending).unwrap_or(0),
             |answer, at| answer.ending = Ending::ALL[at],

@@ -126,7 +126,7 @@ impl Condition {
         }
         let unknown = self.test.iter().filter_map(Test::other).find(|other| before.iter().all(|c| c.name != **other));
         if let Some(other) = unknown {
-            let fault = format!("there is no condition {other} before {name}: a test asks one further up in the list");
+            let fault = format!("there is no condition {other} before {name}: a test asks one above it in the list");
             return Some(("condition", fault));
         }
         Answer::fault_of(&self.answer).map(|fault| ("answer", fault))

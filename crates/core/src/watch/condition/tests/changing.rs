@@ -72,7 +72,7 @@ impl Part for Changing {
         Setting::choice(
             "way",
             "which way it changes",
-            &["up or down", "up", "down"],
+            &["either", "up", "down"],
             |test: &Changing| WAYS.iter().position(|way| *way == test.way).unwrap_or(0),
             |test, at| test.way = WAYS[at],
         ),

@@ -5,7 +5,7 @@ use crate::Stamp;
 use crate::part::{Part, Setting};
 use serde::{Deserialize, Serialize};
 
-/// Another condition, further up in the list, is true and has held.
+/// Another condition, above this one in the list, is true and has held.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, default)]
 pub struct When {
@@ -15,10 +15,10 @@ pub struct When {
 
 impl Part for When {
     const KIND: &'static str = "when";
-    const HELP: &'static str = "another condition, further up in the list, is true";
+    const HELP: &'static str = "another condition, above this one in the list, is true";
     const SETTINGS: &'static [Setting<Self>] = &[Setting::text(
         "condition",
-        "the name of a condition further up in the list",
+        "the name of a condition above this one in the list",
         |test: &When| &test.condition,
         |test, condition| test.condition = condition,
     )];
