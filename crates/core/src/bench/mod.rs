@@ -31,6 +31,7 @@ use crate::store::Limits;
 use crate::talk::BoardCommand;
 use crate::watch::Watch;
 use crate::watch::condition::Condition;
+use crate::watch::target::Target;
 use serde::{Deserialize, Deserializer, Serialize};
 
 /// Everything that is set: once for all sources, and for each source its own.
@@ -243,6 +244,9 @@ pub struct ChannelSettings {
     /// Words for what it is on either side of its threshold: `sides = { below = "dry", above = "wet" }`.
     #[serde(default, skip_serializing_if = "is_default", deserialize_with = "sound")]
     pub sides: Sides,
+    /// What something steers it to.
+    #[serde(default, skip_serializing_if = "Option::is_none", deserialize_with = "sound")]
+    pub target: Option<Target>,
 }
 
 /// Words for the two sides of a threshold; one that is empty has no word of a person's own.
@@ -345,6 +349,12 @@ impl Check for Scale {
 impl Check for Vec<Filter> {
     fn check(&self) -> Option<String> {
         Filter::fault_of(self)
+    }
+}
+
+impl Check for Option<Target> {
+    fn check(&self) -> Option<String> {
+        self.as_ref().and_then(Target::fault).map(str::to_owned)
     }
 }
 

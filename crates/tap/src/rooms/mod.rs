@@ -27,6 +27,7 @@ pub(crate) mod split;
 pub(crate) mod survey;
 pub(crate) mod table;
 pub(crate) mod talk;
+pub(crate) mod target;
 pub(crate) mod trial;
 pub(crate) mod watch;
 pub(crate) mod wire;
@@ -307,6 +308,7 @@ rooms! {
     Block block: block::Block;
     Trial trial: trial::Trial;
     Events events: events::Events;
+    Target target: target::Target;
     Listing listing: listing::Listing;
     Talk talk: talk::Talk;
     Help help: help::Help;

@@ -179,6 +179,39 @@ fn events_are_listed_gone_to_captured_and_laid_over_one_another() {
 }
 
 #[test]
+fn a_bath_that_is_steered_shows_how_it_keeps_to_its_target() {
+    let mut app = app_of(include_str!("../../assets/bath.bench.toml"));
+    let mut board = amber_boards::by_name("bath", 5).unwrap();
+    watch(&mut app, &mut *board, 0..2);
+    for request in app.session.toggle_armed() {
+        if let Request::Tell(_, LinkOrder::Send(line)) = request {
+            board.hear(&line, &mut Vec::new());
+        }
+    }
+    watch(&mut app, &mut *board, 2..140);
+    app.show(RoomId::Target);
+    app.before_frame(app.session.now);
+    let text = picture(&mut app, 160, 47);
+    for part in ["target of bath: 38 °C, band 2 °C", "overshoot", "cycle, mean", "duty of heater", "time in band"] {
+        assert!(text.contains(part), "{part}: {text}");
+    }
+    let duty = text.split("duty of heater").nth(1).unwrap().split('%').next().unwrap().trim().parse::<f64>().unwrap();
+    assert!((20.0..60.0).contains(&duty), "{duty}");
+    // Another target, said by nobody; and one that is deleted.
+    assert!(press(&mut app, KeyCode::Char('e')).is_empty());
+    replace(&mut app, "no such channel");
+    assert!(!app.overlays.is_empty(), "a wrong entry stays open");
+    press(&mut app, KeyCode::Esc);
+    typed(&mut app, "b");
+    replace(&mut app, "0.5");
+    assert_eq!(app.session.channel().unwrap().wished().target.as_ref().unwrap().band, 0.5);
+    typed(&mut app, "u");
+    assert_eq!(app.session.channel().unwrap().wished().target.as_ref().unwrap().band, 2.0);
+    app.session.edit_channel(|channel| channel.target = None);
+    assert!(picture(&mut app, 80, 24).contains("no target yet: e sets one"));
+}
+
+#[test]
 fn silence_is_answered_without_a_row() {
     let bench = "[[source]]\n[source.wire]\nport = \"raft\"\n[[source.condition]]\nname = \"quiet\"\ntest = [{ kind = \"silent\", seconds = 1.0 }]\nanswer = [{ kind = \"bell\" }, { kind = \"send\", line = \"are you there, {x}?\" }]\n";
     let mut app = app_of(bench);
