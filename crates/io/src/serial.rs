@@ -1,9 +1,11 @@
 //! Opening a serial port, and saying in plain words why it could not be opened.
 
 use crate::link::device::{Device, Ports};
+use crate::link::wake::Wake;
 use amber_core::bench::{Parity, WireSettings};
 use serialport::{ClearBuffer, DataBits, ErrorKind, SerialPort, SerialPortType, StopBits, TTYPort};
 use std::io::{self, Read, Write};
+use std::os::fd::{AsRawFd, BorrowedFd};
 use std::os::unix::fs::{FileTypeExt, MetadataExt};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
@@ -105,6 +107,13 @@ impl Write for Tty {
 }
 
 impl Device for Tty {
+    fn wait(&mut self, wake: &Wake) -> bool {
+        // SAFETY: the descriptor is that of `self.port`, which is open and lives longer than this borrow of it.
+        #[allow(unsafe_code, reason = "see above")]
+        let port = unsafe { BorrowedFd::borrow_raw(self.port.as_raw_fd()) };
+        wake.wait(port, PATIENCE)
+    }
+
     fn set_baud(&mut self, baud: u32) -> io::Result<()> {
         Ok(self.port.set_baud_rate(baud)?)
     }

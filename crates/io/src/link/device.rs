@@ -1,5 +1,6 @@
 //! What a link needs of ports, so that it can be driven without one.
 
+use super::wake::Wake;
 use crate::serial::Problem;
 use amber_core::bench::WireSettings;
 use std::io::{self, Read, Write};
@@ -9,6 +10,12 @@ use std::time::Duration;
 /// A port that is open. ChannelValues returns as soon as there is something, and with `TimedOut` when nothing came for a while;
 /// 0 bytes and other errors mean that the port is gone.
 pub(crate) trait Device: Read + Write {
+    /// Waits until there is something to read, the port is gone, a while has passed, or `wake` is rung; gives whether reading is
+    /// the next thing to do.
+    fn wait(&mut self, _wake: &Wake) -> bool {
+        true
+    }
+
     /// Runs at another speed from now on.
     ///
     /// # Errors

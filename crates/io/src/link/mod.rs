@@ -11,6 +11,7 @@ mod find;
 mod outlet;
 mod port;
 mod text;
+pub(crate) mod wake;
 
 pub use endpoint::{Endpoint, Simulated};
 
@@ -25,6 +26,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::thread::JoinHandle;
 use std::time::Duration;
+use wake::Wake;
 
 /// Chunks that wait for the engine before others are skipped.
 const FOR_ENGINE: usize = 2048;
@@ -164,6 +166,8 @@ pub struct Link {
     /// For the keeper.
     pub keeper: Receiver<Feed>,
     commands: Sender<Command>,
+    /// Rung with each command.
+    wake: Arc<Wake>,
     stop: Arc<AtomicBool>,
     thread: Option<JoinHandle<()>>,
 }
@@ -178,17 +182,20 @@ impl Link {
         let (to_keeper, keeper) = bounded(FOR_KEEPER);
         let (commands, orders) = bounded(FOR_LINK);
         let stop = Arc::new(AtomicBool::new(false));
-        let mut outlet = Outlet::new(clock, to_engine, to_keeper, orders, Arc::clone(&stop));
+        let wake = Arc::new(Wake::new()?);
+        let mut outlet = Outlet::new(clock, to_engine, to_keeper, orders, Arc::clone(&wake), Arc::clone(&stop));
         let thread = std::thread::Builder::new().name("link".into()).spawn(move || run(endpoint, &mut outlet))?;
-        Ok(Link { engine, keeper, commands, stop, thread: Some(thread) })
+        Ok(Link { engine, keeper, commands, wake, stop, thread: Some(thread) })
     }
 
-    /// Tells the link to do something; it does so within a tenth of a second.
+    /// Tells the link to do something; where a port is open it does so at once, else within a tenth of a second.
     ///
     /// # Errors
     /// When many commands wait, or the link has ended: gives the command back.
     pub fn tell(&self, command: Command) -> Result<(), Command> {
-        self.commands.try_send(command).map_err(crossbeam_channel::TrySendError::into_inner)
+        self.commands.try_send(command).map_err(crossbeam_channel::TrySendError::into_inner)?;
+        self.wake.ring();
+        Ok(())
     }
 }
 

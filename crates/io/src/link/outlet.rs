@@ -1,5 +1,6 @@
 //! The link's side of its channels: chunks and states out, commands in.
 
+use super::wake::Wake;
 use super::{Chunk, Command, Endpoint, Feed, LinkState};
 use crate::clock::HostClock;
 use amber_core::Stamp;
@@ -25,6 +26,7 @@ pub(super) struct Outlet {
     to_engine: Sender<Feed>,
     to_keeper: Sender<Feed>,
     commands: Receiver<Command>,
+    wake: Arc<Wake>,
     stop: Arc<AtomicBool>,
     skipped: u64,
     late: Late,
@@ -77,9 +79,15 @@ impl Outlet {
         to_engine: Sender<Feed>,
         to_keeper: Sender<Feed>,
         commands: Receiver<Command>,
+        wake: Arc<Wake>,
         stop: Arc<AtomicBool>,
     ) -> Outlet {
-        Outlet { clock, to_engine, to_keeper, commands, stop, skipped: 0, late: Late::default(), said: None }
+        Outlet { clock, to_engine, to_keeper, commands, wake, stop, skipped: 0, late: Late::default(), said: None }
+    }
+
+    /// What is rung when there is a command.
+    pub(super) fn wake(&self) -> &Wake {
+        &self.wake
     }
 
     pub(super) fn now(&self) -> Stamp {

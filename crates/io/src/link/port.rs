@@ -173,7 +173,9 @@ impl<'a> Port<'a> {
         let mut buffer = vec![0; AT_ONCE];
         let mut pace = Pace::new();
         loop {
-            match port.read(&mut buffer) {
+            // A command does not wait for the next bytes.
+            let has_bytes = port.wait(outlet.wake());
+            match if has_bytes { port.read(&mut buffer) } else { Err(ErrorKind::TimedOut.into()) } {
                 Ok(0) => return Ok(Next::Failed(Problem::Vanished(self.path.clone()))),
                 Ok(length) => {
                     self.heard = true;

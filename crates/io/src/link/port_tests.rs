@@ -1,5 +1,6 @@
 //! A link driven by ports that are made up: errors, short writes, vanishing, and a screen that takes nothing.
 
+use super::super::wake::Wake;
 use super::*;
 use crate::clock::HostClock;
 use crossbeam_channel::{Receiver, Sender, bounded};
@@ -114,7 +115,14 @@ fn watch(fake: Fake, room_for_engine: usize) -> Rig {
     let (to_keeper, keeper) = bounded(256);
     let (commands, orders) = bounded(8);
     let stop = Arc::new(AtomicBool::new(false));
-    let mut outlet = Outlet::new(HostClock::start(), to_engine, to_keeper, orders, Arc::clone(&stop));
+    let mut outlet = Outlet::new(
+        HostClock::start(),
+        to_engine,
+        to_keeper,
+        orders,
+        Arc::new(Wake::new().unwrap()),
+        Arc::clone(&stop),
+    );
     std::thread::spawn(move || {
         let source = WireSettings { baud: Some(9600), ..WireSettings::default() };
         Port::new(&fake, "/dev/made-up".into(), source).watch(&mut outlet);
