@@ -1,12 +1,13 @@
 //! Measures the running program: latency from wire to screen, load, and floods. Run on demand, never by tests:
 //!
-//! `cargo build --release && cargo run --release --example measure -- latency load frame flood pace vanish edit open`
+//! `cargo build --release && cargo run --release --example measure -- latency load frame flood pace vanish edit open answers`
 //!
 //! The program runs on a terminal of 160x47 that this one reads, with a board that this one plays. Rows are numbered,
 //! so that what is in the take and on the screen can be checked.
 
 #![allow(missing_docs)]
 
+mod answers;
 mod takes;
 
 use amber_boards::Pty;
@@ -378,7 +379,8 @@ fn main() -> Outcome {
             "vanish" => vanish(&folder, 200)?,
             "edit" => takes::edit(&folder)?,
             "open" => takes::open(&folder)?,
-            _ => return Err("measure latency, load, frame, flood, pace, vanish, edit or open".into()),
+            "answers" => answers::answers(&folder)?,
+            _ => return Err("measure latency, load, frame, flood, pace, vanish, edit, open or answers".into()),
         }
     }
     Ok(std::fs::remove_dir_all(&folder)?)
