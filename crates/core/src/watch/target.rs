@@ -53,7 +53,7 @@ pub struct Kept {
     pub undershoot: f64,
     /// The mean deviation after that.
     pub offset: f64,
-    /// From the first row until it stayed within the band for good; none where it has not.
+    /// From the first row until it stayed within the band for good; none where it has not, or for less than one of its cycles.
     pub settling: Option<f64>,
     /// The share of the time within the band, 0 to 1.
     pub in_band: f64,
@@ -122,6 +122,9 @@ pub fn kept(rows: &[Row], band: f64) -> Option<Kept> {
     }
     if !cycles.is_empty() {
         let ends = cycles.iter().fold((f64::INFINITY, 0.0), |(a, b): (f64, f64), s| (a.min(*s), b.max(*s)));
+        // What has always left the band again within a cycle has not settled.
+        let stays = settled.map_or(0.0, |row| last.at.seconds_since(row.at));
+        kept.settling = kept.settling.filter(|_| stays >= ends.1);
         kept.cycle = Some((ends.0, cycles.iter().sum::<f64>() / cycles.len() as f64, ends.1, cycles.len() as u64));
     }
     Some(kept)
@@ -167,6 +170,9 @@ mod tests {
         assert!((mean - 10.0).abs() < 0.02 && longest - shortest < 0.21 && count == 9, "{found:?}");
         assert!((found.ripple().unwrap() - 5.0).abs() < 0.1 && (found.duty.unwrap() - 0.25).abs() < 0.01, "{found:?}");
         assert_eq!(found.settling, None);
+        // Where it happens to be within the band at the end, it has not settled either.
+        assert!(all[810].deviation.abs() <= 0.5 && all[805].deviation.abs() > 0.5);
+        assert_eq!(kept(&all[..811], 1.0).unwrap().settling, None);
         assert!((found.in_band - 0.2).abs() < 0.02, "{found:?}");
         // A gap and a break tell nothing, and are no part of a cycle.
         all[500].deviation = f64::NAN;

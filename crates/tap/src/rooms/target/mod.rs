@@ -258,10 +258,7 @@ fn facts(found: &Kept, target: &Settings, channel: &Channel) -> Vec<(String, Str
     match found.cycle {
         Some((shortest, mean, longest, count)) => {
             facts.push(("cycle, mean".into(), format!("{} of {count}", duration(mean))));
-            facts.push((
-                "cycle, shortest to longest".into(),
-                format!("{} to {}", duration(shortest), duration(longest)),
-            ));
+            facts.push(("cycle, min to max".into(), format!("{} to {}", duration(shortest), duration(longest))));
         }
         None => facts.push(("cycle".into(), "none complete in view".into())),
     }
