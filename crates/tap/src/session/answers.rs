@@ -83,9 +83,7 @@ impl Session {
             let chain = self.chain_at(place);
             let on = chain.events().iter().filter(|event| event.ended.is_none()).copied().collect::<Vec<Event>>();
             for event in on {
-                let Some(condition) = self.chain_at(place).conditions().settings().get(event.condition).cloned() else {
-                    continue;
-                };
+                let Some(condition) = self.condition_of(place, &event) else { continue };
                 for (at, answer) in condition.answer.iter().enumerate() {
                     if let Answer::Send(send) = answer {
                         requests.extend(self.send(place, &condition.name, at, send, &event));
@@ -127,11 +125,7 @@ impl Session {
         self.answers.missed += missed;
         let mut requests = Vec::new();
         for event in &events {
-            let conditions = self.chain_at(place).conditions().settings();
-            let Some(name) = conditions.get(event.condition).map(|condition| condition.name.clone()) else { continue };
-            // What was changed meanwhile counts at once, though its history is still being made anew.
-            let wished = self.chain_at(place).settings().condition.iter().find(|own| own.name == name);
-            let Some(condition) = wished.filter(|own| !own.bypassed).cloned() else { continue };
+            let Some(condition) = self.condition_of(place, event) else { continue };
             for (at, answer) in condition.answer.iter().enumerate() {
                 requests.extend(self.give(place, &condition, at, answer, event));
             }
@@ -142,6 +136,14 @@ impl Session {
         requests
     }
 
+    /// The condition of an event as it is set now, where it is still watched for: what was changed meanwhile counts at once,
+    /// though its history is still being recalculated.
+    fn condition_of(&self, place: usize, event: &Event) -> Option<Condition> {
+        let chain = self.chain_at(place);
+        let name = &chain.conditions().settings().get(event.condition)?.name;
+        chain.settings().condition.iter().find(|own| own.name == *name && !own.bypassed).cloned()
+    }
+
     fn give(&mut self, place: usize, condition: &Condition, at: usize, answer: &Answer, event: &Event) -> Vec<Request> {
         let name = &condition.name;
         match answer {
@@ -149,9 +151,7 @@ impl Session {
             Answer::Flash(_) => self.answers.flash = Some((name.clone(), self.now.plus(FLASH))),
             Answer::Hold(_) => {
                 if !self.is_held() {
-                    let end = event.at.max(self.axis.held.unwrap_or(event.at));
-                    // The event stands near the right edge, with some of what follows.
-                    self.axis.held = Some(end.max(self.present()));
+                    self.axis.held = Some(self.present());
                     self.say(format!("held at {name}; Space goes on"), false);
                 }
             }

@@ -49,9 +49,13 @@ pub(super) fn events(session: &Session, theme: Theme, columns: &Columns, plot: R
     let chain = session.chain();
     let begin = session.viewport.begin;
     let first = chain.events().partition_point(|event| event.at < begin);
-    let mut free = 0;
+    let (mut free, mut drawn) = (0, None);
     for event in chain.events().range(first..).take_while(|event| event.at <= session.viewport.end) {
         let Some(x) = columns.place_of(event.at).map(|place| (place / 2) as u16) else { continue };
+        // Of many in one place, one sign is seen.
+        if drawn.replace(x) == Some(x) {
+            continue;
+        }
         let is_own = event.condition == session.selected_condition;
         let ink = theme.style(if is_own { Ink::Bright } else { Ink::Dim });
         put(buffer, plot, x, 0, "◆", ink);
