@@ -191,6 +191,7 @@ pub fn duration(seconds: f64) -> String {
     let trim =
         |value: f64| fixed((value * 100.0).round() / 100.0, 2).trim_end_matches('0').trim_end_matches('.').to_owned();
     match seconds.abs() {
+        0.0 => "0 s".to_owned(),
         s if s < 0.01 => format!("{} ms", trim(seconds * 1e3)),
         s if s < 1.0 => format!("{} ms", fixed(seconds * 1e3, 0)),
         s if s < 120.0 => format!("{} s", trim(seconds)),
@@ -296,7 +297,7 @@ impl NumberFormat {
     }
 }
 
-/// A number as a person types it: with a point or a comma, as a quotient of two, or with an SI prefix: `4.7k`, `40 mV`.
+/// A number as a person types it: with a point or a comma, as a quotient of two, or with an SI prefix: `4.7k`, `40 mV`, `5 ms`.
 ///
 /// # Errors
 /// What is wrong with it, in a sentence.
@@ -316,7 +317,7 @@ fn prefixed(text: &str) -> Option<f64> {
     }
     let end = text.rfind(|c: char| c.is_ascii_digit() || c == '.')? + 1;
     let letters = text[end..].trim_start();
-    let rest = ["V", "A", "Ω", "ohm"].iter().find_map(|unit| letters.strip_suffix(unit)).unwrap_or(letters);
+    let rest = ["V", "A", "Ω", "ohm", "s", "Hz"].iter().find_map(|unit| letters.strip_suffix(unit)).unwrap_or(letters);
     let factor = match rest {
         "" => 1.0,
         "p" => 1e-12,

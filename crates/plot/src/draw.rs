@@ -1,7 +1,7 @@
 //! The drawing: layout and strokes, in hundredths of a millimetre, since the drawing library knows whole units only.
 
 use crate::page::FAMILIES;
-use crate::{Figure, Lane, LogicLane, PlotError, Threshold, Trace, embed};
+use crate::{EventLane, Figure, Lane, LogicLane, PlotError, Threshold, Trace, embed};
 use plotters::coord::Shift;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
@@ -17,6 +17,9 @@ const LISTED: usize = 6;
 
 /// Shades that are told apart.
 const SHADES: f32 = 12.0;
+
+/// Height of the events of a condition.
+const EVENTS: i32 = 560;
 
 /// Height of a digital lane.
 const LOGIC: i32 = 900;
@@ -70,8 +73,15 @@ impl Drawing<'_, '_> {
         self.text(&figure.subtitle, LEFT, 1_950, 400, &GREY, HPos::Left)?;
         self.legend()?;
         let listed = figure.marks.iter().filter(|mark| !mark.note.is_empty()).count().min(LISTED) as i32;
+        let listed = listed + figure.notes.len().min(LISTED) as i32;
         let bottom = HEIGHT - 2_300 - listed * 480;
-        let logic_top = bottom - figure.logic.len() as i32 * LOGIC;
+        // Where there are many, they leave the traces room.
+        let wanted = figure.events.len() as i32 * EVENTS + figure.logic.len() as i32 * LOGIC;
+        let room = if figure.lanes.is_empty() { bottom - TOP } else { (bottom - TOP) * 3 / 5 };
+        let fit = |height: i32| if wanted > room { height * room / wanted } else { height };
+        let (each_event, each_logic) = (fit(EVENTS), fit(LOGIC));
+        let events_top = bottom - figure.events.len() as i32 * each_event;
+        let logic_top = events_top - figure.logic.len() as i32 * each_logic;
         let lanes = figure.lanes.len().max(1) as i32;
         let gap = 350;
         let height = (logic_top - TOP - gap * lanes) / lanes;
@@ -81,9 +91,16 @@ impl Drawing<'_, '_> {
             self.lane(lane, top, top + height)?;
         }
         for (index, lane) in (0..).zip(&figure.logic) {
-            self.logic(lane, logic_top + index * LOGIC)?;
+            self.logic(lane, logic_top + index * each_logic, each_logic)?;
         }
-        self.marks(bottom)
+        for (index, lane) in (0..).zip(&figure.events) {
+            self.events(lane, events_top + index * each_event, each_event)?;
+        }
+        let listed = self.marks(bottom)?;
+        for (line, note) in (listed..).zip(figure.notes.iter().take(LISTED)) {
+            self.text(note, LEFT, bottom + 1_650 + line * 480, 360, &BLACK_INK, HPos::Left)?;
+        }
+        Ok(())
     }
 
     fn x(&self, seconds: f64) -> i32 {
@@ -112,8 +129,8 @@ impl Drawing<'_, '_> {
                     self.line(part, &ink, 90)?;
                 }
                 let unit = if lane.unit.is_empty() { String::new() } else { format!(" in {}", lane.unit) };
-                let smoothed = if trace.pale.is_empty() { "" } else { ", smoothed" };
-                let text = format!("{} {}{unit}{smoothed}", trace.letter, trace.name);
+                let note = if trace.note.is_empty() { String::new() } else { format!(", {}", trace.note) };
+                let text = format!("{} {}{unit}{note}", trace.letter, trace.name);
                 if x > WIDTH - RIGHT - 2_000 {
                     return Ok(());
                 }
@@ -181,10 +198,22 @@ impl Drawing<'_, '_> {
                 }
             }
         }
+        // Beside one another where they would fall on one another.
+        let mut placed: Vec<(i32, i32, i32)> = Vec::new();
         for line in lane.thresholds.iter().filter(in_view) {
-            let above = if y(line.value) - 330 > top { -250 } else { 250 };
-            let ink = INKS[line.ink % INKS.len()];
-            self.text(&line.label, LEFT + 200, y(line.value) + above, 340, &ink, HPos::Left)?;
+            let at = y(line.value) + if y(line.value) - 330 > top { -250 } else { 250 };
+            let wide = line.label.chars().count() as i32 * 190 + 300;
+            let mut left = LEFT + 200;
+            let is_hit = |left: i32, other: &&(i32, i32, i32)| {
+                (other.2 - at).abs() < 380 && left < other.1 && other.0 < left + wide
+            };
+            while let Some(other) = placed.iter().find(|other| is_hit(left, other)) {
+                left = other.1;
+            }
+            placed.push((left, left + wide, at));
+            if left + wide < WIDTH - RIGHT || left == LEFT + 200 {
+                self.text(&line.label, left, at, 340, &INKS[line.ink % INKS.len()], HPos::Left)?;
+            }
         }
         self.letters(&lane.traces, &y)
     }
@@ -243,10 +272,19 @@ impl Drawing<'_, '_> {
         Ok(())
     }
 
-    fn logic(&self, lane: &LogicLane, top: i32) -> Result<(), PlotError> {
+    /// The name of a lane left of it, as large as there is room.
+    fn name(&self, name: &str, y: i32) -> Result<(), PlotError> {
+        let letters = name.chars().count().max(1) as i32;
+        let size = (LEFT * 2 / letters * 17 / 20).clamp(200, 360);
+        let most = (LEFT * 17 / 10 / size).max(1) as usize;
+        let cut: String = name.chars().take(most - 1).chain(['…']).collect();
+        self.text(if letters as usize > most { &cut } else { name }, LEFT - 220, y, size, &BLACK_INK, HPos::Right)
+    }
+
+    fn logic(&self, lane: &LogicLane, top: i32, height: i32) -> Result<(), PlotError> {
         let ink = INKS[lane.ink % INKS.len()];
-        let (high, low) = (top + 230, top + LOGIC - 180);
-        self.text(&lane.name, LEFT - 220, (high + low) / 2, 360, &BLACK_INK, HPos::Right)?;
+        let (high, low) = (top + height / 4, top + height * 4 / 5);
+        self.name(&lane.name, (high + low) / 2)?;
         self.text(&lane.letter.to_string(), WIDTH - RIGHT + 300, (high + low) / 2, 420, &ink, HPos::Left)?;
         let mut points: Vec<(i32, i32)> = Vec::new();
         let mut end = f64::NAN;
@@ -262,7 +300,30 @@ impl Drawing<'_, '_> {
         self.line(points, &ink, 34)
     }
 
-    fn marks(&self, bottom: i32) -> Result<(), PlotError> {
+    /// Each event as a bar for as long as it was true, with a sign where it began.
+    fn events(&self, lane: &EventLane, top: i32, height: i32) -> Result<(), PlotError> {
+        let middle = top + height / 2;
+        self.name(&lane.name, middle)?;
+        self.line(vec![(LEFT, middle), (WIDTH - RIGHT, middle)], &RULE, 8)?;
+        let (from, to) = self.figure.x;
+        for (begin, end) in &lane.spans {
+            let end = end.unwrap_or(to);
+            if *begin > to || end < from {
+                continue;
+            }
+            let corners = [(self.x(*begin), middle - height / 6), (self.x(end), middle + height / 6)];
+            self.area.draw(&Rectangle::new(corners, pale(BLACK_INK).filled())).map_err(rejected)?;
+            if *begin >= from {
+                let (x, reach) = (self.x(*begin), height * 3 / 10);
+                let sign = vec![(x, middle - reach), (x + 110, middle), (x, middle + reach), (x - 110, middle)];
+                self.area.draw(&Polygon::new(sign, BLACK_INK)).map_err(rejected)?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Gives how many of them are listed.
+    fn marks(&self, bottom: i32) -> Result<i32, PlotError> {
         let (from, to) = self.figure.x;
         let mut listed = 0;
         for mark in self.figure.marks.iter().filter(|mark| (from..=to).contains(&mark.at)) {
@@ -277,7 +338,7 @@ impl Drawing<'_, '_> {
                 listed += 1;
             }
         }
-        Ok(())
+        Ok(listed)
     }
 }
 
@@ -350,6 +411,7 @@ mod tests {
         let trace = |letter, name: &str, ink, phase| Trace {
             letter,
             name: name.into(),
+            note: "",
             ink,
             runs: vec![wave(phase).take(200).collect(), wave(phase).skip(220).collect()],
             pale: Vec::new(),
@@ -373,7 +435,9 @@ mod tests {
                 ink: 3,
                 levels: vec![(0.0, 4.0, false), (4.0, 9.0, true)],
             }],
+            events: vec![EventLane { name: "high water".into(), spans: vec![(2.0, Some(2.5)), (9.0, None)] }],
             marks: vec![FigureMark { number: 1, at: 3.0, note: "50 mm weight".into() }],
+            notes: vec!["overshoot 2 mm".into()],
         }
     }
 
@@ -381,8 +445,16 @@ mod tests {
     fn the_svg_is_text_and_lines_and_nothing_breaks_out() {
         let text = svg(&figure()).unwrap();
         assert!(text.contains("width=\"297mm\" height=\"210mm\" viewBox=\"0 0 29700 21000\""), "{}", &text[..300]);
-        for part in ["&lt;flume&gt;", "gauge_a in mm", "seconds since the start", "1  50 mm weight", "pump", "A 120 mm"]
-        {
+        for part in [
+            "&lt;flume&gt;",
+            "gauge_a in mm",
+            "seconds since the start",
+            "1  50 mm weight",
+            "pump",
+            "high water",
+            "overshoot 2 mm",
+            "A 120 mm",
+        ] {
             assert!(text.contains(part), "{part} is missing");
         }
         assert!(text.matches("<polyline").count() > 20);
@@ -407,6 +479,7 @@ mod tests {
         let far = |value, hysteresis| Threshold { value, hysteresis, ink: 1, label: "far".into() };
         wild.lanes[0].thresholds.extend([far(1e9, 1.0), far(100.0, 1e300), far(100.0, f64::NAN)]);
         wild.logic[0].levels.push((9.0, 1e6, true));
+        wild.events[0].spans.extend([(-1e9, Some(1e9)), (99.0, None), (-5.0, Some(-4.0)), (f64::NAN, Some(3.0))]);
         wild.lanes[0].shades = vec![
             Shades { from: -1e9, to: 90.0, x: (-5.0, 99.0), ink: 2, shares: vec![0.5, 0.5, f32::NAN, 7.0, -1.0] },
             Shades::default(),

@@ -35,8 +35,12 @@ pub struct Figure {
     pub lanes: Vec<Lane>,
     /// Digital lanes from top to bottom.
     pub logic: Vec<LogicLane>,
+    /// Conditions from top to bottom, with their events.
+    pub events: Vec<EventLane>,
     /// Notes at moments.
     pub marks: Vec<FigureMark>,
+    /// Lines of text below the figure.
+    pub notes: Vec<String>,
 }
 
 /// Analog channels that share a y axis.
@@ -91,6 +95,8 @@ pub struct Trace {
     pub letter: char,
     /// Its name in the legend.
     pub name: String,
+    /// What the legend says of it beyond that, such as `smoothed`; may be empty.
+    pub note: &'static str,
     /// The number of its ink.
     pub ink: usize,
     /// Points (across, value), broken into runs where there are gaps.
@@ -110,6 +116,15 @@ pub struct LogicLane {
     pub ink: usize,
     /// From, to, high.
     pub levels: Vec<(f64, f64, bool)>,
+}
+
+/// The events of a condition.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct EventLane {
+    /// The name of the condition.
+    pub name: String,
+    /// Since when it was true and until when; one that is true still has no end.
+    pub spans: Vec<(f64, Option<f64>)>,
 }
 
 /// A note at a moment.

@@ -1,6 +1,6 @@
 //! Figures of anything: drawn as SVG and PDF, with nothing in them that is no number and nothing that breaks out.
 
-use amber_plot::{Figure, FigureMark, Lane, LogicLane, Shades, Threshold, Trace, pdf, svg};
+use amber_plot::{EventLane, Figure, FigureMark, Lane, LogicLane, Shades, Threshold, Trace, pdf, svg};
 use proptest::prelude::*;
 
 /// Numbers as they come out of rows: mostly of one size, some huge or none.
@@ -29,7 +29,8 @@ fn limits() -> impl Strategy<Value = (f64, f64)> {
 
 fn lane() -> impl Strategy<Value = Lane> {
     let trace = (any::<char>(), text(), 0..20usize, runs(), runs());
-    let trace = trace.prop_map(|(letter, name, ink, runs, pale)| Trace { letter, name, ink, runs, pale });
+    let trace =
+        trace.prop_map(|(letter, name, ink, runs, pale)| Trace { letter, name, note: "smoothed", ink, runs, pale });
     let shades = (number(), number(), (number(), number()), 0..9usize, proptest::collection::vec(any::<f32>(), 0..9));
     let shades = shades.prop_map(|(from, to, x, ink, shares)| Shades { from, to, x, ink, shares });
     let threshold = (number(), number(), 0..9usize, text());
@@ -47,11 +48,13 @@ fn figure() -> impl Strategy<Value = Figure> {
     let logic = (any::<char>(), text(), 0..9usize, levels);
     let logic = logic.prop_map(|(letter, name, ink, levels)| LogicLane { letter, name, ink, levels });
     let mark = (any::<u64>(), number(), text()).prop_map(|(number, at, note)| FigureMark { number, at, note });
-    let (lanes, logic) = (proptest::collection::vec(lane(), 0..4), proptest::collection::vec(logic, 0..3));
-    let marks = proptest::collection::vec(mark, 0..8);
-    ((text(), text(), limits(), text()), lanes, logic, marks).prop_map(|(named, lanes, logic, marks)| {
-        let (title, subtitle, x, x_label) = named;
-        Figure { title, subtitle, x, x_label, lanes, logic, marks }
+    let (lanes, logic) = (proptest::collection::vec(lane(), 0..4), proptest::collection::vec(logic, 0..30));
+    let events = (text(), proptest::collection::vec((number(), proptest::option::of(number())), 0..6));
+    let events = proptest::collection::vec(events.prop_map(|(name, spans)| EventLane { name, spans }), 0..12);
+    let below = (proptest::collection::vec(mark, 0..8), proptest::collection::vec(text(), 0..9), events);
+    ((text(), text(), limits(), text()), lanes, logic, below).prop_map(|(named, lanes, logic, below)| {
+        let ((title, subtitle, x, x_label), (marks, notes, events)) = (named, below);
+        Figure { title, subtitle, x, x_label, lanes, logic, events, marks, notes }
     })
 }
 
@@ -87,7 +90,7 @@ proptest! {
     fn what_is_out_of_view_takes_no_room(count in 1..4000usize, away in 1e3..1e9f64) {
         let of = |from: f64| {
             let runs = vec![(0..count).map(|i| (from + i as f64 * 1e-3, (i % 7) as f64)).collect()];
-            let trace = Trace { letter: 'A', name: "a".into(), ink: 0, runs, pale: Vec::new() };
+            let trace = Trace { letter: 'A', name: "a".into(), runs, ..Trace::default() };
             let lane = Lane { label: "mm".into(), limits: (0.0, 7.0), traces: vec![trace], ..Lane::default() };
             svg(&Figure { x: (0.0, 4.0), lanes: vec![lane], ..Figure::default() }).map_or(0, |drawing| drawing.len())
         };

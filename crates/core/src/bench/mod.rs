@@ -31,6 +31,7 @@ use crate::store::Limits;
 use crate::talk::BoardCommand;
 use crate::watch::Watch;
 use crate::watch::condition::Condition;
+use crate::watch::interval::EdgeInterval;
 use crate::watch::target::Target;
 use serde::{Deserialize, Deserializer, Serialize};
 
@@ -247,6 +248,9 @@ pub struct ChannelSettings {
     /// What something steers it to.
     #[serde(default, skip_serializing_if = "Option::is_none", deserialize_with = "sound")]
     pub target: Option<Target>,
+    /// The times from its edges to those of another channel.
+    #[serde(default, skip_serializing_if = "Option::is_none", deserialize_with = "sound")]
+    pub interval: Option<EdgeInterval>,
 }
 
 /// Words for the two sides of a threshold; one that is empty has no word of a person's own.
@@ -355,6 +359,12 @@ impl Check for Vec<Filter> {
 impl Check for Option<Target> {
     fn check(&self) -> Option<String> {
         self.as_ref().and_then(Target::fault).map(str::to_owned)
+    }
+}
+
+impl Check for Option<EdgeInterval> {
+    fn check(&self) -> Option<String> {
+        self.as_ref().and_then(EdgeInterval::fault).map(str::to_owned)
     }
 }
 

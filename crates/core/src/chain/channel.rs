@@ -390,6 +390,12 @@ impl Channel {
         self.resolution
     }
 
+    /// Whether it is digital without a threshold of its own: it is high or low without being told where.
+    pub fn is_logic(&self) -> bool {
+        let is_plain = |watch: Watch| (watch.threshold, watch.hysteresis) == (LOGIC.threshold, LOGIC.hysteresis);
+        self.kind() == Kind::Digital && self.wished().watch.is_none_or(is_plain)
+    }
+
     /// The decimals with which its quantity is shown.
     pub fn decimals(&self) -> usize {
         self.settings.scale.decimals().unwrap_or_else(|| digits::decimals(self.resolution))

@@ -3,6 +3,7 @@
 
 pub mod advice;
 pub mod condition;
+pub mod interval;
 pub mod target;
 pub mod timing;
 

@@ -93,6 +93,9 @@ impl App {
         let of_view: Vec<amber_plot::Figure> = match self.view {
             RoomId::Spectrum => self.rooms.spectrum.figure(&self.session).into_iter().collect(),
             RoomId::Block => self.rooms.block.figures(&self.session),
+            RoomId::Events => self.rooms.events.figure(&self.session).into_iter().collect(),
+            RoomId::Target => self.rooms.target.figure(&self.session).into_iter().collect(),
+            RoomId::Interval => self.rooms.interval.figure(&self.session).into_iter().collect(),
             RoomId::Trial => self.rooms.trial.figure(&self.session).into_iter().collect(),
             _ => Vec::new(),
         };

@@ -2,12 +2,12 @@
 
 use crate::session::{ChannelId, Session};
 use amber_core::block::{Block, Column, Histogram};
-use amber_core::digits::{fixed, hertz, with_unit};
+use amber_core::digits::{counted, fixed, hertz, with_unit};
 use amber_core::spectrum::Spectrum;
 use amber_core::spectrum::peaks::Peaks;
 use amber_core::spectrum::waterfall::Line;
 use amber_core::tail::visible;
-use amber_plot::{Figure, FigureMark, Lane, Shades, Trace};
+use amber_plot::{EventLane, Figure, FigureMark, Lane, Shades, Trace};
 
 /// Points of a trace: finer than a printer's eye needs.
 const POINTS: usize = 3600;
@@ -52,7 +52,8 @@ impl Of {
     }
 
     fn trace(&self, runs: Vec<Vec<(f64, f64)>>, pale: Vec<Vec<(f64, f64)>>) -> Trace {
-        Trace { letter: self.letter, name: visible(self.channel.as_bytes()), ink: self.ink, runs, pale }
+        let note = if pale.is_empty() { "" } else { "smoothed" };
+        Trace { letter: self.letter, name: visible(self.channel.as_bytes()), note, ink: self.ink, runs, pale }
     }
 
     fn figure(&self, what: &str, x: (f64, f64), x_label: String, lanes: Vec<Lane>) -> Figure {
@@ -73,7 +74,7 @@ fn with_room(low: f64, high: f64) -> (f64, f64) {
 }
 
 /// The least and the most of points.
-fn ends<'a>(runs: impl Iterator<Item = &'a Vec<(f64, f64)>>) -> Option<(f64, f64)> {
+pub(crate) fn ends<'a>(runs: impl Iterator<Item = &'a Vec<(f64, f64)>>) -> Option<(f64, f64)> {
     let (low, high) = runs
         .flatten()
         .fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), point| (low.min(point.1), high.max(point.1)));
@@ -159,8 +160,8 @@ pub(crate) fn spectrum(of: &Of, spectrum: &Spectrum, peaks: &Peaks, waterfall: &
     figure
 }
 
-/// A histogram as a line around its classes.
-pub(crate) fn histogram(of: &Of, found: &Histogram) -> Figure {
+/// A histogram as a line around its classes; `counted`: what is counted, such as rows.
+pub(crate) fn histogram(of: &Of, found: &Histogram, counted: &str) -> Figure {
     let end = found.begin + found.counts.len() as f64 * found.width;
     let mut line = vec![(found.begin, 0.0)];
     for (class, count) in found.counts.iter().enumerate() {
@@ -170,7 +171,7 @@ pub(crate) fn histogram(of: &Of, found: &Histogram) -> Figure {
     line.push((end, 0.0));
     let most = found.counts.iter().copied().max().unwrap_or(1) as f64;
     let lane = Lane {
-        label: "rows".into(),
+        label: counted.into(),
         limits: (0.0, most * 1.05),
         traces: vec![of.trace(vec![line], Vec::new())],
         ..Lane::default()
@@ -187,6 +188,7 @@ pub(crate) fn block(source: &str, block: &Block, columns: &[(usize, &Column)]) -
         let trace = Trace {
             letter: char::from(b'A' + (place % 26) as u8),
             name: visible(column.name.as_bytes()),
+            note: if column.smoothed.is_some() { "smoothed" } else { "" },
             ink: *place,
             runs: runs(x, column.output()),
             pale,
@@ -218,6 +220,7 @@ pub(crate) fn trial(of: &Of, rate: f64, raw: &[f64], candidates: &[(String, &[f6
         traces: vec![Trace {
             letter: char::from(b'1' + (number % 9) as u8),
             name: name.clone(),
+            note: "smoothed",
             ink: of.ink,
             runs: runs(x, out),
             pale: runs(x, raw),
@@ -226,4 +229,31 @@ pub(crate) fn trial(of: &Of, rate: f64, raw: &[f64], candidates: &[(String, &[f6
     };
     let lanes = candidates.iter().enumerate().map(lane).collect();
     of.figure("trial of filters", (-seconds, 0.0), "seconds before the end".into(), lanes)
+}
+
+/// A channel around events of `condition`, each as points (seconds from the event, value): the last one over the others.
+/// `lasted`: since when and until when the last one was true.
+pub(crate) fn overlay(
+    of: &Of,
+    condition: &str,
+    stretch: (f64, f64),
+    events: &[Vec<(f64, f64)>],
+    lasted: (f64, Option<f64>),
+) -> Option<Figure> {
+    let broken = |points: &Vec<(f64, f64)>| {
+        points.split(|point| point.1.is_nan()).filter(|run| !run.is_empty()).map(<[_]>::to_vec).collect::<Vec<_>>()
+    };
+    let (last, others) = events.split_last()?;
+    let trace = of.trace(broken(last), others.iter().flat_map(broken).collect());
+    let lane = Lane {
+        label: of.unit(),
+        unit: visible(of.unit.as_bytes()),
+        limits: ends(trace.runs.iter().chain(&trace.pale))?,
+        traces: vec![Trace { note: if others.is_empty() { "" } else { "the events before it pale" }, ..trace }],
+        ..Lane::default()
+    };
+    let name = visible(condition.as_bytes());
+    let title = format!("{} at {} of {name}", visible(of.channel.as_bytes()), counted(events.len() as u64, "event"));
+    let figure = of.figure("events", stretch, "seconds from the event".into(), vec![lane]);
+    Some(Figure { title, events: vec![EventLane { name, spans: vec![lasted] }], ..figure })
 }

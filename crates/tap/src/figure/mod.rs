@@ -5,9 +5,12 @@ pub(crate) mod analysis;
 use crate::screen::text::set_in;
 use crate::session::{AnalogLane, ChannelId, Session, Source};
 use amber_core::Stamp;
+use amber_core::digits::typed;
 use amber_core::tail::visible;
+use amber_core::watch::condition::Event;
+use amber_core::watch::target::Target;
 use amber_core::window::{Columns, Grid, Logic, LogicSpan, Motion, Span};
-use amber_plot::{Figure, FigureMark, Lane, LogicLane, Threshold, Trace};
+use amber_plot::{EventLane, Figure, FigureMark, Lane, LogicLane, Threshold, Trace};
 use anyhow::bail;
 use std::fs::OpenOptions;
 use std::io::Write;
@@ -16,83 +19,184 @@ use std::path::{Path, PathBuf};
 /// Columns of a figure: finer than a printer's eye needs.
 const COLUMNS: usize = 1800;
 
+/// Conditions with a lane of their own in a figure.
+const MOST_EVENT_LANES: usize = 8;
+
+/// The stretch in view, from which the parts of a figure are made.
+pub(crate) struct View<'a> {
+    session: &'a Session,
+    columns: Columns,
+    /// The instant that is 0 on the axis.
+    zero: Stamp,
+    /// What is said of the axis, and where it was measured.
+    time_label: String,
+    source: String,
+}
+
+impl<'a> View<'a> {
+    pub(crate) fn of(session: &'a Session) -> View<'a> {
+        let wall = |at: Stamp| session.wall(at, "%Y-%m-%d %H:%M:%S");
+        let end = session.viewport.end;
+        let (zero, time_label, source) = match session.source() {
+            Source::Take(take) => {
+                let label = format!("seconds since the start of the take, {}", wall(take.start));
+                (take.start, label, take.folder.display().to_string())
+            }
+            Source::Live { .. } => (end, format!("seconds before {}", wall(end)), session.source_text()),
+        };
+        let columns = Columns::new(end, session.viewport.span, COLUMNS, Motion::Scroll);
+        View { session, columns, zero, time_label, source }
+    }
+
+    fn grid(&self, id: ChannelId) -> Grid<'_> {
+        let chain = self.session.chain_at(id.source);
+        Grid::new(chain.store(), &self.columns, self.session.viewport.end, chain.interval())
+    }
+
+    fn width(&self) -> f64 {
+        self.columns.width as f64 * 1e-9
+    }
+
+    fn begin(&self, place: usize) -> f64 {
+        self.columns.begin(place).unwrap_or(self.session.viewport.end).seconds_since(self.zero)
+    }
+
+    /// A channel as lines.
+    fn trace(&self, id: ChannelId) -> Trace {
+        let (channel, grid) = (self.session.channel_at(id), self.grid(id));
+        let seconds = |place: usize| self.begin(place) + self.width() / 2.0;
+        let pale = channel.smoothed().map(|_| runs(&grid.trace(channel.scaled()), seconds));
+        Trace {
+            letter: self.session.letter(id),
+            name: visible(self.session.title(id).as_bytes()),
+            note: if pale.is_some() { "smoothed" } else { "" },
+            ink: self.session.ink(id),
+            runs: runs(&grid.trace(channel.output()), seconds),
+            pale: pale.unwrap_or_default(),
+        }
+    }
+
+    fn thresholds(&self, id: ChannelId) -> impl Iterator<Item = Threshold> + use<'a> {
+        let session = self.session;
+        session.lines_of(id).into_iter().map(move |line| {
+            let name = line.name.map(|name| format!("{name} ")).unwrap_or_default();
+            let value = set_in(session.channel_at(id), line.value);
+            let label = visible(format!("{} {name}{value}", session.letter(id)).as_bytes());
+            Threshold { value: line.value, hysteresis: line.hysteresis, ink: session.ink(id), label }
+        })
+    }
+
+    fn lane(&self, lane: &AnalogLane) -> Lane {
+        Lane {
+            label: visible(lane.unit.as_bytes()),
+            unit: visible(lane.unit.as_bytes()),
+            shades: Vec::new(),
+            limits: lane.limits,
+            traces: lane.channels.iter().map(|id| self.trace(*id)).collect(),
+            thresholds: lane.channels.iter().flat_map(|id| self.thresholds(*id)).collect(),
+        }
+    }
+
+    fn logic(&self, id: ChannelId) -> LogicLane {
+        let (session, channel) = (self.session, self.session.channel_at(id));
+        LogicLane {
+            letter: session.letter(id),
+            name: visible(session.title(id).as_bytes()),
+            ink: session.ink(id),
+            levels: levels(&self.grid(id).logic(channel.output(), channel.watcher()), |place| self.begin(place)),
+        }
+    }
+
+    /// A figure over the stretch.
+    fn figure(&self, title: &str, lanes: Vec<Lane>, logic: Vec<LogicLane>) -> Figure {
+        let session = self.session;
+        let right = session.viewport.end.seconds_since(self.zero);
+        let x = (right - session.viewport.span, right);
+        let marks = session.marks.iter().map(|mark| FigureMark {
+            number: mark.number,
+            at: mark.at.seconds_since(self.zero),
+            note: visible(mark.note.as_bytes()),
+        });
+        let up_to = session.wall(session.viewport.end, "%Y-%m-%d %H:%M:%S");
+        Figure {
+            title: visible(title.as_bytes()),
+            subtitle: visible(format!("{}, up to {up_to}", self.source).as_bytes()),
+            x,
+            x_label: self.time_label.clone(),
+            lanes,
+            logic,
+            marks: marks.filter(|mark| (x.0..=x.1).contains(&mark.at)).collect(),
+            events: events(session, self.zero),
+            notes: Vec::new(),
+        }
+    }
+}
+
 /// What is in view, as a figure.
 pub(crate) fn of(session: &Session) -> Figure {
-    let columns = Columns::new(session.viewport.end, session.viewport.span, COLUMNS, Motion::Scroll);
-    let grid = |id: ChannelId| {
-        let chain = session.chain_at(id.source);
-        Grid::new(chain.store(), &columns, session.viewport.end, chain.interval())
-    };
-    let wall = |at: Stamp| session.wall(at, "%Y-%m-%d %H:%M:%S");
-    let end = session.viewport.end;
-    let (zero, time_label, source) = match session.source() {
-        Source::Take(take) => {
-            let label = format!("seconds since the start of the take, {}", wall(take.start));
-            (take.start, label, take.folder.display().to_string())
-        }
-        Source::Live { .. } => (end, format!("seconds before {}", wall(end)), session.source_text()),
-    };
-    let right = end.seconds_since(zero);
-    let width = columns.width as f64 * 1e-9;
-    let seconds = |place: usize| columns.begin(place).unwrap_or(end).seconds_since(zero) + width / 2.0;
-    let lanes = session.lanes();
-    let lane = |lane: &AnalogLane| Lane {
-        label: visible(lane.unit.as_bytes()),
-        unit: visible(lane.unit.as_bytes()),
-        shades: Vec::new(),
-        limits: lane.limits,
-        traces: lane
-            .channels
-            .iter()
-            .map(|index| {
-                let (channel, grid) = (session.channel_at(*index), grid(*index));
-                let pale = channel.smoothed().map(|_| runs(&grid.trace(channel.scaled()), seconds));
-                Trace {
-                    letter: session.letter(*index),
-                    name: visible(session.title(*index).as_bytes()),
-                    ink: session.ink(*index),
-                    runs: runs(&grid.trace(channel.output()), seconds),
-                    pale: pale.unwrap_or_default(),
-                }
-            })
-            .collect(),
-        thresholds: lane
-            .channels
-            .iter()
-            .flat_map(|index| session.lines_of(*index).into_iter().map(move |line| (*index, line)))
-            .map(|(index, line)| {
-                let name = line.name.map(|name| format!("{name} ")).unwrap_or_default();
-                let value = set_in(session.channel_at(index), line.value);
-                let label = visible(format!("{} {name}{value}", session.letter(index)).as_bytes());
-                Threshold { value: line.value, hysteresis: line.hysteresis, ink: session.ink(index), label }
-            })
-            .collect(),
-    };
-    let logic = |index: &ChannelId| LogicLane {
-        letter: session.letter(*index),
-        name: visible(session.title(*index).as_bytes()),
-        ink: session.ink(*index),
-        levels: levels(
-            &grid(*index).logic(session.channel_at(*index).output(), session.channel_at(*index).watcher()),
-            |place| seconds(place) - width / 2.0,
-        ),
-    };
-    let marks = session.marks.iter().map(|mark| FigureMark {
-        number: mark.number,
-        at: mark.at.seconds_since(zero),
-        note: visible(mark.note.as_bytes()),
-    });
-    let time = (right - session.viewport.span, right);
+    let (view, lanes) = (View::of(session), session.lanes());
     let name = &session.shared().name;
-    Figure {
-        title: visible(if name.is_empty() { "readings" } else { name }.as_bytes()),
-        subtitle: visible(format!("{source}, up to {}", wall(end)).as_bytes()),
-        x: time,
-        x_label: time_label,
-        lanes: lanes.analog.iter().map(lane).collect(),
-        logic: lanes.digital.iter().map(logic).collect(),
-        marks: marks.filter(|mark| (time.0..=time.1).contains(&mark.at)).collect(),
+    let analog = lanes.analog.iter().map(|lane| view.lane(lane)).collect();
+    let logic = lanes.digital.iter().map(|id| view.logic(*id)).collect();
+    view.figure(if name.is_empty() { "readings" } else { name }, analog, logic)
+}
+
+/// How a channel keeps to its target, in view: with the target's own channel where one says it, with what steers it, and
+/// with what it comes to.
+pub(crate) fn target(session: &Session, target: &Target, notes: Vec<String>) -> Option<Figure> {
+    let (view, id) = (View::of(session), session.selected);
+    let said_by = typed(target.to.trim()).is_err().then(|| session.channel_of(target.to.trim())).flatten();
+    let unit = session.channel_at(id).settings().scale.unit().to_owned();
+    let mut lane = view.lane(&AnalogLane {
+        unit,
+        channels: [id].into_iter().chain(said_by).collect(),
+        limits: (0.0, 1.0),
+        rule: amber_core::axis::Rule::Fit,
+    });
+    lane.thresholds.clear();
+    if let Ok(value) = typed(target.to.trim()) {
+        let label = format!("target {}", set_in(session.channel_at(id), value));
+        lane.thresholds.push(Threshold { value, hysteresis: target.band, ink: session.ink(id), label });
     }
+    let around = lane.thresholds.iter().flat_map(|line| [line.value - target.band, line.value + target.band]);
+    let ends = Vec::from_iter(around.map(|value| (0.0, value)));
+    let drawn = lane.traces.iter().flat_map(|trace| trace.runs.iter().chain(&trace.pale)).chain([&ends]);
+    lane.limits = analysis::ends(drawn)?;
+    let steered = session.channel_of(&target.steered_by).map(|id| view.logic(id));
+    let title = format!("{} and its target", session.title(id));
+    let figure = view.figure(&title, vec![lane], steered.into_iter().collect());
+    Some(Figure { notes, ..figure })
+}
+
+/// Conditions with events in view; those for which there is no lane share one.
+fn events(session: &Session, zero: Stamp) -> Vec<EventLane> {
+    let (chain, view) = (session.chain(), &session.viewport);
+    let conditions = chain.conditions().settings();
+    let is_seen = |event: &&Event| {
+        event.at <= view.end
+            && event.ended.is_none_or(|ended| ended >= view.begin)
+            && event.condition < conditions.len()
+    };
+    let mut lanes: Vec<(usize, EventLane)> = Vec::new();
+    for event in chain.events().iter().filter(is_seen) {
+        let ended = event.ended.filter(|ended| *ended <= view.end);
+        let span = (event.began.seconds_since(zero), ended.map(|ended| ended.seconds_since(zero)));
+        match lanes.iter_mut().find(|(condition, _)| *condition == event.condition) {
+            Some((_, lane)) => lane.spans.push(span),
+            None => {
+                let name = visible(conditions[event.condition].name.as_bytes());
+                lanes.push((event.condition, EventLane { name, spans: vec![span] }));
+            }
+        }
+    }
+    lanes.sort_by_key(|(condition, _)| *condition);
+    let rest = lanes.split_off(lanes.len().min(MOST_EVENT_LANES));
+    let mut lanes: Vec<EventLane> = lanes.into_iter().map(|(_, lane)| lane).collect();
+    if !rest.is_empty() {
+        let name = amber_core::digits::counted(rest.len() as u64, "other");
+        lanes.push(EventLane { name, spans: rest.into_iter().flat_map(|(_, lane)| lane.spans).collect() });
+    }
+    lanes
 }
 
 /// Spans as lines: through both ends of each, the nearer one first.

@@ -12,6 +12,7 @@ pub(crate) mod events;
 pub(crate) mod finder;
 pub(crate) mod help;
 pub(crate) mod home;
+pub(crate) mod interval;
 pub(crate) mod keep;
 pub(crate) mod lines;
 pub(crate) mod list;
@@ -309,6 +310,7 @@ rooms! {
     Trial trial: trial::Trial;
     Events events: events::Events;
     Target target: target::Target;
+    Interval interval: interval::Interval;
     Listing listing: listing::Listing;
     Talk talk: talk::Talk;
     Help help: help::Help;

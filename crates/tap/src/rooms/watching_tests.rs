@@ -1,6 +1,6 @@
 //! Conditions, their events and answers, and advice on thresholds, driven by keys.
 
-use super::tests::{START, picture, press, replace, typed};
+use super::tests::{START, feed, picture, press, replace, typed};
 use super::*;
 use crate::session::*;
 use amber_core::chain::Chain;
@@ -163,6 +163,22 @@ fn events_are_listed_gone_to_captured_and_laid_over_one_another() {
     assert!(
         app.session.is_held() && app.session.end().seconds_since(falls[0].at) <= app.session.axis.span / 2.0 + 0.01
     );
+    // From one to the next on the chart itself, also where the picture cannot be centred on them.
+    let knocks: Vec<_> = events.iter().filter(|event| event.condition == 1).map(|event| event.at).collect();
+    assert!(knocks.len() >= 2, "{events:?}");
+    press(&mut app, KeyCode::End);
+    for event in events.iter().rev().take(4) {
+        typed(&mut app, "[");
+        let said = app.session.notice.as_ref().map(|notice| notice.text.clone()).unwrap_or_default();
+        assert!(said.starts_with(&format!("event {}: ", event.number)), "{said}: {event:?}");
+    }
+    for _ in 0..events.len() {
+        typed(&mut app, "]");
+    }
+    let said = app.session.notice.as_ref().map(|notice| notice.text.clone()).unwrap_or_default();
+    assert_eq!(said, "no later event yet");
+    let figure = app.figures().remove(0);
+    assert_eq!(figure.events.iter().map(|lane| lane.spans.len()).sum::<usize>(), in_view(&app), "{:?}", figure.events);
     press(&mut app, KeyCode::End);
     // Once: the next knock is waited for, and captured when all of it is there.
     typed(&mut app, "veo");
@@ -173,9 +189,76 @@ fn events_are_listed_gone_to_captured_and_laid_over_one_another() {
     assert!(picture(&mut app, 160, 47).contains("waiting for the next event"));
     watch(&mut app, &mut *board, 30..47);
     assert!(picture(&mut app, 160, 47).contains("captured (c: again)"), "{}", picture(&mut app, 160, 47));
+    let figure = app.figures().remove(0);
+    assert!(figure.title.contains("at 1 event of knock") && figure.x == (-0.5, 1.5), "{} {:?}", figure.title, figure.x);
     for size in [(60, 18), (80, 24)] {
         picture(&mut app, size.0, size.1);
     }
+}
+
+/// Events that are seen in part at least.
+fn in_view(app: &App) -> usize {
+    let view = &app.session.viewport;
+    let is_seen = |event: &&amber_core::watch::condition::Event| {
+        event.at <= view.end && event.ended.is_none_or(|ended| ended >= view.begin)
+    };
+    app.session.chain().events().iter().filter(is_seen).count()
+}
+
+#[test]
+fn the_times_from_an_edge_to_the_answer_of_another_channel() {
+    let mut app = app_of("");
+    // A lamp goes on every second; the answer comes 100 to 145 ms later, and not at all to the fourth one.
+    for row in 0..2000u32 {
+        let (lamp, after) = (row / 100 % 2 == 0, row % 200);
+        let key = (10 + row / 200 % 10 / 2..60).contains(&after) && row / 200 != 3;
+        let line = format!("lamp={} key={} level={}\n", u8::from(lamp), u8::from(key), row % 7);
+        feed(&mut app, START.plus(1.0 + f64::from(row) * 0.01), line.as_bytes());
+    }
+    app.session.selected.channel = 0;
+    typed(&mut app, "vi");
+    app.before_frame(app.session.now);
+    assert!(picture(&mut app, 160, 47).contains("no interval yet: w chooses the channel"));
+    typed(&mut app, "ww");
+    assert_eq!(app.view, RoomId::Interval);
+    press(&mut app, KeyCode::Esc);
+    typed(&mut app, "w");
+    replace(&mut app, "key");
+    let told = |app: &mut App| {
+        app.session.refresh_soon();
+        app.before_frame(app.session.now.plus(1.0));
+        picture(app, 160, 47)
+    };
+    let text = told(&mut app);
+    for part in [
+        "time from rising edge of lamp to rising edge of key",
+        "intervals   8",
+        "min         100.000 ms",
+        "max         140.000 ms",
+        "1 without an answer before the next",
+        "known to    10 ms, 1 row",
+        "histogram",
+    ] {
+        assert!(text.contains(part), "{part}: {text}");
+    }
+    let figure = app.figures().remove(0);
+    assert!(figure.title.contains("time from rising edge of lamp") && figure.lanes[0].label == "intervals");
+    // The first is gone to on the chart.
+    (0..20).for_each(|_| drop(press(&mut app, KeyCode::Up)));
+    press(&mut app, KeyCode::Enter);
+    assert!(app.view == RoomId::Chart && app.session.is_held());
+    // Widths of the lamp itself; a channel without edges; nothing.
+    typed(&mut app, "vi");
+    app.session.edit_channel(|channel| channel.interval.as_mut().unwrap().to = "lamp".into());
+    typed(&mut app, "b");
+    let text = told(&mut app);
+    assert!(text.contains("to falling edge of lamp") && text.contains("median      1.000 s"), "{text}");
+    app.session.edit_channel(|channel| channel.interval.as_mut().unwrap().to = "level".into());
+    assert!(told(&mut app).contains("level has no edges: give it a threshold first (5)"));
+    app.session.edit_channel(|channel| channel.interval.as_mut().unwrap().to = "gone".into());
+    assert!(told(&mut app).contains("there is no channel gone now"));
+    typed(&mut app, "x");
+    assert!(app.session.channel().unwrap().wished().interval.is_none());
 }
 
 #[test]
@@ -197,6 +280,10 @@ fn a_bath_that_is_steered_shows_how_it_keeps_to_its_target() {
     }
     let duty = text.split("duty of heater").nth(1).unwrap().split('%').next().unwrap().trim().parse::<f64>().unwrap();
     assert!((20.0..60.0).contains(&duty), "{duty}");
+    let figure = app.figures().remove(0);
+    assert_eq!((figure.title.as_str(), figure.logic[0].name.as_str()), ("bath and its target", "heater"));
+    assert!(figure.lanes[0].thresholds[0].label == "target 38 °C" && figure.lanes[0].thresholds[0].hysteresis == 2.0);
+    assert!(figure.notes.iter().any(|note| note.contains("overshoot: ")), "{:?}", figure.notes);
     // Another target, said by nobody; and one that is deleted.
     assert!(press(&mut app, KeyCode::Char('e')).is_empty());
     replace(&mut app, "no such channel");

@@ -4,7 +4,8 @@ use crate::rooms::chart::Dots;
 use crate::screen::text::{put, put_right};
 use crate::theme::{Ink, Theme};
 use amber_core::axis::ticks;
-use amber_core::digits::fixed;
+use amber_core::block::Histogram;
+use amber_core::digits::{fixed, grouped, measured, short, with_unit};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
@@ -107,6 +108,31 @@ pub(crate) fn x_axis(limits: (f64, f64), unit: &str, plot: Rect, theme: Theme, b
         }
     }
     put_right(buffer, below, 0, unit, theme.style(Ink::Dim));
+}
+
+/// A histogram of values in `unit`, a bar for each class, the largest values on top as on a chart; it has at most a class
+/// less than `area` has rows.
+pub(crate) fn bars(found: &Histogram, unit: &str, style: Style, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    if area.height < 4 {
+        return;
+    }
+    let wide = with_unit(short(found.width, 3), unit);
+    put(buffer, area, 0, 0, &format!("histogram, {wide} a class"), theme.style(Ink::Bright));
+    let most = found.counts.iter().copied().max().unwrap_or(1).max(1);
+    let room = usize::from(area.width.saturating_sub(21));
+    for ((class, count), y) in found.counts.iter().enumerate().rev().zip(1u16..) {
+        let middle = found.begin + (class as f64 + 0.5) * found.width;
+        let eighths = (*count as f64 / most as f64 * (room * 8) as f64).round() as usize;
+        let eighths = if *count > 0 { eighths.max(1) } else { 0 };
+        let mut bar = "█".repeat(eighths / 8);
+        if eighths % 8 > 0 {
+            bar.push(['▏', '▎', '▍', '▌', '▋', '▊', '▉'][eighths % 8 - 1]);
+        }
+        let left = Rect { width: 11, ..area };
+        put_right(buffer, left, y, &measured(middle, found.width / 10.0, ""), theme.style(Ink::Dim));
+        put(buffer, area, 12, y, &bar, style);
+        put_right(buffer, area, y, &grouped(*count), theme.style(Ink::Dim));
+    }
 }
 
 #[cfg(test)]

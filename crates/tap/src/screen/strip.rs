@@ -161,7 +161,14 @@ fn watch(session: &Session, channel: &Channel, room: u16) -> (String, String) {
     let rises = counted(watcher.rises, "rising edge");
     let now = side(channel, watcher.side);
     let few = format!("{now}, {} ↑", grouped(watcher.rises));
-    match channel.settings().watch {
+    let watch = channel.settings().watch;
+    if channel.is_logic() {
+        let held =
+            watch.filter(|watch| watch.hold > 0.0).map(|watch| format!("high or low, hold {}", duration(watch.hold)));
+        let set = fitting(room, held.into_iter().chain(["high or low".into()]));
+        return (set, fitting(room, [format!("{now}, {rises}"), few, now.into()]));
+    }
+    match watch {
         Some(watch) => (
             {
                 let [threshold, band] = [watch.threshold, watch.hysteresis].map(|value| set_in(channel, value));
@@ -172,9 +179,6 @@ fn watch(session: &Session, channel: &Channel, room: u16) -> (String, String) {
                 [format!("{}, {rises}", state(channel, watcher.side)), format!("{now}, {rises}"), few, now.into()],
             ),
         ),
-        None if channel.kind() == Kind::Digital => {
-            ("high or low".into(), fitting(room, [format!("{now}, {rises}"), few, now.into()]))
-        }
         None => conditions(session, room),
     }
 }

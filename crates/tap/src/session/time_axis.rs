@@ -2,6 +2,7 @@
 
 use super::Session;
 use amber_core::Stamp;
+use amber_core::digits::duration;
 use amber_core::window::{Motion, zoomed};
 
 /// The stretch of time that is shown.
@@ -13,11 +14,13 @@ pub(crate) struct TimeAxis {
     pub(crate) held: Option<Stamp>,
     /// How the chart follows the present.
     pub(crate) motion: Motion,
+    /// The moment that was gone to, and where the right edge has been since.
+    gone_to: Option<(Stamp, Stamp)>,
 }
 
 impl TimeAxis {
     pub(crate) fn live(span: f64) -> TimeAxis {
-        TimeAxis { span, held: None, motion: Motion::Scroll }
+        TimeAxis { span, held: None, motion: Motion::Scroll, gone_to: None }
     }
 
     /// Shows everything from `start` to `end`, and a little room.
@@ -81,8 +84,42 @@ impl Session {
     /// Shows the stretch around an instant.
     pub(crate) fn show_moment(&mut self, at: Stamp) {
         let (first, last) = (self.oldest(), self.present());
-        self.axis.held = Some(at.plus(self.axis.span / 2.0).clamp(first, last.max(first)));
+        let end = at.plus(self.axis.span / 2.0).clamp(first, last.max(first));
+        self.axis.held = Some(end);
+        self.axis.gone_to = Some((at, end));
         self.refresh_soon();
+    }
+
+    /// The moment that was gone to, as long as the picture has not been moved since.
+    pub(crate) fn gone_to(&self) -> Option<Stamp> {
+        self.axis.gone_to.filter(|(_, end)| self.axis.held == Some(*end)).map(|(at, _)| at)
+    }
+
+    /// Goes to the next event, or to the one before (`by` below 0): from the one that was gone to, else from the middle of a
+    /// held picture, else from the present.
+    pub(crate) fn show_event(&mut self, by: i32) {
+        let middle = |end: Stamp| end.plus(-self.axis.span / 2.0);
+        let from = self.gone_to().or(self.axis.held.map(middle)).unwrap_or_else(|| self.present());
+        let events = self.chain().events();
+        let end = self.present();
+        let found = if by < 0 {
+            events.iter().rev().find(|event| event.at < from)
+        } else {
+            events.iter().find(|event| event.at > from).filter(|event| event.at <= end)
+        };
+        let Some(event) = found.copied() else {
+            let what = match (events.is_empty(), by < 0) {
+                (true, _) => "no event yet: 5 c sets a condition",
+                (false, true) => "no event before this one is known",
+                (false, false) => "no later event yet",
+            };
+            return self.say(what, true);
+        };
+        let name = self.chain().conditions().settings().get(event.condition).map_or("", |own| own.name.as_str());
+        let lasted = event.seconds().map_or("true now".into(), |seconds| format!("lasted {}", duration(seconds)));
+        let told = format!("event {}: {name}, {}, {lasted}", event.number, self.wall(event.at, "%H:%M:%S%.3f"));
+        self.say(told, false);
+        self.show_moment(event.at);
     }
 
     /// Holds the picture, or lets it go on.

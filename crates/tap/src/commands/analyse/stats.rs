@@ -144,7 +144,7 @@ pub(in crate::commands) fn stats(args: &StatsArgs) -> anyhow::Result<u8> {
         let own = &parts[*place].1.0.channels()[*index];
         let column = &block.columns[0];
         let Some(found) = column.histogram(analysis::CLASSES) else { bail!("there is nothing to draw") };
-        figure::write_as(&analysis::histogram(&args.stretch.of(own, *index), &found), out)?;
+        figure::write_as(&analysis::histogram(&args.stretch.of(own, *index), &found, "rows"), out)?;
     }
     Ok(0)
 }

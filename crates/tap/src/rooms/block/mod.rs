@@ -194,7 +194,7 @@ impl Block {
             letter: char::from(b'A' + (chosen % 26) as u8),
             ink: chosen,
         };
-        let counted = column.histogram(analysis::CLASSES).map(|found| analysis::histogram(&of, &found));
+        let counted = column.histogram(analysis::CLASSES).map(|found| analysis::histogram(&of, &found, "rows"));
         [Some(rows), counted].into_iter().flatten().collect()
     }
 

@@ -1,12 +1,12 @@
 //! A block as it is drawn: table, statistics, histogram; or two over each other.
 
 use super::{Block, Rows};
-use crate::screen::plot::{GUTTER, limits, spans, trace, x_axis, y_axis};
+use crate::screen::plot::{GUTTER, bars, limits, spans, trace, x_axis, y_axis};
 use crate::screen::text::{cut, put, put_right};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
 use amber_core::block::{Column, Length, Statistics, laid_over};
-use amber_core::digits::{counted, duration, fixed, grouped, measured, short, with_unit};
+use amber_core::digits::{counted, duration, fixed, grouped, short, with_unit};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
@@ -190,36 +190,8 @@ fn statistics(
 }
 
 fn histogram(column: &Column, session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    if area.height < 4 {
-        return;
-    }
-    let rows = usize::from(area.height - 1);
-    let Some(found) = column.histogram(rows) else { return };
-    let wide = with_unit(short(found.width, 3), &column.unit);
-    put(buffer, area, 0, 0, &format!("histogram, {wide} a class"), theme.style(Ink::Bright));
-    let most = found.counts.iter().copied().max().unwrap_or(1).max(1);
-    let room = usize::from(area.width.saturating_sub(21));
-    let ink = theme.style(Ink::Trace(session.ink(session.selected)));
-    // The largest values on top, as on a chart.
-    for (class, (count, y)) in found.counts.iter().rev().zip(1u16..).enumerate() {
-        let at = found.counts.len() - 1 - class;
-        let middle = found.begin + (at as f64 + 0.5) * found.width;
-        let eighths = (*count as f64 / most as f64 * (room * 8) as f64).round() as usize;
-        let eighths = if *count > 0 { eighths.max(1) } else { 0 };
-        let mut bar = "█".repeat(eighths / 8);
-        if eighths % 8 > 0 {
-            bar.push(['▏', '▎', '▍', '▌', '▋', '▊', '▉'][eighths % 8 - 1]);
-        }
-        put_right(
-            buffer,
-            Rect { width: 11, ..area },
-            y,
-            &measured(middle, found.width / 10.0, ""),
-            theme.style(Ink::Dim),
-        );
-        put(buffer, area, 12, y, &bar, ink);
-        put_right(buffer, area, y, &grouped(*count), theme.style(Ink::Dim));
-    }
+    let Some(found) = column.histogram(usize::from(area.height.saturating_sub(1)).max(1)) else { return };
+    bars(&found, &column.unit, theme.style(Ink::Trace(session.ink(session.selected))), theme, area, buffer);
 }
 
 /// Two blocks on one time axis, told from their moments, and the difference below.

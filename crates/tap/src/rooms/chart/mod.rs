@@ -5,8 +5,8 @@ mod lane;
 mod pattern;
 mod time;
 
-use super::{About, Effect, Place, Room};
-use crate::keys::Key;
+use super::{About, Effect, Place, Room, listed};
+use crate::keys::{Binding, Key, NONE, keys};
 use crate::screen::text::{put, wrapped};
 use crate::session::{AnalogLane, ChannelId, Session, Source, WatchedLine};
 use crate::theme::{Ink, Theme};
@@ -15,6 +15,7 @@ use amber_core::bench::Kind;
 use amber_core::chain::Chain;
 use amber_core::window::{Columns, Grid};
 use amber_io::LinkState;
+use crossterm::event::KeyCode::Char;
 pub(crate) use dots::Dots;
 pub(crate) use pattern::Pattern;
 use ratatui::buffer::Buffer;
@@ -26,18 +27,27 @@ use std::hash::{Hash, Hasher};
 pub(crate) struct Chart;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Action {}
+pub(crate) enum Action {
+    EventBefore,
+    NextEvent,
+}
+
+const KEYS: &[Binding<Action>] = keys! {
+    [(Char('['), NONE)], Action::EventBefore, "[", "the event before, on the chart, which holds the picture", None;
+    [(Char(']'), NONE)], Action::NextEvent, "]", "the next event, on the chart", None;
+};
 
 impl Room for Chart {
     type Action = Action;
     const ABOUT: About = About { name: "chart", help: "traces over time, a lane for each unit", place: Place::Middle };
 
     fn bindings() -> Vec<(&'static Key, Action)> {
-        Vec::new()
+        listed(KEYS)
     }
 
-    fn act(&mut self, action: Action, _: &mut Session) -> Vec<Effect> {
-        match action {}
+    fn act(&mut self, action: Action, session: &mut Session) -> Vec<Effect> {
+        session.show_event(if action == Action::NextEvent { 1 } else { -1 });
+        Vec::new()
     }
 
     fn draw(&self, session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {

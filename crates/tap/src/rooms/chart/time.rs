@@ -57,7 +57,11 @@ pub(super) fn events(session: &Session, theme: Theme, columns: &Columns, plot: R
             continue;
         }
         let is_own = event.condition == session.selected_condition;
-        let ink = theme.style(if is_own { Ink::Bright } else { Ink::Dim });
+        let ink = theme.style(match session.gone_to() {
+            Some(at) if at == event.at => Ink::Chosen,
+            _ if is_own => Ink::Bright,
+            _ => Ink::Dim,
+        });
         put(buffer, plot, x, 0, "◆", ink);
         let name = chain.conditions().settings().get(event.condition).map_or("", |own| own.name.as_str());
         let end = x + 2 + name.chars().count() as u16;

@@ -159,6 +159,11 @@ impl Room for Events {
 }
 
 impl Events {
+    /// The selected channel around the events that are laid over one another, as a figure.
+    pub(crate) fn figure(&self, session: &Session) -> Option<amber_plot::Figure> {
+        overlay::figure(self, session)
+    }
+
     /// The events that are listed, as far as they had come at the moment.
     fn listed(&self, session: &Session) -> Vec<Event> {
         let end = session.end();

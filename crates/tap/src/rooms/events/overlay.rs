@@ -1,12 +1,15 @@
 //! The selected channel around the last events, aligned on them.
 
 use super::{Capture, Events};
+use crate::figure::analysis::{self, Of};
 use crate::screen::plot::{GUTTER, Spans, limits, spans, trace, x_axis, y_axis};
 use crate::screen::text::{cut, put, put_right};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
+use amber_core::chain::Channel;
 use amber_core::digits::{counted, duration};
 use amber_core::watch::condition::Event;
+use amber_plot::Figure;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
@@ -38,29 +41,60 @@ fn chosen(events: &Events, session: &Session) -> (Vec<Event>, String) {
     }
 }
 
+/// The seconds before and after an event that are shown.
+fn stretch(events: &Events) -> (f64, f64) {
+    (events.span * events.share, events.span * (1.0 - events.share))
+}
+
+/// A channel around an event: seconds from it, and values; NaN where rows do not follow from one another.
+fn points<'a>(
+    session: &'a Session,
+    channel: &'a Channel,
+    event: &Event,
+    (before, behind): (f64, f64),
+) -> impl Iterator<Item = (f64, f64)> + 'a {
+    let (store, at) = (session.chain().store(), event.at);
+    let rows = store.between(at.plus(-before), at.plus(behind));
+    rows.filter_map(move |row| Some((row, store.time(row)?.seconds_since(at), channel.output().get(row)?))).flat_map(
+        move |(row, seconds, value)| {
+            let gap = store.breaks_before(row).then_some((seconds, f64::NAN));
+            gap.into_iter().chain([(seconds, value)])
+        },
+    )
+}
+
+/// What is laid over one another, as a figure; none where nothing is.
+pub(super) fn figure(events: &Events, session: &Session) -> Option<Figure> {
+    let channel = session.channel()?;
+    let (found, _) = chosen(events, session);
+    let last = found.last()?;
+    let condition = session.chain().conditions().settings().get(last.condition)?;
+    let (before, behind) = stretch(events);
+    let all: Vec<Vec<(f64, f64)>> =
+        found.iter().map(|event| points(session, channel, event, (before, behind)).collect()).collect();
+    let seconds = |at: amber_core::Stamp| at.seconds_since(last.at);
+    let lasted = (seconds(last.began), last.ended.map(seconds));
+    analysis::overlay(&Of::channel(session, session.selected), &condition.name, (-before, behind), &all, lasted)
+}
+
 pub(super) fn draw(events: &Events, session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
     put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
     let Some(channel) = session.channel() else { return };
     let (found, told) = chosen(events, session);
     let title = format!(" {} around events: {told} ", session.title(session.selected));
     put(buffer, area, 1, 0, &cut(title, area.width.saturating_sub(24)), theme.style(Ink::Bright));
-    let stretch = format!(" {}, {:.0} % before ", duration(events.span), events.share * 100.0);
-    put_right(buffer, area, 0, &stretch, theme.style(Ink::Dim));
+    let told = format!(" {}, {:.0} % before ", duration(events.span), events.share * 100.0);
+    put_right(buffer, area, 0, &told, theme.style(Ink::Dim));
     let plot = Rect {
         x: area.x + GUTTER,
         y: area.y + 1,
         width: area.width.saturating_sub(GUTTER + 2),
         height: area.height.saturating_sub(2),
     };
-    let (before, behind) = (events.span * events.share, events.span * (1.0 - events.share));
-    let store = session.chain().store();
+    let (before, behind) = stretch(events);
     let of_event = |event: &Event| -> Spans {
-        let rows = store.between(event.at.plus(-before), event.at.plus(behind));
-        let points = rows.filter_map(|row| {
-            let share = (store.time(row)?.seconds_since(event.at) + before) / events.span;
-            Some((share, channel.output().get(row)?))
-        });
-        spans(points, usize::from(plot.width) * 2)
+        let points = points(session, channel, event, (before, behind));
+        spans(points.map(|(at, value)| ((at + before) / events.span, value)), usize::from(plot.width) * 2)
     };
     let all: Vec<Spans> = found.iter().map(of_event).collect();
     let Some(ends) = limits(all.iter()) else { return };

@@ -53,6 +53,11 @@ pub(super) const TASKS: &[Task] = &[
         "count pulses, watch a limit",
         "5, → sets a threshold at the present value; threshold and hysteresis below it",
     ),
+    task("find a threshold that does not flicker", "5 A after both states were there; or 5 M in each: covered, open"),
+    task("do something when a limit is crossed", "5 c a: a condition with its tests and answers; A arms sending"),
+    task("look at one event after another", "[ and ] on the chart; v e lists them and lays them over one another"),
+    task("time an answer, a pulse or a period", "v i: from which edge, w to which channel; list and histogram"),
+    task("see how well a target is kept", "v a: e the target, b its band, w what steers; overshoot, cycle, duty"),
     task("get a bell when a reading has settled", "5, bell: at each level"),
     task(
         "read a number from across the room",

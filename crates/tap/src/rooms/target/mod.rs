@@ -129,6 +129,19 @@ impl Room for Target {
     }
 }
 
+impl Target {
+    /// The stretch in view with what it comes to, as a figure; none without a target.
+    pub(crate) fn figure(&self, session: &Session) -> Option<amber_plot::Figure> {
+        let channel = session.channel()?;
+        let target = channel.settings().target.as_ref()?;
+        let found = self.found.as_ref().and_then(|(_, found)| found.as_ref())?;
+        let facts: Vec<String> =
+            facts(found, target, channel).into_iter().map(|(name, value)| format!("{name}: {value}")).collect();
+        let notes = facts.chunks(4).map(|line| line.join("; ")).collect();
+        crate::figure::target(session, target, notes)
+    }
+}
+
 /// Changes the target of the selected channel.
 fn set(
     session: &mut Session,
@@ -257,7 +270,7 @@ fn facts(found: &Kept, target: &Settings, channel: &Channel) -> Vec<(String, Str
     ];
     match found.cycle {
         Some((shortest, mean, longest, count)) => {
-            facts.push(("cycle, mean".into(), format!("{} of {count}", duration(mean))));
+            facts.push(("cycle, mean".into(), format!("{}, of {count}", duration(mean))));
             facts.push(("cycle, min to max".into(), format!("{} to {}", duration(shortest), duration(longest))));
         }
         None => facts.push(("cycle".into(), "none complete in view".into())),

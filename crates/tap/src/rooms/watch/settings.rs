@@ -21,7 +21,10 @@ pub(super) static THRESHOLD: [SingleSetting; 6] = [
         help: "a line on the chart, and a count of its crossings",
         range: "",
         key: "source.channel.watch",
-        shown: |session| Some(if session.channel()?.wished().watch.is_some() { "a threshold" } else { "off" }.into()),
+        shown: |session| {
+            let is_logic = session.channel()?.is_logic();
+            (!is_logic).then(|| if watch_of(session).is_some() { "a threshold" } else { "off" }.into())
+        },
         way: Way::Chosen {
             choices: |_| vec![Choice::new("off", ""), Choice::new("a threshold", "")],
             now: |session| usize::from(watch_of(session).is_some()),
@@ -33,7 +36,7 @@ pub(super) static THRESHOLD: [SingleSetting; 6] = [
         help: "the value that is watched",
         range: "a number, in the unit of the channel",
         key: "source.channel.watch.threshold",
-        shown: |session| Some(set_value(watch_of(session)?.threshold, unit_of(session))),
+        shown: |session| Some(set_value(line_of(session)?.threshold, unit_of(session))),
         way: Way::Typed {
             text: |session| watch_of(session).map_or(String::new(), |watch| watch.threshold.to_string()),
             set: |session, text| set(session, |watch, value| watch.threshold = value, text),
@@ -45,7 +48,7 @@ pub(super) static THRESHOLD: [SingleSetting; 6] = [
         help: "width of the dead band around it; wider than the noise stops flicker",
         range: "0 or more, in the unit of the channel",
         key: "source.channel.watch.hysteresis",
-        shown: |session| Some(set_value(watch_of(session)?.hysteresis, unit_of(session))),
+        shown: |session| Some(set_value(line_of(session)?.hysteresis, unit_of(session))),
         way: Way::Typed {
             text: |session| watch_of(session).map_or(String::new(), |watch| watch.hysteresis.to_string()),
             set: |session, text| set(session, |watch, value| watch.hysteresis = value, text),
@@ -163,6 +166,11 @@ pub(super) static LEVELS: [SingleSetting; 3] = [
 
 fn watch_of(session: &Session) -> Option<Threshold> {
     session.channel()?.wished().watch
+}
+
+/// The threshold of the selected channel, where it is one of its own.
+fn line_of(session: &Session) -> Option<Threshold> {
+    watch_of(session).filter(|_| session.channel().is_some_and(|channel| !channel.is_logic()))
 }
 
 /// What is watched of the selected channel: a digital one is, without being told to.
