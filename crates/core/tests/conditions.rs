@@ -377,3 +377,31 @@ proptest! {
         prop_assert!(again.take_fired().0.is_empty(), "history is never answered");
     }
 }
+
+#[test]
+fn what_can_never_come_true_is_said() {
+    let troubles = |test: &str| {
+        let text = format!(
+            "[[source.channel]]\nname = \"y\"\nwords = {{ 1 = \"run\" }}\n[[source.condition]]\nname = \"a\"\n{test}\n"
+        );
+        let bench = Bench::parse(&format!("[[source]]\n{text}")).unwrap();
+        Conditions::new(&bench.first().condition, &bench.first().channel).troubles()
+    };
+    let long = format!("{}y{}", "(".repeat(500), ")".repeat(500));
+    for (test, said) in [
+        ("test = []", "condition a: it has no test"),
+        ("test = [{ kind = \"above\", of = \"zz\", value = 1 }]", "there is no channel 'zz'"),
+        (
+            "test = [{ kind = \"above\", of = \"y+*2\", value = 1 }]",
+            "'y+*2' is neither a channel nor a formula: column 3",
+        ),
+        ("test = [{ kind = \"equal\", of = \"y\", code = \"blue\" }]", "'y' has no word 'blue'"),
+        (&format!("test = [{{ kind = \"above\", of = \"{long}\", value = 1 }}]"), "is neither a channel nor a formula"),
+    ] {
+        let found = troubles(test);
+        assert!(found.len() == 1 && found[0].contains(said) && found[0].len() < 300, "{test}: {found:?}");
+    }
+    for sound in ["test = [{ kind = \"equal\", of = \"y\", code = \"run\" }]", "bypassed = true"] {
+        assert_eq!(troubles(sound), [""; 0]);
+    }
+}

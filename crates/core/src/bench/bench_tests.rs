@@ -220,3 +220,49 @@ fn a_text_that_is_no_bench_is_given_up_soon() {
     let (bench, mistakes) = Bench::parse_what_holds(&text);
     assert_eq!((bench, mistakes.len()), (Bench::default(), 20));
 }
+
+#[test]
+fn what_belongs_to_a_table_that_is_left_out_does_not_count_for_the_one_before() {
+    let text = r#"format = 3
+[[source]]
+[source.wire]
+port = "flume"
+[source.time]
+baud = 9600
+[[source.channel]]
+name = "a"
+[[source.channel]]
+title = "no name"
+[source.channel.watch]
+threshold = 7.0
+[[source.condition]]
+name = "both"
+[[source.condition.test]]
+kind = "above"
+of = "a"
+value = 1.0
+[[source.condition.test]]
+kind = "never heard of"
+[[source.condition.answer]]
+kind = "send"
+line = "x"
+[[source.condition]]
+name = "held"
+hold = "long"
+test = [{ kind = "below", of = "a", value = 0.0 }]
+[[source.condition]]
+name = "one"
+test = [{ kind = "below", of = "a", value = 0.0 }]
+[[source.channel]]
+name = "b"
+"#;
+    let (bench, mistakes) = Bench::parse_what_holds(text);
+    let own = bench.first();
+    assert_eq!(own.wire.port, "flume");
+    assert_eq!(own.wire.baud, None, "{mistakes:?}");
+    let names: Vec<_> = own.channel.iter().map(|channel| (channel.name.as_str(), channel.watch)).collect();
+    assert_eq!(names, [("a", None), ("b", None)]);
+    assert_eq!(own.condition.iter().map(|one| one.name.as_str()).collect::<Vec<_>>(), ["one"]);
+    assert_eq!(mistakes.len(), 4, "{mistakes:?}");
+    assert!(mistakes[2].message.ends_with("all of this [source.condition] is left out"), "{mistakes:?}");
+}

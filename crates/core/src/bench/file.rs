@@ -110,6 +110,43 @@ fn place_of(text: &str, key: &str) -> usize {
     text.find(key).unwrap_or(0)
 }
 
+/// The name of the table that a line is the head of.
+fn head(line: &str) -> Option<&str> {
+    let name = line.split('#').next()?.trim().trim_start_matches('[').trim_end_matches(']').trim();
+    let is_head = line.trim_start().starts_with('[') && name.starts_with(|c: char| c.is_ascii_alphabetic());
+    is_head
+        .then_some(name)
+        .filter(|name| name.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '.' | '_' | '-')))
+}
+
+/// The head of the list of conditions, and what those of its parts begin with.
+const CONDITION: &str = "source.condition";
+
+/// Leaves out the line at `at`; with the head of a table, all that belongs to the table, lest it count for the one before;
+/// with a line of a condition, all of the condition. Gives the table of which all was left out.
+fn leave_out<'a>(lines: &mut [&'a str], at: usize) -> Option<&'a str> {
+    let is_of =
+        |name: &str, whole: &str| name.strip_prefix(whole).is_some_and(|rest| rest.is_empty() || rest.starts_with('.'));
+    let table =
+        lines[..=at].iter().rposition(|line| head(line).is_some()).and_then(|place| Some((place, head(lines[place])?)));
+    let (begin, own) = match table {
+        Some((place, name)) if is_of(name, CONDITION) => {
+            let begin = lines[..=place].iter().rposition(|line| head(line) == Some(CONDITION));
+            (begin.unwrap_or(place), CONDITION)
+        }
+        Some((place, name)) if place == at => (place, name),
+        _ => {
+            lines[at] = "";
+            return None;
+        }
+    };
+    let after =
+        lines[begin + 1..].iter().position(|line| head(line).is_some_and(|name| name == own || !is_of(name, own)));
+    let end = after.map_or(lines.len(), |after| begin + 1 + after);
+    lines[begin..end].fill("");
+    Some(own)
+}
+
 impl Bench {
     /// Reads a bench file's text, of this format or an older one.
     ///
@@ -131,8 +168,9 @@ impl Bench {
         }
     }
 
-    /// Reads what holds of a bench file's text: a line with a mistake is left out and told, the rest counts. Nothing at
-    /// all holds of a text with more mistakes than a person makes (20).
+    /// Reads what holds of a bench file's text: a line with a mistake is left out and told, the rest counts. Where it is the
+    /// head of a table, all of the table is; a condition is left out whole, since it would mean something else with a test
+    /// less. Nothing at all holds of a text with more mistakes than a person makes (20).
     pub fn parse_what_holds(text: &str) -> (Bench, Vec<BenchError>) {
         let mut lines: Vec<&str> = text.lines().collect();
         let mut mistakes: Vec<BenchError> = Vec::new();
@@ -140,15 +178,18 @@ impl Bench {
         loop {
             match Bench::parse(&left) {
                 Ok(bench) => return (bench, mistakes),
-                Err(mistake) => {
+                Err(mut mistake) => {
                     let line = mistake.line.saturating_sub(1);
                     // Where the place is not told, the whole text is given up rather than looked at for ever.
                     let told = lines.get(line).is_some_and(|line| !line.trim().is_empty());
-                    mistakes.push(mistake);
-                    if !told || mistakes.len() >= MISTAKES {
+                    if !told || mistakes.len() + 1 >= MISTAKES {
+                        mistakes.push(mistake);
                         return (Bench::default(), mistakes);
                     }
-                    lines[line] = "";
+                    if let Some(table) = leave_out(&mut lines, line) {
+                        mistake.message += &format!("; all of this [{table}] is left out");
+                    }
+                    mistakes.push(mistake);
                     left = lines.join("\n");
                 }
             }

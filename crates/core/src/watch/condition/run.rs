@@ -7,6 +7,8 @@ use crate::bench::ChannelSettings;
 use crate::derive::{Names, Values, meant, names};
 use crate::formula::{Program, Stage};
 use crate::split::STATE_WORDS;
+use crate::tail::visible;
+use std::cell::RefCell;
 
 /// A condition came true, and had held.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -79,6 +81,8 @@ struct Running {
     silence: Option<(f64, Option<Stamp>)>,
     /// The condition that it asks.
     other: Option<usize>,
+    /// The word that it looks for and that the channel does not have.
+    unknown: Option<String>,
 }
 
 #[derive(Clone, Debug)]
@@ -168,15 +172,25 @@ impl Conditions {
     /// What cannot be tested, in sentences.
     pub fn troubles(&self) -> Vec<String> {
         let mut troubles = Vec::new();
-        for (condition, rule) in self.settings.iter().zip(&self.rules) {
-            for running in rule.tests.iter().filter(|running| matches!(running.source, Source::Missing)) {
-                let of = condition.test.get(running.place).map_or("", |test| test.of());
-                let what = if of.is_empty() {
-                    "a test names no channel".into()
-                } else {
-                    format!("there is no channel '{of}'")
-                };
-                troubles.push(format!("condition {}: {what}", condition.name));
+        for (condition, rule) in self.settings.iter().zip(&self.rules).filter(|(own, _)| !own.bypassed) {
+            let noun = if condition.name.starts_with("condition") { "" } else { "condition " };
+            let mut tell = |what: String| troubles.push(format!("{noun}{}: {what}", condition.name));
+            if rule.tests.is_empty() {
+                tell("it has no test, so that it never comes true".into());
+            }
+            for running in &rule.tests {
+                let of = condition.test.get(running.place).map_or("", |test| test.of()).trim();
+                let cut: String = of.chars().take(40).collect();
+                let said = format!("'{}{}'", visible(cut.as_bytes()), if cut.len() < of.len() { "…" } else { "" });
+                match (&running.source, &running.unknown, Program::parse(of)) {
+                    (Source::Missing, ..) if of.is_empty() => tell("a test names no channel".into()),
+                    (Source::Missing, _, Err(wrong)) => {
+                        tell(format!("{said} is neither a channel nor a formula: {wrong}"))
+                    }
+                    (Source::Missing, ..) => tell(format!("there is no channel {said}")),
+                    (_, Some(word), _) => tell(format!("{said} has no word '{}' for a code", visible(word.as_bytes()))),
+                    _ => {}
+                }
             }
         }
         troubles
@@ -309,13 +323,18 @@ impl Running {
     /// Looks for what the test looks at among the channels.
     fn follow(&mut self, test: &super::Test, channels: &[ChannelSettings], names: &[Names]) {
         let of = test.of().trim();
-        if self.verdict.is_none()
-            && let Some(memory) = test.start(&|word| {
+        if self.verdict.is_none() {
+            let unknown = RefCell::new(None);
+            let code = |word: &str| {
                 let words = meant(names, of).map(|channel| &channels[channel].words);
-                words.and_then(|words| words.code(word)).or_else(|| state_code(word))
-            })
-        {
-            self.memory = memory;
+                let code = words.and_then(|words| words.code(word)).or_else(|| state_code(word));
+                *unknown.borrow_mut() = code.is_none().then(|| word.to_owned());
+                code
+            };
+            if let Some(memory) = test.start(&code) {
+                self.memory = memory;
+            }
+            self.unknown = unknown.into_inner();
         }
         let fresh = match meant(names, of) {
             Some(channel) => Source::Channel(channel),
@@ -348,7 +367,7 @@ impl Rule {
         let tests = tests.filter_map(|(place, test)| {
             let memory = test.start(&|_| None)?;
             let silence = test.silence().map(|seconds| (seconds, None));
-            Some(Running { place, source: Source::Missing, memory, verdict: None, silence, other: None })
+            Some(Running { place, source: Source::Missing, memory, verdict: None, silence, other: None, unknown: None })
         });
         Rule {
             join: condition.join,

@@ -50,6 +50,8 @@ pub(super) fn events(session: &Session, theme: Theme, columns: &Columns, plot: R
     let begin = session.viewport.begin;
     let first = chain.events().partition_point(|event| event.at < begin);
     let (mut free, mut drawn) = (0, None);
+    // Below the numbers of marks.
+    let y = u16::from(!session.marks.is_empty() && plot.height > 3);
     for event in chain.events().range(first..).take_while(|event| event.at <= session.viewport.end) {
         let Some(x) = columns.place_of(event.at).map(|place| (place / 2) as u16) else { continue };
         // Of many in one place, one sign is seen.
@@ -62,13 +64,13 @@ pub(super) fn events(session: &Session, theme: Theme, columns: &Columns, plot: R
             _ if is_own => Ink::Bright,
             _ => Ink::Dim,
         });
-        put(buffer, plot, x, 0, "◆", ink);
+        put(buffer, plot, x, y, "◆", ink);
         let name = chain.conditions().settings().get(event.condition).map_or("", |own| own.name.as_str());
         let end = x + 2 + name.chars().count() as u16;
         let next = chain.events().get(chain.events().partition_point(|other| other.number <= event.number));
         let next = next.and_then(|next| columns.place_of(next.at)).map_or(plot.width, |place| (place / 2) as u16);
         if x >= free && end < next.min(plot.width) {
-            put(buffer, plot, x + 1, 0, &format!(" {name}"), ink);
+            put(buffer, plot, x + 1, y, &format!(" {name}"), ink);
             free = end + 1;
         }
     }

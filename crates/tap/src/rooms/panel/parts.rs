@@ -185,6 +185,17 @@ pub(super) fn ask(list: PartList, after: Option<usize>, session: &mut Session) -
         return Vec::new();
     }
     let place = after.map_or(parts.count(), |at| at + 1);
+    if list == PartList::Conditions {
+        // There is one kind of it, and nothing comes true without a test.
+        let kind = parts.kinds()[0].name;
+        let count = parts.count();
+        add(list, place, kind, session);
+        if session.conditions().len() == count {
+            return Vec::new();
+        }
+        session.selected_condition = place;
+        return ask(PartList::Tests, None, session);
+    }
     let title = format!("add {} {}", parts.noun(), place + 1);
     let item = |kind: &amber_core::part::Kind| {
         let name = kind.name;
