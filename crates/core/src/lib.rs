@@ -23,6 +23,7 @@ pub mod levels;
 pub mod listing;
 pub mod part;
 pub mod scale;
+pub mod seek;
 pub mod smooth;
 pub mod spectrum;
 pub mod split;

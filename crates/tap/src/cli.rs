@@ -154,13 +154,20 @@ pub(crate) enum Command {
         #[arg(value_name = "NAME=VALUE", allow_negative_numbers = true)]
         values: Vec<String>,
     },
-    /// Serve a simulated board alone and print its device, for any program to open.
+    /// Serve a simulated board or a take alone and print its device, for any program to open
     Board {
-        /// flume, flume-depth, flume-pump, raft, bath, twin, notes, chatter, desk, chime or gremlin.
+        /// flume, flume-depth, flume-pump, raft, bath, twin, notes, chatter, desk, chime or gremlin; or a take's folder.
+        #[arg(value_name = "NAME|TAKE")]
         name: String,
-        /// Where its randomness starts.
+        /// Where the randomness of a simulated board starts.
         #[arg(long, default_value_t = 1)]
         seed: u64,
+        /// Send a take so many times faster than it was recorded.
+        #[arg(long, default_value_t = 1.0, value_name = "TIMES")]
+        speed: f64,
+        /// Send a take again and again.
+        #[arg(long)]
+        repeat: bool,
     },
     /// Print what a shell needs to complete this program's commands.
     Completions {

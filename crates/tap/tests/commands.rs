@@ -113,7 +113,10 @@ fn what_makes_no_sense_is_told_with_what_to_do_next() {
             "is not a take: wire.bin is not there, and readings.csv is not there",
         ),
         (&["plot", "empty", "--out", "x.svg", "--bench", "none.toml"], 1, "none.toml is not there"),
-        (&["board", "catamaran"], 1, "there is no board 'catamaran'"),
+        (&["board", "catamaran"], 1, "there is no board and no take 'catamaran'"),
+        (&["board", "empty"], 1, "is not a take"),
+        (&["board", "flume", "--repeat"], 1, "--speed and --repeat are for takes"),
+        (&["board", "empty", "--speed", "0"], 1, "--speed is 0.001 to 1000"),
     ] {
         let (found, _, err) = amber_tap(dir.path(), arguments);
         assert!(found == code && err.contains(text), "{arguments:?}: {found}\n{err}");
@@ -125,6 +128,30 @@ fn what_makes_no_sense_is_told_with_what_to_do_next() {
     assert!(fs::metadata(dir.path().join("garbage/wire.bin")).unwrap().len() > 100);
     let (code, _, err) = amber_tap(dir.path(), &["plot", "garbage", "--out", "x.svg"]);
     assert!(code == 1 && err.contains("holds no rows to draw"), "{err}");
+}
+
+#[test]
+fn a_take_is_served_as_a_board_and_gives_the_same_take_again() {
+    use std::io::{BufRead, BufReader};
+    let dir = tempfile::tempdir().unwrap();
+    assert_eq!(amber_tap(dir.path(), &["log", "flume", "--rows", "300", "--out", "first"]).0, 0);
+    let mut child = std::process::Command::new(env!("CARGO_BIN_EXE_amber-tap"))
+        .args(["board", "first", "--speed", "10"])
+        .current_dir(dir.path())
+        .stdout(std::process::Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut path = String::new();
+    BufReader::new(child.stdout.take().unwrap()).read_line(&mut path).unwrap();
+    let (code, _, err) =
+        amber_tap(dir.path(), &["log", path.trim(), "--baud", "115200", "--rows", "250", "--out", "second"]);
+    assert_eq!(code, 0, "{err}");
+    child.kill().unwrap();
+    child.wait().unwrap();
+    let wire = |name: &str| fs::read(dir.path().join(name).join("wire.bin")).unwrap();
+    let (first, second) = (wire("first"), wire("second"));
+    let seen = second.len().min(first.len());
+    assert!(seen > 10_000 && first[..seen] == second[..seen], "{} {}", first.len(), second.len());
 }
 
 #[test]

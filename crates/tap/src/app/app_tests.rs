@@ -40,6 +40,16 @@ pub(crate) fn feed(app: &mut App, at: Stamp, bytes: &[u8]) {
     assert!(app.update(at, Message::Feed(0, Feed::Chunk(chunk))).is_empty());
 }
 
+/// A live app with this bench, in UTC.
+pub(crate) fn app_of(bench: &str) -> App {
+    let bench = Bench::parse(bench).unwrap();
+    let chain = Chain::new(&bench, 0, Limits::default());
+    let mut app = App::live(chain, bench.shared, "out".into(), None, START);
+    app.session.zone = TimeZone::UTC;
+    app.session.size = (160, 47);
+    app
+}
+
 /// The flume, watched for so many seconds in chunks of 10 ms.
 pub(crate) fn watched(seconds: u64) -> App {
     let mut app = app();

@@ -63,7 +63,7 @@ const STATES: [State; 9] = [
 ];
 
 /// What is pressed to be in a room.
-const ROOMS: [&[KeyCode]; 26] = [
+const ROOMS: [&[KeyCode]; 27] = [
     &[],
     &[KeyCode::Char('1')],
     &[KeyCode::Char('2')],
@@ -85,6 +85,7 @@ const ROOMS: [&[KeyCode]; 26] = [
     &[KeyCode::Char('5'), KeyCode::Char('E')],
     &[KeyCode::Char('v'), KeyCode::Char('a')],
     &[KeyCode::Char('v'), KeyCode::Char('i')],
+    &[KeyCode::Char('c')],
     &[KeyCode::Char('4'), KeyCode::Char('T')],
     &[KeyCode::Char('4'), KeyCode::Char('B')],
     &[KeyCode::Char('/')],

@@ -1,6 +1,7 @@
 //! What each command does.
 
 pub(crate) mod analyse;
+mod board;
 mod calc;
 mod events;
 mod levels;
@@ -28,7 +29,6 @@ use anyhow::{Context, bail};
 use clap::CommandFactory;
 use std::io::Write;
 use std::path::{Path, PathBuf};
-use std::time::Duration;
 
 /// The simulated boards that come with a bench.
 const READY: [(&str, &str); 4] = [
@@ -89,7 +89,7 @@ pub(crate) fn run(command: Option<Command>) -> anyhow::Result<u8> {
         Command::Block(args) => analyse::block::block(&args),
         Command::Calc { formula, values } => calc::run(&formula, &values),
         Command::Split { file, json, shape } => split::run(&file, shape, json),
-        Command::Board { name, seed } => board(&name, seed),
+        Command::Board { name, seed, speed, repeat } => board::run(&name, seed, speed, repeat),
         Command::Mend { take, yes } => mend::run(&take, yes),
         Command::Completions { shell } => {
             let mut text = Vec::new();
@@ -386,22 +386,6 @@ fn plot(folder: &Path, out: &Path, bench: Option<&Path>) -> anyhow::Result<u8> {
     Ok(0)
 }
 
-fn board(name: &str, seed: u64) -> anyhow::Result<u8> {
-    let Some(board) = amber_boards::by_name(name, seed) else {
-        let names: Vec<String> = amber_boards::BOARDS.iter().map(|(name, what)| format!("  {name}: {what}")).collect();
-        bail!("there is no board '{name}'. There are:\n{}", names.join("\n"));
-    };
-    let baud = board.baud();
-    let served = amber_boards::serve(board)?;
-    let signals = Signals::watch()?;
-    line(served.path().display(), "the device's path")?;
-    aside(format_args!("{name} at {baud} baud; Ctrl-C ends it"));
-    while signals.ended().is_none() {
-        std::thread::sleep(Duration::from_millis(50));
-    }
-    Ok(0)
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -431,7 +415,7 @@ mod tests {
             let bench = Bench::parse(text).unwrap_or_else(|mistake| panic!("{name}: {mistake}"));
             let mut board = amber_boards::by_name(name, 1).expect("a board of that name");
             let mut bytes = Vec::new();
-            board.run(Duration::from_secs(3), &mut bytes);
+            board.run(std::time::Duration::from_secs(3), &mut bytes);
             let mut chain = Chain::new(&bench, 0, Limits::NONE);
             chain.feed(amber_core::Stamp(0), &bytes);
             assert!(chain.counts().rows > 20, "{name}");

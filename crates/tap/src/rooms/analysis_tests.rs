@@ -1,6 +1,6 @@
 //! Smoothing, trial, listing, blocks and spectrum, driven by keys.
 
-use super::tests::{feed_more, picture, press, replace, typed, watched};
+use super::tests::{START, app_of, feed, feed_more, picture, press, replace, typed, watched};
 use super::*;
 use crate::session::Request;
 use amber_core::block::Length;
@@ -389,4 +389,79 @@ fn the_timing_of_a_digital_channel_and_of_a_threshold_is_told() {
     }
     typed(&mut app, "5");
     assert!(!seen(&mut app).contains("duty"));
+}
+
+#[test]
+fn cursors_measure_between_two_instants_and_lead_back_to_the_line_of_a_row() {
+    let mut app = app_of("");
+    // A triangle of 2 s between 100 and 200, and a switch that closes at 1.5 s; several lines arrive at once.
+    let text = |row: u32| {
+        let up = (row % 200).min(200 - row % 200);
+        format!("t={} level={} gate={}\n", row * 10, 100 + up, u8::from(row % 300 >= 150))
+    };
+    for chunk in 0..100u32 {
+        let lines: String = (chunk * 10..chunk * 10 + 10).map(text).collect();
+        feed(&mut app, START.plus(1.0 + f64::from(chunk) * 0.1), lines.as_bytes());
+    }
+    let show = |app: &mut App| {
+        app.session.refresh_soon();
+        app.before_frame(app.session.now);
+        picture(app, 160, 47)
+    };
+    show(&mut app);
+    app.session.selected.channel = 1;
+    typed(&mut app, "c");
+    assert!(app.session.is_held() && show(&mut app).contains("cursors"));
+    // From peak to peak, which lie half a period apart.
+    let place = |app: &App| {
+        let cursors = app.session.cursors.unwrap();
+        let row = app.session.cursor_row(cursors.at[cursors.active]).unwrap();
+        (row, app.session.channel_at(app.session.own(1)).output().get(row).unwrap())
+    };
+    typed(&mut app, "Po");
+    press(&mut app, KeyCode::Home);
+    typed(&mut app, "p");
+    let first = place(&app);
+    typed(&mut app, "p");
+    let second = place(&app);
+    assert!(first.1.max(second.1) == 200.0 && first.1.min(second.1) == 100.0, "{first:?} {second:?}");
+    assert_eq!(second.0 - first.0, 100);
+    typed(&mut app, "P");
+    assert_eq!(place(&app), first);
+    // Numbers, strip and lines belong to the row of the active cursor, also among lines that came with it.
+    for _ in 0..3 {
+        typed(&mut app, ".");
+        let (row, value) = place(&app);
+        let text = show(&mut app);
+        let line = format!("t={} level={value}", row * 10);
+        assert!(app.session.snapshot.ends_at_cursor, "{text}");
+        let last = app.session.snapshot.lines.last().unwrap();
+        assert!(String::from_utf8_lossy(&last.bytes).starts_with(&line), "{line}: {last:?}");
+        assert_eq!(app.session.reading(app.session.selected).unwrap().smoothed, value);
+    }
+    // An edge of the switch, and what is copied.
+    app.session.selected.channel = 2;
+    typed(&mut app, "e");
+    let edge = place(&app).0;
+    assert!(edge % 150 == 0, "{edge}");
+    app.session.selected.channel = 1;
+    press(&mut app, KeyCode::Up);
+    press(&mut app, KeyCode::Up);
+    let text = show(&mut app);
+    for part in ["1 / time", "values", "difference", "level between", "peak to peak", "slope", "up to the line"] {
+        assert!(text.contains(part), "{part}: {text}");
+    }
+    let copied = press(&mut app, KeyCode::Char('c'));
+    assert!(matches!(&copied[..], [Request::Copy(text)] if text.contains("difference\ntime\t")), "{copied:?}");
+    for size in [(80, 24), (60, 18)] {
+        picture(&mut app, size.0, size.1);
+    }
+    // Another panel ends them, and so does Esc.
+    typed(&mut app, "5");
+    show(&mut app);
+    assert!(app.session.cursors.is_none());
+    press(&mut app, KeyCode::Esc);
+    typed(&mut app, "c");
+    press(&mut app, KeyCode::Esc);
+    assert!(app.session.cursors.is_none() && app.side().is_none());
 }

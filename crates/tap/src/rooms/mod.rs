@@ -7,6 +7,7 @@ pub(crate) mod calibrate;
 pub(crate) mod chart;
 pub(crate) mod checkup;
 pub(crate) mod conditions;
+pub(crate) mod cursors;
 pub(crate) mod dial;
 pub(crate) mod events;
 pub(crate) mod finder;
@@ -297,6 +298,7 @@ rooms! {
     Watch watch: Panel<watch::Watch>;
     Keep keep: Panel<keep::Keep>;
     Conditions conditions: Panel<conditions::Conditions>;
+    Cursors cursors: cursors::Cursors;
     Calibrate calibrate: calibrate::Calibrate;
     Survey survey: survey::Survey;
     Checkup checkup: checkup::Checkup;

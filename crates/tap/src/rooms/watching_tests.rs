@@ -1,26 +1,14 @@
 //! Conditions, their events and answers, and advice on thresholds, driven by keys.
 
-use super::tests::{START, feed, picture, press, replace, typed};
+use super::tests::{START, app_of, feed, picture, press, replace, typed};
 use super::*;
 use crate::session::*;
-use amber_core::chain::Chain;
-use amber_core::store::Limits;
 use amber_core::watch::condition::{Answer, Test};
 use crossterm::event::KeyCode;
-use jiff::tz::TimeZone;
 use std::time::Duration;
 
 const PUMP: &str = include_str!("../../assets/pump.bench.toml");
 const RAFT: &str = include_str!("../../assets/raft.bench.toml");
-
-fn app_of(bench: &str) -> App {
-    let bench = Bench::parse(bench).unwrap();
-    let chain = Chain::new(&bench, 0, Limits::default());
-    let mut app = App::live(chain, bench.shared, "out".into(), None, START);
-    app.session.zone = TimeZone::UTC;
-    app.session.size = (160, 47);
-    app
-}
 
 /// A board watched from one second to another; what it is told it hears. Gives what was asked for outside.
 fn watch(app: &mut App, board: &mut dyn amber_boards::Board, seconds: std::ops::Range<u64>) -> Vec<Request> {

@@ -175,7 +175,7 @@ fn the_help_holds_every_key_at_every_size() {
         let mut app = app(3, 1, size);
         press(&mut app, KeyCode::Char('?'));
         let mut seen = String::new();
-        for _ in 0..400 {
+        for _ in 0..600 {
             seen += &rows(&app).join("\n");
             press(&mut app, KeyCode::Down);
         }

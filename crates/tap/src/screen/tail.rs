@@ -19,7 +19,12 @@ pub(super) fn draw(session: &Session, has_names: bool, theme: Theme, area: Rect,
     let rule = "─".repeat(usize::from(area.width));
     put(buffer, area, 0, 0, &rule, theme.style(Ink::Faint));
     let x = put(buffer, area, 1, 0, " wire lines ", theme.style(Ink::Dim));
-    let up_to = if session.is_take() { " up to the right edge of the chart" } else { "" };
+    let up_to = match session.cursors {
+        Some(_) if session.snapshot.ends_at_cursor => " up to the line of the cursor",
+        Some(_) => " that had arrived with the cursor's row",
+        None if session.is_take() => " up to the right edge of the chart",
+        None => "",
+    };
     let of = match session.sources() {
         1 => String::new(),
         _ => format!(" of {} (1 \\ the next)", session.source_names().swap_remove(session.place())),
@@ -29,7 +34,7 @@ pub(super) fn draw(session: &Session, has_names: bool, theme: Theme, area: Rect,
     }
     if let Some(trouble) = session.trouble() {
         draw_trouble(&trouble, theme, x + 1, area, buffer);
-    } else if session.is_held() && !session.is_take() && session.sources() == 1 {
+    } else if session.is_held() && !session.is_take() && session.sources() == 1 && session.cursors.is_none() {
         put_right(buffer, area, 0, " held ", theme.style(Ink::Dim));
     }
     let names = has_names && area.height > 3;

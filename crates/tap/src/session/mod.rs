@@ -4,6 +4,7 @@
 mod answers;
 mod blocks;
 mod channels;
+mod cursors;
 mod feed;
 mod lanes;
 mod loading;
@@ -23,6 +24,7 @@ mod zero;
 
 pub(crate) use blocks::{Blocks, SHARES};
 pub(crate) use channels::in_a_circle;
+pub(crate) use cursors::{Cursors, Snap};
 pub(crate) use lanes::{AnalogLane, Lanes, WatchedLine};
 pub(crate) use loading::chain_of;
 pub(crate) use request::{LinkOrder, Request};
@@ -98,6 +100,8 @@ pub(crate) struct Session {
     /// What is to be done by somebody else, and whether long work is.
     tasks: Vec<Task>,
     defers: bool,
+    /// The cursors, where they are shown.
+    pub(crate) cursors: Option<Cursors>,
     pub(crate) notice: Option<Notice>,
     pub(crate) lane_axes: HashMap<String, FitAxis>,
     pub(crate) bench_file: Option<PathBuf>,
@@ -168,6 +172,7 @@ impl Session {
             undo: undo::Undo::default(),
             tasks: Vec::new(),
             defers: false,
+            cursors: None,
             notice: None,
             lane_axes: HashMap::new(),
             bench_file,

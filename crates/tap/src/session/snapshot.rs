@@ -6,7 +6,7 @@ use amber_core::Stamp;
 use amber_core::chain::ChannelValues;
 use amber_core::digits::duration;
 use amber_core::smooth::{Price, Signal, smooths};
-use amber_core::split::Shape;
+use amber_core::split::{LineOutcome, Shape};
 use amber_core::stats::Measured;
 use amber_core::tail::{KeptLine, Tail};
 use amber_core::watch::WatchState;
@@ -15,6 +15,9 @@ use amber_io::take::OpenedTake;
 
 /// Lines of the wire that are ever shown.
 const LINES: usize = 60;
+
+/// Rows that arrived with another one and are told apart.
+const MOST_WITH_IT: usize = 20_000;
 
 /// One channel's numbers.
 #[derive(Clone, Copy, Debug, Default)]
@@ -42,6 +45,8 @@ pub(crate) struct Snapshot {
     ages: Vec<Option<f64>>,
     /// The last lines of the wire.
     pub(crate) lines: Vec<KeptLine>,
+    /// They end with that of the row that the active cursor is on.
+    pub(crate) ends_at_cursor: bool,
     /// The viewport that they are those of.
     pub(crate) view: Viewport,
     /// Rows a second of the selected source, and of all.
@@ -85,16 +90,43 @@ impl Session {
             self.snapshot.rows = self.chain().counts().rows;
             if !self.is_take() {
                 let until = self.lines_until(&self.viewport);
-                self.snapshot.lines = last_lines(self.chain().tail(), until);
+                let own = self.line_of_cursor(self.chain().tail(), until);
+                self.snapshot.ends_at_cursor = own.is_some();
+                self.snapshot.lines = last_lines(self.chain().tail(), own.unwrap_or(until));
             }
         }
         if let (Source::Take(take), true) = (self.source(), due) {
-            self.snapshot.lines = last_lines(&lines_up_to(take, self.viewport.end, self.chain().shape()), u64::MAX);
+            let row = self.viewport.row(self.place()).filter(|_| self.cursors.is_some());
+            let until = row.and_then(|row| self.chain().store().arrival(row)).unwrap_or(self.viewport.end);
+            let tail = lines_up_to(take, until, self.chain().shape());
+            let own = self.line_of_cursor(&tail, tail.numbers().end);
+            let lines = last_lines(&tail, own.unwrap_or(u64::MAX));
+            (self.snapshot.lines, self.snapshot.ends_at_cursor) = (lines, own.is_some());
         }
         if due || self.is_held() {
             self.refresh_channels();
         }
         due
+    }
+
+    /// The number behind the line of the row that the active cursor is on, among those of `tail` in front of `until`; `None`
+    /// where it cannot be told: no cursor is shown, the line is not at hand, or a row is made of several lines.
+    fn line_of_cursor(&self, tail: &Tail, until: u64) -> Option<u64> {
+        self.cursors?;
+        let (store, row) = (self.chain().store(), self.viewport.row(self.place())?);
+        let arrival = store.arrival(row)?;
+        let with_it = (row + 1..store.rows().end).take_while(|row| store.arrival(*row) == Some(arrival));
+        let mut after = with_it.take(MOST_WITH_IT).count();
+        for number in (tail.numbers().start..until).rev() {
+            let line = tail.line(number).filter(|line| line.at == arrival)?;
+            match line.outcome {
+                LineOutcome::Row(0) if after == 0 => return Some(number + 1),
+                LineOutcome::Row(0) => after -= 1,
+                LineOutcome::Row(_) => return None,
+                _ => {}
+            }
+        }
+        None
     }
 
     /// How many seconds ago the last row of the source at `place` came, where that is no longer what its board says now: its

@@ -1,5 +1,6 @@
 //! The viewport: which stretch of time is shown in this frame, and the rows in it. Chart, readouts, strip, wire lines,
-//! table, check-up and figures all go by it, so that all that is shown belongs to one moment: its right edge.
+//! table, check-up and figures all go by it, so that all that is shown belongs to one moment: its right
+//! edge, or that of the active cursor.
 
 use super::{ChannelId, Session};
 use amber_core::Stamp;
@@ -11,8 +12,10 @@ use std::ops::Range;
 pub(crate) struct Viewport {
     /// The left edge.
     pub(crate) begin: Stamp,
-    /// The right edge: the moment that all numbers and lines belong to.
+    /// The right edge.
     pub(crate) end: Stamp,
+    /// The moment that all numbers and lines belong to: the right edge, or the active cursor.
+    pub(crate) moment: Stamp,
     /// Seconds between them.
     pub(crate) span: f64,
     /// The rows of each source between them.
@@ -39,11 +42,13 @@ impl Session {
         let (end, span) = (self.end(), self.axis.span);
         let begin = end.plus(-span);
         let rows: Vec<Range<u64>> = self.chains().map(|chain| chain.store().between(begin, end)).collect();
-        let last = |(chain, rows): (&amber_core::chain::Chain, &Range<u64>)| {
+        let moment = self.shown_moment();
+        let last = |chain: &amber_core::chain::Chain| {
+            let rows = chain.store().between(begin.min(moment), moment);
             rows.end.checked_sub(1).filter(|row| chain.store().rows().contains(row))
         };
-        let last = self.chains().zip(&rows).map(last).collect();
-        Viewport { begin, end, span, rows, last }
+        let last = self.chains().map(last).collect();
+        Viewport { begin, end, moment, span, rows, last }
     }
 
     /// The last rows of a channel that are shown, at most `most` of them, made even: its quantity before the filters, or
@@ -71,8 +76,9 @@ impl Session {
     /// The number behind the last line of the selected source that had come at the moment of `view`.
     pub(crate) fn lines_until(&self, view: &Viewport) -> u64 {
         let chain = self.chain();
-        // Rows of a text have times of their own; their lines have those of their arrival.
-        let at = if chain.timer().is_text_time() {
+        // Rows of a text have times of their own, and so may those on which a cursor is; their lines have those of their
+        // arrival.
+        let at = if chain.timer().is_text_time() || self.cursors.is_some() {
             view.row(self.place()).and_then(|row| chain.store().arrival(row)).unwrap_or(Stamp(i64::MIN))
         } else {
             view.end

@@ -413,3 +413,20 @@ fn tag(session: &Session, theme: Theme, index: ChannelId, plot: Rect, buffer: &m
     put(buffer, area, 0, y, if index == session.selected { "◂" } else { " " }, theme.style(Ink::Bright));
     put(buffer, area, 1, y, &session.letter(index).to_string(), ink);
 }
+
+/// Cursors in value, in the lane of their channel, with their numbers.
+pub(super) fn levels_measured(session: &Session, theme: Theme, lane: &AnalogLane, plot: Rect, buffer: &mut Buffer) {
+    let Some((cursors, (id, levels))) = session.cursors.and_then(|own| Some((own, own.levels?))) else { return };
+    if !lane.channels.contains(&id) || plot.height == 0 {
+        return;
+    }
+    let (low, high) = lane.limits;
+    for (number, level) in levels.iter().enumerate().filter(|(_, level)| (low..=high).contains(*level)) {
+        let y = (dot_row(*level, lane.limits, plot.height) / 4) as u16;
+        let ink = theme.style(if number == cursors.active { Ink::Bright } else { Ink::Text });
+        for x in (0..plot.width).step_by(2) {
+            put(buffer, plot, x, y, "─", ink);
+        }
+        put_right(buffer, plot, y, &format!(" {} ", number + 1), ink);
+    }
+}

@@ -5,7 +5,7 @@ mod lane;
 mod pattern;
 mod time;
 
-use super::{About, Effect, Place, Room, listed};
+use super::{About, Effect, Place, Room, RoomId, listed};
 use crate::keys::{Binding, Key, NONE, keys};
 use crate::screen::text::{put, wrapped};
 use crate::session::{AnalogLane, ChannelId, Session, Source, WatchedLine};
@@ -28,11 +28,13 @@ pub(crate) struct Chart;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Action {
+    Cursors,
     EventBefore,
     NextEvent,
 }
 
 const KEYS: &[Binding<Action>] = keys! {
+    [(Char('c'), NONE)], Action::Cursors, "c", "cursors: measure between two instants of a held picture", None;
     [(Char('['), NONE)], Action::EventBefore, "[", "the event before, on the chart, which holds the picture", None;
     [(Char(']'), NONE)], Action::NextEvent, "]", "the next event, on the chart", None;
 };
@@ -46,7 +48,11 @@ impl Room for Chart {
     }
 
     fn act(&mut self, action: Action, session: &mut Session) -> Vec<Effect> {
-        session.show_event(if action == Action::NextEvent { 1 } else { -1 });
+        match action {
+            Action::Cursors => return vec![Effect::Show(RoomId::Cursors)],
+            Action::EventBefore => session.show_event(-1),
+            Action::NextEvent => session.show_event(1),
+        }
         Vec::new()
     }
 
@@ -136,6 +142,7 @@ pub(crate) fn draw(session: &Session, theme: Theme, area: Rect, edge_alone: bool
         lane::axis(theme, lane, *plot, buffer);
         time::marks(session, theme, &columns, *plot, buffer);
         lane::thresholds(session, theme, lane, *plot, buffer);
+        lane::levels_measured(session, theme, lane, *plot, buffer);
         lane::traces(session, theme, lane, &grid, &seen, right(*plot), buffer);
         lane::levels(session, theme, lane, &columns, *plot, buffer);
         lane::threshold_values(session, theme, lane, *plot, buffer);
@@ -153,6 +160,8 @@ pub(crate) fn draw(session: &Session, theme: Theme, area: Rect, edge_alone: bool
         }
     }
     time::axis(session, theme, &columns, parts.time, parts.plot, buffer);
+    let plots = parts.analog.iter().map(|(_, plot)| *plot).chain(parts.digital.iter().copied());
+    time::cursors(session, theme, &columns, plots, parts.time, buffer);
 }
 
 /// A grid over the rows of each source.
@@ -194,6 +203,7 @@ pub(crate) fn look(session: &Session, area: Rect) -> Look {
     let empty = session.chains().all(|chain| chain.store().rows().is_empty());
     (columns.width, newest, firsts, empty, &lanes.digital, session.marks.len()).hash(&mut frame);
     session.chain().events().back().map(|event| (event.number, event.at.0)).hash(&mut frame);
+    session.cursors.map(|cursors| (cursors.at.map(|at| at.0), cursors.active)).hash(&mut frame);
     for (lane, (_, plot)) in lanes.analog.iter().zip(&parts.analog) {
         (lane.limits.0.to_bits(), lane.limits.1.to_bits(), &lane.channels).hash(&mut frame);
         if lane.channels.contains(&session.selected) {

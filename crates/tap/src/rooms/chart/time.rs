@@ -87,3 +87,29 @@ pub(super) fn marks(session: &Session, theme: Theme, columns: &Columns, plot: Re
         put(buffer, plot, x, 0, &format!("{}", mark.number), theme.style(Ink::Chosen));
     }
 }
+
+/// Cursors as upright lines through all plots, with their numbers below; the active one stands out.
+pub(super) fn cursors(
+    session: &Session,
+    theme: Theme,
+    columns: &Columns,
+    plots: impl Iterator<Item = Rect> + Clone,
+    axis: Rect,
+    buffer: &mut Buffer,
+) {
+    let Some(cursors) = session.cursors else { return };
+    for (number, at) in cursors.at.iter().enumerate() {
+        let Some(x) = columns.place_of(*at).map(|place| (place / 2) as u16) else { continue };
+        let is_active = number == cursors.active;
+        let style = theme.style(if is_active { Ink::Bright } else { Ink::Text });
+        for plot in plots.clone() {
+            for y in 0..plot.height {
+                put(buffer, plot, x, y, if is_active { "┃" } else { "│" }, style);
+            }
+        }
+        if let Some(plot) = plots.clone().next() {
+            let ink = theme.style(if is_active { Ink::Chosen } else { Ink::Text });
+            put(buffer, axis, plot.x - axis.x + x, 0, &(number + 1).to_string(), ink);
+        }
+    }
+}

@@ -67,6 +67,8 @@ pub(super) const TASKS: &[Task] = &[
         "look closer, look back",
         "Space holds the picture; + and - zoom, ← and → pan, Home the oldest; End is live again",
     ),
+    task("measure a time, a slope or a height", "c: two cursors; ←→ move, o the other, p peak, e edge, ↑↓ values"),
+    task("find the line that a point came from", "c on the held chart: strip and wire lines follow the cursor"),
     task("fix the y axis", "y: fit the data, full scale, or typed limits"),
     task("record ten minutes", "t starts a take, its time runs in the title; m sets a mark with a note; t ends it"),
     task("look at a take again", "amber-tap open take-0001; every stage works on it: try another filter in 4"),
