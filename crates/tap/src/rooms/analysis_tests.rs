@@ -465,3 +465,43 @@ fn cursors_measure_between_two_instants_and_lead_back_to_the_line_of_a_row() {
     press(&mut app, KeyCode::Esc);
     assert!(app.session.cursors.is_none() && app.side().is_none());
 }
+
+#[test]
+fn the_chart_goes_to_a_time_a_mark_an_event_or_a_gap() {
+    let bench =
+        "[[source]]\n[[source.condition]]\nname = \"high\"\ntest = [{ kind = \"above\", of = \"x\", value = 90.0 }]\n";
+    let mut app = app_of(bench);
+    for row in 0..3000u32 {
+        if row == 1500 {
+            let at = START.plus(30.0);
+            let opened = Feed::Opened { at, opening: amber_core::clock::Opening::Link, within: false };
+            app.update(at, Message::Feed(0, opened));
+        }
+        let at = START.plus(f64::from(row) * 0.01 + if row < 1500 { 0.0 } else { 20.0 });
+        feed(&mut app, at, format!("x={} y=1\n", row % 100).as_bytes());
+    }
+    let note = |note: &str, at: f64| amber_io::take::Mark { number: 1, at: START.plus(at), note: note.into() };
+    app.session.marks = vec![note("weight\u{1b}[31m", 5.0)];
+    let middle = |app: &App| app.session.end().plus(-app.session.axis.span / 2.0).seconds_since(START);
+    app.session.axis.span = 2.0;
+    for (text, at) in [("weight", 5.0), ("event 2:", 1.91), ("gap 1", 35.0)] {
+        typed(&mut app, "g");
+        typed(&mut app, text);
+        let shown = picture(&mut app, 160, 47);
+        assert!(!shown.contains('\u{1b}') && shown.contains("go to"), "{shown}");
+        press(&mut app, KeyCode::Enter);
+        assert!((middle(&app) - at).abs() < 0.02, "{text}: {}", middle(&app));
+    }
+    let present = app.session.present();
+    let clock = app.session.wall(START.plus(12.0), "%H:%M:%S%.1f");
+    for (text, at) in [("10", present.seconds_since(START) - 10.0), (clock.as_str(), 12.0)] {
+        typed(&mut app, "g");
+        press(&mut app, KeyCode::Enter);
+        replace(&mut app, text);
+        assert!((middle(&app) - at).abs() < 0.02, "{text}: {}", middle(&app));
+    }
+    typed(&mut app, "g");
+    press(&mut app, KeyCode::Enter);
+    replace(&mut app, "90000");
+    assert!(picture(&mut app, 160, 47).contains("that is not in what is kept"));
+}

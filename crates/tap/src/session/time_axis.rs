@@ -56,7 +56,7 @@ impl TimeAxis {
 
 impl Session {
     /// The oldest instant of all histories; now, where there is none.
-    pub(super) fn oldest(&self) -> Stamp {
+    pub(crate) fn oldest(&self) -> Stamp {
         let oldest = |chain: &amber_core::chain::Chain| chain.store().time(chain.store().rows().start);
         self.chains().filter_map(oldest).min().unwrap_or(self.now)
     }

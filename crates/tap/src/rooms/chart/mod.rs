@@ -1,6 +1,7 @@
 //! The chart: lanes of analog channels by unit, thin digital lanes below, one time axis.
 
 mod dots;
+pub(crate) mod go_to;
 mod lane;
 mod pattern;
 mod time;
@@ -29,12 +30,14 @@ pub(crate) struct Chart;
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Action {
     Cursors,
+    GoTo,
     EventBefore,
     NextEvent,
 }
 
 const KEYS: &[Binding<Action>] = keys! {
     [(Char('c'), NONE)], Action::Cursors, "c", "cursors: measure between two instants of a held picture", None;
+    [(Char('g'), NONE)], Action::GoTo, "g", "go to a time, a mark, an event or a gap", None;
     [(Char('['), NONE)], Action::EventBefore, "[", "the event before, on the chart, which holds the picture", None;
     [(Char(']'), NONE)], Action::NextEvent, "]", "the next event, on the chart", None;
 };
@@ -50,6 +53,7 @@ impl Room for Chart {
     fn act(&mut self, action: Action, session: &mut Session) -> Vec<Effect> {
         match action {
             Action::Cursors => return vec![Effect::Show(RoomId::Cursors)],
+            Action::GoTo => return vec![Effect::Choose(go_to::list(session))],
             Action::EventBefore => session.show_event(-1),
             Action::NextEvent => session.show_event(1),
         }

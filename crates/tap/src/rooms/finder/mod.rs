@@ -1,5 +1,6 @@
 //! The finder: every action with its key, every setting, channel, view, command, take and mark, found by typing.
 
+use super::chart::go_to;
 use super::list::{Item, List};
 use super::panel::RowKind;
 use super::{Effect, Place, RoomId, keep};
@@ -52,7 +53,7 @@ pub(crate) fn finder(app: &App) -> List {
     items.extend(settings(app));
     items.extend(channels(session));
     items.extend(commands(session));
-    items.extend(marks(session));
+    items.extend(go_to::marks(session));
     items.extend(takes(session));
     List::new("find", items, 0)
 }
@@ -124,6 +125,7 @@ fn way_to(id: RoomId) -> String {
         (RoomId::Calibrate, _) => "3 c".into(),
         (RoomId::Survey, _) => "3 r".into(),
         (RoomId::Checkup, _) => "3 d".into(),
+        (RoomId::Cursors, _) => "c".into(),
         (RoomId::Talk, _) => ":".into(),
         _ if id.about().place == Place::Middle => {
             format!("v {}", letter_of(id))
@@ -197,17 +199,4 @@ fn open_take(session: &mut Session, folder: PathBuf) -> Vec<Effect> {
     });
     let items = vec![save.with_key("s"), drop.with_key("o")];
     vec![Effect::Choose(List::new("settings are not saved to a bench file", items, 0).by_letter())]
-}
-
-fn marks(session: &Session) -> Vec<Item> {
-    let item = |mark: &amber_io::take::Mark| {
-        let at = mark.at;
-        let go = move |app: &mut App| {
-            app.session.show_moment(at);
-            Vec::new()
-        };
-        let note = amber_core::tail::visible(mark.note.as_bytes());
-        Item::new(format!("mark {} {note}", mark.number), session.wall(at, "%H:%M:%S"), go)
-    };
-    session.marks.iter().map(item).collect()
 }
