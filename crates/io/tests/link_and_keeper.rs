@@ -2,7 +2,7 @@
 
 use amber_boards::Pty;
 use amber_core::bench::{Bench, WireSettings};
-use amber_io::take::{From, Keeper, Order, Report, Summary, TakePlace, open};
+use amber_io::take::{From, Keeper, Mark, Order, Report, Summary, TakePlace, open};
 use amber_io::{Command, Endpoint, Feed, HostClock, Link, LinkState, Problem};
 use std::fs;
 use std::io::Write;
@@ -132,9 +132,12 @@ fn marks_stand_in_the_take_and_a_second_start_changes_nothing() {
     rig.report("the take", started);
     rig.start(TakePlace::Exactly(dir.path().join("y")));
     for note in ["first", "with, comma"] {
-        rig.keeper.orders.send(Order::Mark { at: clock.now(), note: note.into() }).unwrap();
+        rig.keeper
+            .orders
+            .send(Order::Mark(Mark { number: 0, at: clock.now(), note: note.into(), values: String::new() }))
+            .unwrap();
     }
-    rig.report("the second mark", |report| matches!(report, Report::Marked { number: 2, .. }));
+    rig.report("the second mark", |report| matches!(report, Report::Marked(Mark { number: 2, .. })));
     rig.send(b"1\n2\n3\n4\n5\n");
     rig.seen(b"5\n");
     let summary = rig.stop();

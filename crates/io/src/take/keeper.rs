@@ -3,6 +3,7 @@
 //! Between takes it remembers the unfinished line, so that a take begins at the start of one.
 
 use super::gaps::{Gap, Gaps};
+use super::marks::Mark;
 use super::wire::Event;
 use super::writer::{Summary, TakePlace, Writer};
 use super::{CHECKPOINT, TakeError};
@@ -36,12 +37,7 @@ pub enum Order {
         rows: Option<u64>,
     },
     /// Set a mark.
-    Mark {
-        /// When.
-        at: Stamp,
-        /// What a person typed.
-        note: String,
-    },
+    Mark(Mark),
     /// End the take.
     Stop,
 }
@@ -63,14 +59,7 @@ pub enum Report {
     /// The running take was written through.
     Saved(Summary),
     /// A mark was set.
-    Marked {
-        /// Its number.
-        number: u64,
-        /// When.
-        at: Stamp,
-        /// Its note.
-        note: String,
-    },
+    Marked(Mark),
     /// The take ended properly.
     Stopped(Summary),
     /// A take could not begin, or ended by an error; what was written before is whole.
@@ -255,10 +244,10 @@ impl KeeperThread {
             Order::Start { place, bench, from: From::Now, rows } => self.start(&place, &bench, rows),
             Order::Start { place, bench, from: From::Opening, rows } => self.wanted = Some((place, *bench, rows)),
             Order::Stop => self.stop(),
-            Order::Mark { at, note } => {
+            Order::Mark(mark) => {
                 if let Some(take) = &mut self.take {
-                    let number = take.writer.mark(at, note.clone());
-                    self.tell(Report::Marked { number, at, note });
+                    let mark = take.writer.mark(mark);
+                    self.tell(Report::Marked(mark));
                 }
             }
         }

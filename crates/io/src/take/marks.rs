@@ -5,17 +5,19 @@ use super::{csv_row, read_rows, seconds_after};
 use amber_core::Stamp;
 
 /// The header row.
-pub(super) const HEADER: &[u8] = b"number,time_s,wall_clock,note\r\n";
+pub(super) const HEADER: &[u8] = b"number,time_s,wall_clock,note,values\r\n";
 
 /// A note at a moment.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Mark {
-    /// From 1, within a take.
+    /// From 1, within a take; 0 before the take has given one.
     pub number: u64,
     /// When.
     pub at: Stamp,
     /// What a person typed; may be empty.
     pub note: String,
+    /// What the channels said then, in words: `gauge_a 101.2 mm; bed 1.05 kPa`; empty in takes of older versions.
+    pub values: String,
 }
 
 impl Mark {
@@ -23,9 +25,13 @@ impl Mark {
     pub(super) fn row(&self, start: Stamp) -> Vec<u8> {
         let mut seconds = Vec::new();
         when::seconds(self.at.0 - start.0, &mut seconds);
-        let fields =
-            [self.number.to_string().into_bytes(), seconds, iso8601(self.at).into_bytes(), self.note.clone().into()];
-        csv_row(&fields)
+        csv_row(&[
+            self.number.to_string().into_bytes(),
+            seconds,
+            iso8601(self.at).into_bytes(),
+            self.note.clone().into(),
+            self.values.clone().into(),
+        ])
     }
 
     /// Reads the marks of a take that started at `start`; how many rows are no marks is the second.
@@ -33,7 +39,8 @@ impl Mark {
         read_rows(text, |row| {
             // The start of the table may have moved since; the clock on the wall has not.
             let at = when::parse(row.get(2)?).or_else(|| seconds_after(start, row.get(1)?))?;
-            Some(Mark { number: row.get(0)?.parse().ok()?, at, note: row.get(3)?.to_owned() })
+            let values = row.get(4).unwrap_or_default().to_owned();
+            Some(Mark { number: row.get(0)?.parse().ok()?, at, note: row.get(3)?.to_owned(), values })
         })
     }
 }
@@ -48,10 +55,18 @@ mod tests {
         let notes = ["", "50 mm, still", "she said \"now\"", "two\nlines", "é µ"];
         let marks: Vec<Mark> = (1..)
             .zip(notes)
-            .map(|(number, note)| Mark { number, at: start.plus(number as f64 / 4.0), note: note.into() })
+            .map(|(number, note)| Mark {
+                number,
+                at: start.plus(number as f64 / 4.0),
+                note: note.into(),
+                values: format!("a {number} mm; {note}"),
+            })
             .collect();
         let file = marks.iter().fold(HEADER.to_vec(), |file, mark| [file, mark.row(start)].concat());
         assert_eq!(Mark::parse(&file, start), (marks.clone(), 0));
+        // An older take has no values.
+        let older = Mark::parse(b"number,time_s,wall_clock,note\r\n1,0.5,,still\r\n", start).0;
+        assert_eq!((older[0].note.as_str(), older[0].values.as_str()), ("still", ""));
         // A note that somebody added by hand, without the end of its line.
         let by_hand = [&file[..], b"6,9.5,,later"].concat();
         assert_eq!(Mark::parse(&by_hand, start).0.last().unwrap().note, "later");

@@ -27,7 +27,7 @@ fn written(folder: &Path, seconds: u64) -> Writer {
             writer.gap(at.plus(1.0), &Gap::Resumed).unwrap();
         }
         if i % 50 == 10 {
-            writer.mark(at, format!("mark, \"{i}\""));
+            writer.mark(Mark { number: 0, at, note: format!("mark, \"{i}\""), values: String::new() });
         }
         writer.chunk(at, piece).unwrap();
     }

@@ -232,11 +232,12 @@ impl Writer {
         self.decoder.apply(at, event);
     }
 
-    /// Adds a mark and gives its number.
-    pub fn mark(&mut self, at: Stamp, note: String) -> u64 {
+    /// Adds a mark, and gives it with its number.
+    pub fn mark(&mut self, mark: Mark) -> Mark {
         self.marks += 1;
-        self.marks_file.add(&Mark { number: self.marks, at, note }.row(self.decoder.origin()));
-        self.marks
+        let mark = Mark { number: self.marks, ..mark };
+        self.marks_file.add(&mark.row(self.decoder.origin()));
+        mark
     }
 
     /// Bytes were sent to the board.

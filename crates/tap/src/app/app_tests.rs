@@ -8,7 +8,7 @@ use amber_boards::Board;
 use amber_core::chain::Chain;
 use amber_core::store::Limits;
 use amber_io::LinkState;
-use amber_io::take::TakePlace;
+use amber_io::take::{Mark, TakePlace};
 use amber_io::take::{Summary, TakeError, Tally};
 use amber_io::{Chunk, Problem};
 use crossterm::event::{KeyCode, KeyModifiers, MouseButton, MouseEventKind};
@@ -383,9 +383,12 @@ fn a_take_is_ordered_marked_and_ended() {
     let moment = app.session.now;
     typed(&mut app, "q, t and ? are just text");
     let effects = press(&mut app, KeyCode::Enter);
-    assert_eq!(effects, [Request::Mark { at: moment, note: "q, t and ? are just text".into() }]);
-    let note = || "weight\u{1b}[2J".to_owned();
-    app.update(moment, Message::Report(0, Report::Marked { number: 1, at: moment, note: note() }));
+    let [Request::Mark(mark)] = &effects[..] else { panic!("{effects:?}") };
+    assert_eq!((mark.at, mark.note.as_str()), (moment, "q, t and ? are just text"));
+    // With what the channels said when the key was pressed.
+    assert!(mark.values.contains("gauge_a ") && mark.values.contains(" mm; gauge_b "), "{mark:?}");
+    let mark = Mark { number: 1, note: "weight\u{1b}[2J".into(), ..mark.clone() };
+    app.update(moment, Message::Report(0, Report::Marked(mark)));
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("● take-0007"), "{text}");
     press(&mut app, KeyCode::Char('6'));

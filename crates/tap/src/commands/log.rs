@@ -208,7 +208,7 @@ impl Log<'_> {
                         kept.iter().try_for_each(print)?;
                         return Err(error.into());
                     }
-                    Ok(Report::Marked { .. }) => {}
+                    Ok(Report::Marked(_)) => {}
                     Err(_) => bail!("the take's thread ended"),
                 },
                 default(STEP) => {}
@@ -236,8 +236,8 @@ impl Log<'_> {
         wrong.into_iter().for_each(|text| self.progress.tell(Told::Line(text)));
         for request in requests {
             match request {
-                Request::Mark { at, note } => {
-                    self.keeper.orders.send(Order::Mark { at, note }).context("the take's thread ended")?;
+                Request::Mark(mark) => {
+                    self.keeper.orders.send(Order::Mark(mark)).context("the take's thread ended")?;
                 }
                 Request::Tell(_, LinkOrder::Send(bytes)) => {
                     let is_told = self.link.tell(Command::Send(bytes)).is_ok();

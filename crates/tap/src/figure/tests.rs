@@ -44,8 +44,13 @@ fn app() -> App {
         let line = format!("a={} b={} p={} gate={}\n", 100 + i % 50, 20 + i % 30, 500 + i % 7, u32::from(i >= 300));
         tell(&mut app, at, Feed::Chunk(Chunk { at, bytes: line.as_bytes().into(), skipped: 0 }));
     }
-    app.session.marks.push(Mark { number: 1, at: START.plus(4.0), note: "in view \u{1b}[31m".into() });
-    app.session.marks.push(Mark { number: 2, at: START.plus(-60.0), note: "long ago".into() });
+    app.session.marks.push(Mark {
+        number: 1,
+        at: START.plus(4.0),
+        note: "in view \u{1b}[31m".into(),
+        values: String::new(),
+    });
+    app.session.marks.push(Mark { number: 2, at: START.plus(-60.0), note: "long ago".into(), values: String::new() });
     app.before_frame(START.plus(10.0));
     app
 }

@@ -480,8 +480,7 @@ fn the_chart_goes_to_a_time_a_mark_an_event_or_a_gap() {
         let at = START.plus(f64::from(row) * 0.01 + if row < 1500 { 0.0 } else { 20.0 });
         feed(&mut app, at, format!("x={} y=1\n", row % 100).as_bytes());
     }
-    let note = |note: &str, at: f64| amber_io::take::Mark { number: 1, at: START.plus(at), note: note.into() };
-    app.session.marks = vec![note("weight\u{1b}[31m", 5.0)];
+    app.session.marks = vec![app.session.mark_at(START.plus(5.0), "weight\u{1b}[31m".into())];
     let middle = |app: &App| app.session.end().plus(-app.session.axis.span / 2.0).seconds_since(START);
     app.session.axis.span = 2.0;
     for (text, at) in [("weight", 5.0), ("event 2:", 1.91), ("gap 1", 35.0)] {

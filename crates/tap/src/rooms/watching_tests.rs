@@ -108,9 +108,9 @@ fn a_condition_is_made_by_keys_and_each_of_its_answers_is_given() {
     assert!(app.session.take_conditions(wrong).unwrap_err().contains("already"));
     app.session.hear_keeper(0, amber_io::take::Report::Started("out/take-0001".into()));
     let requests = watch(&mut app, &mut *board, 2..30);
-    let marks: Vec<&Request> = requests.iter().filter(|request| matches!(request, Request::Mark { .. })).collect();
+    let marks: Vec<&Request> = requests.iter().filter(|request| matches!(request, Request::Mark(_))).collect();
     assert_eq!(marks.len(), 1, "{requests:?}");
-    assert!(matches!(marks[0], Request::Mark { note, .. } if note == "falls"));
+    assert!(matches!(marks[0], Request::Mark(mark) if mark.note == "falls" && mark.values.contains("z ")));
     assert!(requests.contains(&Request::Bell) && app.session.is_held());
     assert!(!requests.iter().any(|request| matches!(request, Request::StartTake { .. })), "one runs already");
     assert_eq!(app.session.chain().events().len(), 1);

@@ -159,7 +159,7 @@ impl Session {
                 let note =
                     if mark.note.is_empty() { Ok(name.clone()) } else { self.filled(place, name, &mark.note, event) };
                 match note {
-                    Ok(note) => return vec![Request::Mark { at: event.at, note }],
+                    Ok(note) => return vec![Request::Mark(self.mark_at(event.at, note))],
                     Err(wrong) => self.say(format!("{name}: no mark, {wrong}"), true),
                 }
             }

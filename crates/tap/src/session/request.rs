@@ -1,9 +1,8 @@
 //! What the session wants done outside: on ports, disks and the terminal.
 
-use amber_core::Stamp;
 use amber_core::bench::{Bench, WireSettings};
 use amber_core::block::Block;
-use amber_io::take::TakePlace;
+use amber_io::take::{Mark, TakePlace};
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -16,10 +15,7 @@ pub(crate) enum Request {
         benches: Vec<Bench>,
     },
     StopTake,
-    Mark {
-        at: Stamp,
-        note: String,
-    },
+    Mark(Mark),
     /// Write the picture in view; the shell asks [`super::Session`] for it.
     Figure,
     /// Write a text as a new file, under the next free number.

@@ -2,8 +2,8 @@
 
 use super::{Request, Session, Source};
 use amber_core::Stamp;
-use amber_core::bench::Split;
-use amber_core::digits;
+use amber_core::bench::{Kind, Split};
+use amber_core::digits::{self, fixed, with_unit};
 use amber_io::take::{Mark, Report, Summary, TakeError, TakePlace};
 use std::path::{Path, PathBuf};
 
@@ -35,7 +35,29 @@ pub(crate) fn name_of(folder: &Path) -> String {
     folder.file_name().map_or_else(|| folder.display().to_string(), |name| name.to_string_lossy().into_owned())
 }
 
+/// A row that is older than this, or than some rows, says nothing of a moment any more, in seconds.
+const FRESH: f64 = 1.0;
+
 impl Session {
+    /// A mark at a moment, with what every channel said then; one whose last row is long past is left out.
+    pub(crate) fn mark_at(&self, at: Stamp, note: String) -> Mark {
+        let mut values = Vec::new();
+        for id in self.channel_ids().filter(|id| self.channel_at(*id).kind() != Kind::Clock) {
+            let (chain, channel) = (self.chain_at(id.source), self.channel_at(id));
+            let store = chain.store();
+            let row = store.between(at, at).end.checked_sub(1);
+            let Some((row, then)) = row.and_then(|row| Some((row, store.time(row)?))) else { continue };
+            let fresh = FRESH.max(10.0 * chain.interval().unwrap_or(0.0));
+            let value = channel.output().get(row).filter(|value| value.is_finite() && at.seconds_since(then) <= fresh);
+            let Some(value) = value else { continue };
+            let unit = channel.settings().scale.unit();
+            let said =
+                channel.word(value).map_or_else(|| with_unit(fixed(value, channel.decimals()), unit), str::to_owned);
+            values.push(format!("{} {said}", self.title(id)));
+        }
+        Mark { number: 0, at, note, values: values.join("; ") }
+    }
+
     /// Sets how the selected source's lines are laid out, for the history too.
     pub(crate) fn set_split(&mut self, split: Split) {
         self.touch();
@@ -92,11 +114,11 @@ impl Session {
             }
             Report::Saved(summary) => self.note_summary(place, summary),
             // Each keeper sets the same mark.
-            Report::Marked { number, at, note } if place == 0 => {
-                self.say(format!("mark {number} set"), false);
-                self.marks.push(Mark { number, at, note });
+            Report::Marked(mark) if place == 0 => {
+                self.say(format!("mark {} set", mark.number), false);
+                self.marks.push(mark);
             }
-            Report::Marked { .. } => {}
+            Report::Marked(_) => {}
             Report::Stopped(summary) => {
                 self.note_summary(place, summary);
                 self.stopped += 1;

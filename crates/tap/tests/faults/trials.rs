@@ -3,7 +3,7 @@
 use amber_boards::Pty;
 use amber_core::Stamp;
 use amber_core::bench::Bench;
-use amber_io::take::{Event, OpenedTake, TakePlace, Writer, open};
+use amber_io::take::{Event, Mark, OpenedTake, TakePlace, Writer, open};
 use rand::rngs::StdRng;
 use rand::{RngExt, SeedableRng};
 use rustix::process::{Pid, Signal, kill_process};
@@ -441,7 +441,7 @@ pub(crate) fn damaged(rig: &mut Rig, times: usize) -> Outcome<Count> {
         let at = start.plus(f64::from(i) * 0.01);
         writer.chunk(at, format!("t_ms={} a={} b={}\n", i * 10, i % 37, i % 5).as_bytes())?;
         if i % 100 == 50 {
-            writer.mark(at, format!("mark {i}"));
+            writer.mark(Mark { number: 0, at, note: format!("mark {i}"), values: format!("x {i}") });
         }
     }
     writer.finish(start.plus(4.0))?;

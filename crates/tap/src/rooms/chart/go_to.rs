@@ -57,7 +57,8 @@ pub(super) fn list(session: &Session) -> List {
 pub(crate) fn marks(session: &Session) -> impl Iterator<Item = Item> + use<'_> {
     session.marks.iter().rev().map(|mark| {
         let name = format!("mark {}: {}", mark.number, visible(mark.note.as_bytes()));
-        item(name, session.wall(mark.at, "%H:%M:%S%.3f"), mark.at)
+        let values = visible(mark.values.as_bytes());
+        item(name, format!("{}  {values}", session.wall(mark.at, "%H:%M:%S%.3f")), mark.at)
     })
 }
 

@@ -8,6 +8,7 @@ use crate::keys::{Binding, CTRL, Key, NONE, keys};
 use crate::rooms::prompt::Prompt;
 use crate::session::{Request, Session, Stage, Taking};
 use crate::theme::Theme;
+use amber_io::take::Mark;
 use crossterm::event::KeyCode::{BackTab, Char, Down, End, F, Home as HomeKey, Left, PageDown, PageUp, Right, Tab, Up};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -134,7 +135,10 @@ fn ask_mark(session: &mut Session) -> Vec<Effect> {
         session.say("marks are kept in a take: start one with t", true);
         return Vec::new();
     }
-    let at = session.present();
-    let mark = move |_: &mut crate::app::App, note: &str| Ok(vec![Request::Mark { at, note: note.into() }.into()]);
+    // The values are those of the moment at which the key was pressed.
+    let begun = session.mark_at(session.present(), String::new());
+    let mark = move |_: &mut crate::app::App, note: &str| {
+        Ok(vec![Request::Mark(Mark { note: note.into(), ..begun.clone() }).into()])
+    };
     vec![Effect::Ask(Prompt::new("mark", "a note for this moment; may be empty", "", mark))]
 }

@@ -163,11 +163,10 @@ impl StagePanel for Keep {
         rows.push(Row::blank());
         rows.extend(take_rows(session));
         let start = session.marks.len().saturating_sub(MARKS);
-        rows.extend(
-            session.marks[start..]
-                .iter()
-                .map(|mark| Row::fact(format!("  mark {}", mark.number), visible(mark.note.as_bytes()))),
-        );
+        rows.extend(session.marks[start..].iter().flat_map(|mark| {
+            let note = Row::fact(format!("  mark {}", mark.number), visible(mark.note.as_bytes()));
+            [note].into_iter().chain(Row::text("", &visible(mark.values.as_bytes())))
+        }));
         rows
     }
 

@@ -19,7 +19,7 @@ impl Shell<'_> {
         match request {
             Request::StartTake { place, benches } => self.start_take(place, benches)?,
             Request::StopTake => self.order(&Order::Stop),
-            Request::Mark { at, note } => self.order(&Order::Mark { at, note }),
+            Request::Mark(mark) => self.order(&Order::Mark(mark)),
             Request::Figure => self.write_figure()?,
             Request::WriteText { folder, stem, ending, text } => {
                 let write = move || Some(Message::Written("table", figure::write_text(&folder, stem, ending, &text)));
