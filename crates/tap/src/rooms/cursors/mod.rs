@@ -4,21 +4,27 @@ mod view;
 
 use super::{About, Effect, Follow, Place, Room, listed};
 use crate::keys::{Binding, Key, NONE, keys};
-use crate::session::{ChannelId, Request, Session, Snap};
+use crate::session::{self, ChannelId, Request, Session, Snap};
 use crate::theme::Theme;
 use amber_core::bench::Kind;
 use amber_core::block::Statistics;
-use amber_core::digits::{counted, duration, fixed, hertz, short, with_unit};
+use amber_core::digits::{counted, duration, fixed, grouped, hertz, short, with_unit};
 use crossterm::event::KeyCode::{Char, Down, Esc, Left, Right, Up};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
 /// The tool.
 #[derive(Debug, Default)]
-pub(crate) struct Cursors;
+pub(crate) struct Cursors {
+    /// What was measured, and of what.
+    found: Option<(Of, Vec<[String; 4]>)>,
+}
 
-/// The most rows between the cursors that statistics are made of.
-const MOST: u64 = 1_000_000;
+/// The cursors, the channel, the rows between and the settings.
+type Of = (Option<session::Cursors>, ChannelId, std::ops::Range<u64>, u64);
+
+/// The most rows between the cursors that statistics are made of: more would hold up the keys.
+const MOST: u64 = 200_000;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Action {
@@ -119,15 +125,25 @@ impl Room for Cursors {
 
     fn follow(&mut self, session: &mut Session, time: Follow) -> bool {
         // Another panel took their place.
-        let is_left = !time.is_open && session.cursors.take().is_some();
-        if is_left {
-            session.refresh_soon();
+        if !time.is_open {
+            self.found = None;
+            let is_left = session.cursors.take().is_some();
+            if is_left {
+                session.refresh_soon();
+            }
+            return is_left;
         }
-        is_left
+        let of = (session.cursors, session.selected, session.rows_between_cursors(), session.revision());
+        let is_due = self.found.as_ref().is_none_or(|(known, _)| *known != of);
+        if is_due {
+            self.found = Some((of, measured(session)));
+        }
+        is_due
     }
 
     fn draw(&self, session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
-        view::draw(session, theme, area, buffer);
+        let rows = self.found.as_ref().map_or(&[][..], |(_, rows)| rows);
+        view::draw(rows, session, theme, area, buffer);
     }
 }
 
@@ -139,7 +155,7 @@ fn value(session: &Session, id: ChannelId, row: Option<u64>) -> Option<f64> {
 
 /// What is measured, as a table: instants, their difference, then each channel at both and its difference, and what the
 /// selected one amounts to between them.
-pub(super) fn measured(session: &Session) -> Vec<[String; 4]> {
+fn measured(session: &Session) -> Vec<[String; 4]> {
     let Some(cursors) = session.cursors else { return Vec::new() };
     let none = || "–".to_owned();
     let [from, to] = cursors.at;
@@ -184,7 +200,7 @@ pub(super) fn measured(session: &Session) -> Vec<[String; 4]> {
     let count = between.end - between.start;
     rows.push(pair(&format!("{} between", session.title(id)), counted(count, "row")));
     if count > MOST {
-        rows.push(pair("statistics", format!("not of more than {MOST} rows")));
+        rows.push(pair("statistics", format!("not of more than {} rows", grouped(MOST))));
         return rows;
     }
     let store = session.chain().store();

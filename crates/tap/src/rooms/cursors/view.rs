@@ -1,6 +1,5 @@
 //! What the cursors measure, as a table.
 
-use super::measured;
 use crate::screen::text::{cut, fitting, frame, put, put_right};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
@@ -8,10 +7,9 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
 /// Draws the tool.
-pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
+pub(super) fn draw(rows: &[[String; 4]], session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let inner = frame(buffer, area, "cursors", theme);
     let Some(cursors) = session.cursors else { return };
-    let rows = measured(session);
     // A name, and three columns that share the rest.
     let name = (inner.width / 4).min(14);
     let each = (inner.width - name) / 3;
