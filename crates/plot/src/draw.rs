@@ -96,6 +96,11 @@ impl Drawing<'_, '_> {
         for (index, lane) in (0..).zip(&figure.events) {
             self.events(lane, events_top + index * each_event, each_event)?;
         }
+        for (number, at) in (1..).zip(&figure.cursors).filter(|(_, at)| (figure.x.0..=figure.x.1).contains(*at)) {
+            let x = self.x(*at);
+            self.line(vec![(x, TOP - 450), (x, bottom)], &GREY, 20)?;
+            self.text(&format!("cursor {number}"), x, TOP - 640, 340, &GREY, HPos::Center)?;
+        }
         let listed = self.marks(bottom)?;
         for (line, note) in (listed..).zip(figure.notes.iter().take(LISTED)) {
             self.text(note, LEFT, bottom + 1_650 + line * 480, 360, &BLACK_INK, HPos::Left)?;
@@ -136,7 +141,7 @@ impl Drawing<'_, '_> {
                 }
                 self.text(&text, x + 850, y, 380, &BLACK_INK, HPos::Left)?;
                 // Letters of this font are about half as wide as high.
-                x += 1_500 + text.chars().count() as i32 * 190;
+                x += 1_500 + text.chars().count() as i32 * 205;
             }
         }
         Ok(())
@@ -437,6 +442,7 @@ mod tests {
             }],
             events: vec![EventLane { name: "high water".into(), spans: vec![(2.0, Some(2.5)), (9.0, None)] }],
             marks: vec![FigureMark { number: 1, at: 3.0, note: "50 mm weight".into() }],
+            cursors: vec![5.0, 77.0],
             notes: vec!["overshoot 2 mm".into()],
         }
     }
@@ -453,6 +459,7 @@ mod tests {
             "pump",
             "high water",
             "overshoot 2 mm",
+            "cursor 1",
             "A 120 mm",
         ] {
             assert!(text.contains(part), "{part} is missing");

@@ -39,6 +39,8 @@ pub struct Figure {
     pub events: Vec<EventLane>,
     /// Notes at moments.
     pub marks: Vec<FigureMark>,
+    /// Where on the axis across something was measured, from the first cursor on.
+    pub cursors: Vec<f64>,
     /// Lines of text below the figure.
     pub notes: Vec<String>,
 }

@@ -51,10 +51,15 @@ fn figure() -> impl Strategy<Value = Figure> {
     let (lanes, logic) = (proptest::collection::vec(lane(), 0..4), proptest::collection::vec(logic, 0..30));
     let events = (text(), proptest::collection::vec((number(), proptest::option::of(number())), 0..6));
     let events = proptest::collection::vec(events.prop_map(|(name, spans)| EventLane { name, spans }), 0..12);
-    let below = (proptest::collection::vec(mark, 0..8), proptest::collection::vec(text(), 0..9), events);
+    let below = (
+        proptest::collection::vec(mark, 0..8),
+        proptest::collection::vec(text(), 0..9),
+        events,
+        proptest::collection::vec(number(), 0..3),
+    );
     ((text(), text(), limits(), text()), lanes, logic, below).prop_map(|(named, lanes, logic, below)| {
-        let ((title, subtitle, x, x_label), (marks, notes, events)) = (named, below);
-        Figure { title, subtitle, x, x_label, lanes, logic, events, marks, notes }
+        let ((title, subtitle, x, x_label), (marks, notes, events, cursors)) = (named, below);
+        Figure { title, subtitle, x, x_label, lanes, logic, events, marks, cursors, notes }
     })
 }
 

@@ -127,6 +127,7 @@ impl<'a> View<'a> {
             logic,
             marks: marks.filter(|mark| (x.0..=x.1).contains(&mark.at)).collect(),
             events: events(session, self.zero),
+            cursors: session.cursors.iter().flat_map(|own| own.at).map(|at| at.seconds_since(self.zero)).collect(),
             notes: Vec::new(),
         }
     }
@@ -138,7 +139,22 @@ pub(crate) fn of(session: &Session) -> Figure {
     let name = &session.shared().name;
     let analog = lanes.analog.iter().map(|lane| view.lane(lane)).collect();
     let logic = lanes.digital.iter().map(|id| view.logic(*id)).collect();
-    view.figure(if name.is_empty() { "readings" } else { name }, analog, logic)
+    let figure = view.figure(if name.is_empty() { "readings" } else { name }, analog, logic);
+    Figure { notes: measured(session), ..figure }
+}
+
+/// What the cursors measure, in lines: the time between them, then each channel at both, and its difference.
+fn measured(session: &Session) -> Vec<String> {
+    let told: Vec<String> = session
+        .measured()
+        .into_iter()
+        .filter(|[name, .., difference]| !name.is_empty() && !["", "–"].contains(&difference.as_str()))
+        .map(|[name, first, second, difference]| match first.as_str() {
+            "" => format!("{name} {difference}"),
+            _ => format!("{name} {first} to {second}: {difference}"),
+        })
+        .collect();
+    told.chunks(4).map(|line| visible(line.join("; ").as_bytes())).collect()
 }
 
 /// How a channel keeps to its target, in view: with the target's own channel where one says it, with what steers it, and

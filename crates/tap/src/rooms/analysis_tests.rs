@@ -451,6 +451,8 @@ fn cursors_measure_between_two_instants_and_lead_back_to_the_line_of_a_row() {
     for part in ["1 / time", "values", "difference", "level between", "peak to peak", "slope", "up to the line"] {
         assert!(text.contains(part), "{part}: {text}");
     }
+    let figure = app.figures().remove(0);
+    assert!(figure.cursors.len() == 2 && figure.notes.iter().any(|note| note.contains("level ")), "{:?}", figure.notes);
     let copied = press(&mut app, KeyCode::Char('c'));
     assert!(matches!(&copied[..], [Request::Copy(text)] if text.contains("difference\ntime\t")), "{copied:?}");
     for size in [(80, 24), (60, 18)] {

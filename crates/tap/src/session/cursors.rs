@@ -4,6 +4,8 @@
 use super::{ChannelId, Session};
 use amber_core::Stamp;
 use amber_core::bench::Kind;
+use amber_core::block::Statistics;
+use amber_core::digits::{counted, duration, fixed, grouped, hertz, short, with_unit};
 use amber_core::seek::next_peak;
 use std::ops::Range;
 
@@ -20,6 +22,9 @@ pub(crate) struct Cursors {
 
 /// Rows that are searched for a peak or a change.
 const MOST: u64 = 500_000;
+
+/// The most rows between the cursors that statistics are made of: more would hold up the keys.
+const MOST_MEASURED: u64 = 200_000;
 
 /// Shares of the picture that a step in time and one in value are.
 const STEP: f64 = 1.0 / 160.0;
@@ -155,4 +160,84 @@ impl Session {
         }
         self.cursors = Some(cursors);
     }
+
+    /// What is measured, as a table: instants, their difference, then each channel at both and its difference, and what the
+    /// selected one amounts to between them.
+    pub(crate) fn measured(&self) -> Vec<[String; 4]> {
+        let Some(cursors) = self.cursors else { return Vec::new() };
+        let none = || "–".to_owned();
+        let [from, to] = cursors.at;
+        let seconds = to.seconds_since(from);
+        let wall = |at| self.wall(at, "%H:%M:%S%.3f");
+        let mut rows = vec![
+            [String::new(), "cursor 1".into(), "cursor 2".into(), "difference".into()],
+            ["time".into(), wall(from), wall(to), duration(seconds)],
+        ];
+        if seconds != 0.0 {
+            rows.push(["1 / time".into(), String::new(), String::new(), hertz(1.0 / seconds.abs())]);
+        }
+        let at = cursors.at.map(|at| self.cursor_row(at));
+        for id in self.channel_ids().filter(|id| id.source == self.place()) {
+            let channel = self.channel_at(id);
+            if channel.kind() == Kind::Clock || channel.settings().hidden {
+                continue;
+            }
+            let values = at.map(|row| value_at(self, id, row));
+            let unit = channel.settings().scale.unit();
+            let shown = |value: Option<f64>| {
+                value.map_or_else(none, |value| {
+                    channel.word(value).map_or_else(|| fixed(value, channel.decimals()), str::to_owned)
+                })
+            };
+            let difference = match values {
+                [Some(a), Some(b)] if channel.kind() == Kind::Analog => {
+                    with_unit(fixed(b - a, channel.decimals()), unit)
+                }
+                _ => none(),
+            };
+            rows.push([self.title(id), shown(values[0]), shown(values[1]), difference]);
+        }
+        let id = self.selected;
+        let Some(channel) = self.channel() else { return rows };
+        let unit = channel.settings().scale.unit();
+        let value = |value: f64, more: usize| with_unit(fixed(value, channel.decimals() + more), unit);
+        let pair = |name: &str, text: String| [name.to_owned(), text, String::new(), String::new()];
+        if let Some((_, levels)) = cursors.levels.filter(|(of, _)| *of == id) {
+            let [a, b] = levels.map(|level| value(level, 0));
+            rows.push(["values".into(), a, b, value(levels[1] - levels[0], 0)]);
+        }
+        let between = self.rows_between_cursors();
+        let count = between.end - between.start;
+        rows.push(pair(&format!("{} between", self.title(id)), counted(count, "row")));
+        if count > MOST_MEASURED {
+            rows.push(pair("statistics", format!("not of more than {} rows", grouped(MOST_MEASURED))));
+            return rows;
+        }
+        let store = self.chain().store();
+        let mut times = Vec::new();
+        store.read_times(between.clone(), &mut times);
+        let values: Vec<f64> = between.map(|row| channel.output().get(row).unwrap_or(f64::NAN)).collect();
+        if let Some(found) = Statistics::of(&times, &values).filter(|_| channel.kind() == Kind::Analog) {
+            rows.push(pair("mean", value(found.mean, 1)));
+            rows.push(pair("deviation", if found.deviation.is_nan() { none() } else { value(found.deviation, 1) }));
+            rows.push(pair("min", value(found.min, 0)));
+            rows.push(pair("max", value(found.max, 0)));
+            rows.push(pair("peak to peak", value(found.peak_to_peak(), 0)));
+            let slope = found.slope;
+            rows.push(pair(
+                "slope",
+                if slope.is_finite() { with_unit(short(slope, 3), &format!("{unit}/s")) } else { none() },
+            ));
+            if found.gaps > 0 {
+                rows.push(pair("gaps", counted(found.gaps as u64, "row")));
+            }
+        }
+        rows
+    }
+}
+
+/// The value of a channel at a row; none in a gap.
+fn value_at(session: &Session, id: ChannelId, row: Option<u64>) -> Option<f64> {
+    let value = session.channel_at(id).output().get(row?)?;
+    Some(value).filter(|value| value.is_finite())
 }

@@ -6,9 +6,6 @@ use super::{About, Effect, Follow, Place, Room, listed};
 use crate::keys::{Binding, Key, NONE, keys};
 use crate::session::{self, ChannelId, Request, Session, Snap};
 use crate::theme::Theme;
-use amber_core::bench::Kind;
-use amber_core::block::Statistics;
-use amber_core::digits::{counted, duration, fixed, grouped, hertz, short, with_unit};
 use crossterm::event::KeyCode::{Char, Down, Esc, Left, Right, Up};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -22,9 +19,6 @@ pub(crate) struct Cursors {
 
 /// The cursors, the channel, the rows between and the settings.
 type Of = (Option<session::Cursors>, ChannelId, std::ops::Range<u64>, u64);
-
-/// The most rows between the cursors that statistics are made of: more would hold up the keys.
-const MOST: u64 = 200_000;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Action {
@@ -42,6 +36,7 @@ pub(crate) enum Action {
     Higher,
     Lower,
     Copy,
+    Figure,
     Close,
 }
 
@@ -60,6 +55,7 @@ const KEYS: &[Binding<Action>] = keys! {
     [(Up, NONE)], Action::Higher, "↑", "a cursor in value, up; it stands with the active one", Some("↑↓ value"), channel;
     [(Down, NONE)], Action::Lower, "↓", "a cursor in value, down", None, channel;
     [(Char('c'), NONE)], Action::Copy, "c", "copy what is measured to the clipboard", Some("c copy"), channel;
+    [(Char('f'), NONE)], Action::Figure, "f", "write the chart with its cursors as SVG and PDF", Some("f figure"), channel;
     [(Esc, NONE)], Action::Close, "Esc", "close the cursors", Some("Esc close");
 };
 
@@ -111,9 +107,10 @@ impl Room for Cursors {
             Action::Higher => session.move_level(1.0),
             Action::Lower => session.move_level(-1.0),
             Action::Copy => {
-                let lines: Vec<String> = measured(session).iter().map(|row| row.join("\t")).collect();
+                let lines: Vec<String> = session.measured().iter().map(|row| row.join("\t")).collect();
                 return vec![Request::Copy(lines.join("\n")).into()];
             }
+            Action::Figure => return vec![Request::Figure.into()],
             Action::Close => {
                 session.cursors = None;
                 session.refresh_soon();
@@ -136,7 +133,7 @@ impl Room for Cursors {
         let of = (session.cursors, session.selected, session.rows_between_cursors(), session.revision());
         let is_due = self.found.as_ref().is_none_or(|(known, _)| *known != of);
         if is_due {
-            self.found = Some((of, measured(session)));
+            self.found = Some((of, session.measured()));
         }
         is_due
     }
@@ -145,82 +142,4 @@ impl Room for Cursors {
         let rows = self.found.as_ref().map_or(&[][..], |(_, rows)| rows);
         view::draw(rows, session, theme, area, buffer);
     }
-}
-
-/// The value of a channel at a row, in words of its own where it has some.
-fn value(session: &Session, id: ChannelId, row: Option<u64>) -> Option<f64> {
-    let value = session.channel_at(id).output().get(row?)?;
-    Some(value).filter(|value| value.is_finite())
-}
-
-/// What is measured, as a table: instants, their difference, then each channel at both and its difference, and what the
-/// selected one amounts to between them.
-fn measured(session: &Session) -> Vec<[String; 4]> {
-    let Some(cursors) = session.cursors else { return Vec::new() };
-    let none = || "–".to_owned();
-    let [from, to] = cursors.at;
-    let seconds = to.seconds_since(from);
-    let wall = |at| session.wall(at, "%H:%M:%S%.3f");
-    let mut rows = vec![
-        [String::new(), "cursor 1".into(), "cursor 2".into(), "difference".into()],
-        ["time".into(), wall(from), wall(to), duration(seconds)],
-    ];
-    if seconds != 0.0 {
-        rows.push(["1 / time".into(), String::new(), String::new(), hertz(1.0 / seconds.abs())]);
-    }
-    let at = cursors.at.map(|at| session.cursor_row(at));
-    for id in session.channel_ids().filter(|id| id.source == session.place()) {
-        let channel = session.channel_at(id);
-        if channel.kind() == Kind::Clock || channel.settings().hidden {
-            continue;
-        }
-        let values = at.map(|row| value(session, id, row));
-        let unit = channel.settings().scale.unit();
-        let shown = |value: Option<f64>| {
-            value.map_or_else(none, |value| {
-                channel.word(value).map_or_else(|| fixed(value, channel.decimals()), str::to_owned)
-            })
-        };
-        let difference = match values {
-            [Some(a), Some(b)] if channel.kind() == Kind::Analog => with_unit(fixed(b - a, channel.decimals()), unit),
-            _ => none(),
-        };
-        rows.push([session.title(id), shown(values[0]), shown(values[1]), difference]);
-    }
-    let id = session.selected;
-    let Some(channel) = session.channel() else { return rows };
-    let unit = channel.settings().scale.unit();
-    let value = |value: f64, more: usize| with_unit(fixed(value, channel.decimals() + more), unit);
-    let pair = |name: &str, text: String| [name.to_owned(), text, String::new(), String::new()];
-    if let Some((_, levels)) = cursors.levels.filter(|(of, _)| *of == id) {
-        let [a, b] = levels.map(|level| value(level, 0));
-        rows.push(["values".into(), a, b, value(levels[1] - levels[0], 0)]);
-    }
-    let between = session.rows_between_cursors();
-    let count = between.end - between.start;
-    rows.push(pair(&format!("{} between", session.title(id)), counted(count, "row")));
-    if count > MOST {
-        rows.push(pair("statistics", format!("not of more than {} rows", grouped(MOST))));
-        return rows;
-    }
-    let store = session.chain().store();
-    let mut times = Vec::new();
-    store.read_times(between.clone(), &mut times);
-    let values: Vec<f64> = between.map(|row| channel.output().get(row).unwrap_or(f64::NAN)).collect();
-    if let Some(found) = Statistics::of(&times, &values).filter(|_| channel.kind() == Kind::Analog) {
-        rows.push(pair("mean", value(found.mean, 1)));
-        rows.push(pair("deviation", if found.deviation.is_nan() { none() } else { value(found.deviation, 1) }));
-        rows.push(pair("min", value(found.min, 0)));
-        rows.push(pair("max", value(found.max, 0)));
-        rows.push(pair("peak to peak", value(found.peak_to_peak(), 0)));
-        let slope = found.slope;
-        rows.push(pair(
-            "slope",
-            if slope.is_finite() { with_unit(short(slope, 3), &format!("{unit}/s")) } else { none() },
-        ));
-        if found.gaps > 0 {
-            rows.push(pair("gaps", counted(found.gaps as u64, "row")));
-        }
-    }
-    rows
 }
