@@ -458,6 +458,12 @@ fn cursors_measure_between_two_instants_and_lead_back_to_the_line_of_a_row() {
     for size in [(80, 24), (60, 18)] {
         picture(&mut app, size.0, size.1);
     }
+    // Where the chart goes on, so do numbers and lines.
+    press(&mut app, KeyCode::End);
+    feed(&mut app, START.plus(12.0), b"t=10000 level=123 gate=1\nhello there\n");
+    app.session.now = START.plus(12.0);
+    let text = show(&mut app);
+    assert!(text.contains("hello there") && !text.contains("line of the cursor"), "{text}");
     // Another panel ends them, and so does Esc.
     typed(&mut app, "5");
     show(&mut app);

@@ -19,11 +19,12 @@ pub(super) fn draw(session: &Session, has_names: bool, theme: Theme, area: Rect,
     let rule = "─".repeat(usize::from(area.width));
     put(buffer, area, 0, 0, &rule, theme.style(Ink::Faint));
     let x = put(buffer, area, 1, 0, " wire lines ", theme.style(Ink::Dim));
-    let up_to = match session.cursors {
-        Some(_) if session.snapshot.ends_at_cursor => " up to the line of the cursor",
-        Some(_) => " that had arrived with the cursor's row",
-        None if session.is_take() => " up to the right edge of the chart",
-        None => "",
+    let is_at_cursor = session.snapshot.view.is_at_cursor();
+    let up_to = match () {
+        () if is_at_cursor && session.snapshot.ends_at_cursor => " up to the line of the cursor",
+        () if is_at_cursor => " that had arrived with the cursor's row",
+        () if session.is_take() => " up to the right edge of the chart",
+        () => "",
     };
     let of = match session.sources() {
         1 => String::new(),
@@ -34,7 +35,7 @@ pub(super) fn draw(session: &Session, has_names: bool, theme: Theme, area: Rect,
     }
     if let Some(trouble) = session.trouble() {
         draw_trouble(&trouble, theme, x + 1, area, buffer);
-    } else if session.is_held() && !session.is_take() && session.sources() == 1 && session.cursors.is_none() {
+    } else if session.is_held() && !session.is_take() && session.sources() == 1 && !is_at_cursor {
         put_right(buffer, area, 0, " held ", theme.style(Ink::Dim));
     }
     let names = has_names && area.height > 3;

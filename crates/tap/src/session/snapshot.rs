@@ -96,7 +96,7 @@ impl Session {
             }
         }
         if let (Source::Take(take), true) = (self.source(), due) {
-            let row = self.viewport.row(self.place()).filter(|_| self.cursors.is_some());
+            let row = self.viewport.row(self.place()).filter(|_| self.viewport.is_at_cursor());
             let until = row.and_then(|row| self.chain().store().arrival(row)).unwrap_or(self.viewport.end);
             let tail = lines_up_to(take, until, self.chain().shape());
             let own = self.line_of_cursor(&tail, tail.numbers().end);
@@ -112,8 +112,8 @@ impl Session {
     /// The number behind the line of the row that the active cursor is on, among those of `tail` in front of `until`; `None`
     /// where it cannot be told: no cursor is shown, the line is not at hand, or a row is made of several lines.
     fn line_of_cursor(&self, tail: &Tail, until: u64) -> Option<u64> {
-        self.cursors?;
-        let (store, row) = (self.chain().store(), self.viewport.row(self.place())?);
+        let row = self.viewport.row(self.place()).filter(|_| self.viewport.is_at_cursor())?;
+        let store = self.chain().store();
         let arrival = store.arrival(row)?;
         let with_it = (row + 1..store.rows().end).take_while(|row| store.arrival(*row) == Some(arrival));
         let mut after = with_it.take(MOST_WITH_IT).count();

@@ -30,6 +30,11 @@ impl Viewport {
         self.last.get(place).copied().flatten()
     }
 
+    /// Whether numbers and lines are those of a cursor, rather than of the right edge.
+    pub(crate) fn is_at_cursor(&self) -> bool {
+        self.moment != self.end
+    }
+
     /// The rows of source `place` that are shown.
     pub(crate) fn rows_of(&self, place: usize) -> Range<u64> {
         self.rows.get(place).cloned().unwrap_or_default()
@@ -78,7 +83,7 @@ impl Session {
         let chain = self.chain();
         // Rows of a text have times of their own, and so may those on which a cursor is; their lines have those of their
         // arrival.
-        let at = if chain.timer().is_text_time() || self.cursors.is_some() {
+        let at = if chain.timer().is_text_time() || view.is_at_cursor() {
             view.row(self.place()).and_then(|row| chain.store().arrival(row)).unwrap_or(Stamp(i64::MIN))
         } else {
             view.end
