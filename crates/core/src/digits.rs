@@ -376,6 +376,7 @@ mod tests {
             [read("4.7k"), read("40 mV"), read("1/0,04"), read("10 kΩ"), read("2.2M")].map(Option::unwrap),
             [4700.0, 0.04, 25.0, 1e4, 2.2e6]
         );
+        assert_eq!([read("60 ms"), read("2 s"), read("5 kHz"), read("2 x")], [Some(0.06), Some(2.0), Some(5e3), None]);
         let small = NumberFormat::new(0.02, 5, "V");
         assert_eq!([small.number(0.01234, 0), small.number(0.01234, 1), small.unit], ["12.34", "12.340", "mV"]);
         assert_eq!([measured(0.829, 0.0008, "V"), measured(33620.6, 12.0, "Ω")], ["0.829 V", "33.6 kΩ"]);

@@ -234,6 +234,16 @@ fn the_times_from_an_edge_to_the_answer_of_another_channel() {
     (0..20).for_each(|_| drop(press(&mut app, KeyCode::Up)));
     press(&mut app, KeyCode::Enter);
     assert!(app.view == RoomId::Chart && app.session.is_held());
+    // A digital channel is high or low without a setting: a hold time, typed with its unit, gives it none.
+    typed(&mut app, "5");
+    let panel = told(&mut app);
+    assert!(!panel.contains("watching") && panel.contains("hold"), "{panel}");
+    press(&mut app, KeyCode::Enter);
+    replace(&mut app, "60 ms");
+    let panel = told(&mut app);
+    assert_eq!(app.session.channel().unwrap().wished().watch.map(|watch| watch.hold), Some(0.06));
+    assert!(!panel.contains("watching") && panel.contains("high or low, hold 60 ms"), "{panel}");
+    typed(&mut app, "u5");
     // Widths of the lamp itself; a channel without edges; nothing.
     typed(&mut app, "vi");
     app.session.edit_channel(|channel| channel.interval.as_mut().unwrap().to = "lamp".into());
