@@ -1,6 +1,7 @@
 //! Bench files: comments that stay, mistakes that are told, formats of before.
 
 use super::*;
+use crate::part::Listed;
 use crate::scale::Step;
 use crate::smooth::{Mean, Strength};
 

@@ -4,6 +4,7 @@
 //! into the text of an existing file and leaves its comments alone. Files of older formats are brought to this one
 //! first.
 
+mod check;
 mod file;
 mod merge;
 mod migrate;
@@ -23,7 +24,6 @@ use crate::clock::Time;
 use crate::derive::circle;
 use crate::formula::Formula;
 use crate::levels::LevelRule;
-use crate::part::Listed;
 use crate::scale::Scale;
 use crate::smooth::Filter;
 use crate::split::{MAX_FIELDS, Shape};
@@ -33,7 +33,8 @@ use crate::watch::Watch;
 use crate::watch::condition::Condition;
 use crate::watch::interval::EdgeInterval;
 use crate::watch::target::Target;
-use serde::{Deserialize, Deserializer, Serialize};
+use check::sound;
+use serde::{Deserialize, Serialize};
 
 /// Everything that is set: once for all sources, and for each source its own.
 #[derive(Clone, Debug, PartialEq)]
@@ -331,60 +332,6 @@ impl ChannelSettings {
         settings.scale.unit = unit.into();
         settings
     }
-}
-
-/// Settings that can be wrong although each value has the right type.
-trait Check {
-    fn check(&self) -> Option<String>;
-}
-
-impl Check for String {
-    fn check(&self) -> Option<String> {
-        ChannelSettings::name_fault(self).map(str::to_owned)
-    }
-}
-
-impl Check for Scale {
-    fn check(&self) -> Option<String> {
-        self.fault()
-    }
-}
-
-impl Check for Vec<Filter> {
-    fn check(&self) -> Option<String> {
-        Filter::fault_of(self)
-    }
-}
-
-impl Check for Option<Target> {
-    fn check(&self) -> Option<String> {
-        self.as_ref().and_then(Target::fault).map(str::to_owned)
-    }
-}
-
-impl Check for Option<EdgeInterval> {
-    fn check(&self) -> Option<String> {
-        self.as_ref().and_then(EdgeInterval::fault).map(str::to_owned)
-    }
-}
-
-impl Check for Sides {
-    fn check(&self) -> Option<String> {
-        let sound = |word: &String| word.is_empty() || words::is_plain(word);
-        let is_sound = sound(&self.below) && sound(&self.above);
-        (!is_sound).then(|| "a word is 1 to 32 characters without commas".to_owned())
-    }
-}
-
-impl Check for Option<Watch> {
-    fn check(&self) -> Option<String> {
-        self.as_ref().and_then(Watch::fault).map(str::to_owned)
-    }
-}
-
-fn sound<'de, D: Deserializer<'de>, T: Deserialize<'de> + Check>(from: D) -> Result<T, D::Error> {
-    let value = T::deserialize(from)?;
-    value.check().map_or(Ok(value), |fault| Err(serde::de::Error::custom(fault)))
 }
 
 impl Bench {

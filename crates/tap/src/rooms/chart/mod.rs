@@ -1,5 +1,6 @@
 //! The chart: lanes of analog channels by unit, thin digital lanes below, one time axis.
 
+mod digital;
 mod dots;
 pub(crate) mod go_to;
 mod lane;
@@ -155,12 +156,12 @@ pub(crate) fn draw(session: &Session, theme: Theme, area: Rect, edge_alone: bool
         }
     }
     for (index, plot) in lanes.digital.iter().zip(&parts.digital) {
-        lane::digital_name(session, theme, *index, *plot, buffer);
+        digital::digital_name(session, theme, *index, *plot, buffer);
         if session.channel_at(*index).kind() == Kind::Code {
             // A word may begin long before the newest end: it is drawn from where it begins.
-            lane::coded(session, theme, *index, &whole[index.source], *plot, buffer);
+            digital::coded(session, theme, *index, &whole[index.source], *plot, buffer);
         } else {
-            lane::digital(session, theme, *index, grid(*index), right(*plot), buffer);
+            digital::digital(session, theme, *index, grid(*index), right(*plot), buffer);
         }
     }
     time::axis(session, theme, &columns, parts.time, parts.plot, buffer);

@@ -22,6 +22,8 @@ use ratatui::layout::Rect;
 pub(crate) struct Interval {
     /// What was found, and what it is of.
     found: Option<(Basis, Option<EdgeIntervals>)>,
+    /// What they come to, with a factor and a unit that suits them; none without one.
+    statistics: Option<(Statistics, f64, &'static str)>,
     /// When the selected interval began; the newest where there is none.
     selected: Option<Stamp>,
     /// Only those that begin in view.
@@ -105,6 +107,7 @@ impl Room for Interval {
             if self.found.as_ref().is_none_or(|(known, _)| known.0 != of.0) {
                 self.selected = None;
             }
+            self.statistics = found.as_ref().and_then(statistics);
             self.found = Some((of, found));
         }
         is_due
@@ -193,19 +196,9 @@ impl Interval {
         self.selected = (to + 1 < found.len()).then(|| found[to].at);
     }
 
-    /// What the intervals come to, with a factor and a unit that suits them; none without one.
-    fn statistics(&self) -> Option<(Statistics, f64, &'static str)> {
-        let found = &self.all()?.found;
-        let times: Vec<Stamp> = found.iter().map(|found| found.at).collect();
-        let seconds: Vec<f64> = found.iter().map(|found| found.seconds).collect();
-        let statistics = Statistics::of(&times, &seconds)?;
-        let (by, unit) = if statistics.max < 1.0 { (1e3, "ms") } else { (1.0, "s") };
-        Some((statistics, by, unit))
-    }
-
     /// The intervals in at most so many classes, in the unit of the statistics.
     fn histogram(&self, classes: usize, session: &Session) -> Option<(Histogram, &'static str)> {
-        let (_, by, unit) = self.statistics()?;
+        let (_, by, unit) = self.statistics?;
         // No edge is known better than to a row.
         let row = session.chain().interval().and_then(|row| format!("{:.1e}", row * by).parse().ok());
         let step: f64 = row.unwrap_or(f64::NAN);
@@ -219,7 +212,7 @@ impl Interval {
         let own = session.channel()?.settings().interval.as_ref()?;
         let of = Of { channel: told(session, own), unit: unit.into(), ..Of::channel(session, session.selected) };
         let mut figure = analysis::histogram(&of, &found, "intervals");
-        let (statistics, by, unit) = self.statistics()?;
+        let (statistics, by, unit) = self.statistics?;
         figure.subtitle += &format!(
             "; {}, mean {}, min {}, max {}",
             amber_core::digits::counted(statistics.count as u64, "interval"),
@@ -229,6 +222,15 @@ impl Interval {
         );
         Some(figure)
     }
+}
+
+/// What intervals come to, with a factor and a unit that suits them; none without one.
+fn statistics(all: &EdgeIntervals) -> Option<(Statistics, f64, &'static str)> {
+    let times: Vec<Stamp> = all.found.iter().map(|found| found.at).collect();
+    let seconds: Vec<f64> = all.found.iter().map(|found| found.seconds).collect();
+    let statistics = Statistics::of(&times, &seconds)?;
+    let (by, unit) = if statistics.max < 1.0 { (1e3, "ms") } else { (1.0, "s") };
+    Some((statistics, by, unit))
 }
 
 /// From what to what, in words.

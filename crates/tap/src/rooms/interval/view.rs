@@ -68,12 +68,11 @@ pub(super) fn draw(room: &Interval, session: &Session, theme: Theme, area: Rect,
     }
     let left = Rect { width: LIST.min(area.width), ..area };
     let right = Rect { x: left.right(), width: area.width - left.width, ..area };
-    let Some(statistics) = room.statistics() else {
+    let Some((found, by, unit)) = room.statistics else {
         let why = if notes.is_empty() { "no such edge has been seen".to_owned() } else { notes.join(", ") };
         put(buffer, area, 2, 2, &cut(why, area.width.saturating_sub(3)), theme.style(Ink::Text));
         return;
     };
-    let (found, by, unit) = statistics;
     list(room, (by, unit), session, theme, left, buffer);
     let mut facts = vec![
         ("intervals", grouped(found.count as u64)),
