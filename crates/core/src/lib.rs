@@ -19,6 +19,7 @@ pub mod derive;
 pub mod digits;
 pub mod formula;
 pub mod interpret;
+pub mod keep;
 pub mod levels;
 pub mod listing;
 pub mod part;

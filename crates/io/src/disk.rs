@@ -36,6 +36,15 @@ pub fn unread(error: &io::Error) -> String {
     }
 }
 
+/// Bytes that may still be written to the disk of `folder`, or of the nearest folder above it that is there; `None` where
+/// the system does not say.
+pub fn free(folder: &Path) -> Option<u64> {
+    let folder = if folder.as_os_str().is_empty() { Path::new(".") } else { folder };
+    let there = folder.ancestors().find(|folder| folder.exists()).filter(|folder| !folder.as_os_str().is_empty());
+    let disk = rustix::fs::statvfs(there.unwrap_or(Path::new("."))).ok()?;
+    disk.f_bavail.checked_mul(disk.f_frsize)
+}
+
 /// Reads a file that another may have put there: only a regular one, and only when it has at most `limit` bytes.
 ///
 /// # Errors

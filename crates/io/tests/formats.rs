@@ -73,7 +73,7 @@ fn names_of_columns_are_legal_whatever_channels_are_called() {
     }
     let bench = Bench::parse(&bench).unwrap();
     let place = TakePlace::Exactly(dir.path().join("x"));
-    let mut writer = Writer::create(&place, &bench, Stamp(0), Event::BEGIN, None).unwrap();
+    let mut writer = Writer::create(&place, &bench, Stamp(0), Event::BEGIN).unwrap();
     (0..400).for_each(|i| writer.chunk(Stamp(i * 20_000_000), b"1,2,3,4,5,6,7,8\n").unwrap());
     writer.finish(Stamp(9_000_000_000)).unwrap();
     let read = |name: &str| fs::read_to_string(dir.path().join("x").join(name)).unwrap();
@@ -106,7 +106,7 @@ fn no_two_columns_have_one_name() {
     )
     .unwrap();
     let place = TakePlace::Exactly(dir.path().join("x"));
-    let mut writer = Writer::create(&place, &bench, Stamp(0), Event::BEGIN, None).unwrap();
+    let mut writer = Writer::create(&place, &bench, Stamp(0), Event::BEGIN).unwrap();
     (0..9).for_each(|i| writer.chunk(Stamp(i * 1_000_000), b"time_s=1 bed=2 bed_raw=3\n").unwrap());
     let summary = writer.finish(Stamp(9_000_000)).unwrap();
     let table = fs::read_to_string(dir.path().join("x/readings.csv")).unwrap();

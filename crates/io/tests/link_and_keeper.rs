@@ -2,6 +2,7 @@
 
 use amber_boards::Pty;
 use amber_core::bench::{Bench, WireSettings};
+use amber_core::keep::{Limit, Limits};
 use amber_io::take::{From, Keeper, Mark, Order, Report, Summary, TakePlace, open};
 use amber_io::{Command, Endpoint, Feed, HostClock, Link, LinkState, Problem};
 use std::fs;
@@ -17,7 +18,7 @@ fn wanted(path: &Path, baud: u32) -> Endpoint {
 }
 
 fn start(place: TakePlace, bench: Box<Bench>) -> Order {
-    Order::Start { place, bench, from: From::Now, rows: None }
+    Order::Start { place, bench, from: From::Now }
 }
 
 struct Rig {
@@ -90,7 +91,7 @@ impl Rig {
 }
 
 fn started(report: &Report) -> bool {
-    matches!(report, Report::Started(_))
+    matches!(report, Report::Started { .. })
 }
 
 fn rows(take: &Path) -> Vec<String> {
@@ -121,6 +122,34 @@ fn a_take_begins_with_the_line_that_is_under_way_and_ends_with_its_last_byte() {
     assert_eq!(second.folder, dir.path().join("take-0002"));
     assert_eq!(rows(&second.folder), ["6,6", "7,7", "8,8"]);
     assert_eq!(second.tally.rejected, 0);
+}
+
+#[test]
+fn what_is_in_memory_can_be_part_of_a_take_that_begins_later() {
+    let dir = tempfile::tempdir().unwrap();
+    let mut rig = Rig::new();
+    rig.send(b"a=1 b=1\r\na=2 b");
+    rig.seen(b"a=2 b");
+    rig.send(b"=2\r\na=3 b=3\r\na=4 b=4\r\na=");
+    rig.seen(b"\na=");
+    let mut bench = Box::<Bench>::default();
+    bench.shared.keep.before = 3600.0;
+    bench.shared.keep.stop = "6 rows".parse().unwrap();
+    rig.keeper.orders.send(start(TakePlace::Next(dir.path().into()), bench.clone())).unwrap();
+    let Report::Started { since, .. } = rig.report("the take", started) else { unreachable!() };
+    rig.send(b"5 b=5\r\na=6 b=6\r\na=7 b=7\r\n");
+    let Report::Stopped(summary) = rig.report("its end", |report| matches!(report, Report::Stopped(_))) else {
+        unreachable!()
+    };
+    let take = open(&summary.folder).unwrap();
+    assert_eq!((take.told.clone(), take.start), (Vec::new(), since));
+    assert!(take.wire.to_vec().unwrap().starts_with(b"a=1 b=1\r\na=2 b=2\r\n"));
+    assert_eq!(rows(&summary.folder), ["1,1", "2,2", "3,3", "4,4", "5,5", "6,6"]);
+    // All that was asked for was in memory, from a moment within it on.
+    bench.shared.keep.stop = "4 rows".parse().unwrap();
+    rig.keeper.orders.send(start(TakePlace::Next(dir.path().into()), bench)).unwrap();
+    rig.report("the end of another", |report| matches!(report, Report::Stopped(_)));
+    assert_eq!(rows(&dir.path().join("take-0002")), ["1,1", "2,2", "3,3", "4,4"]);
 }
 
 #[test]
@@ -322,7 +351,9 @@ fn of_text(dir: &Path, text: &str, rows: Option<u64>) -> (Summary, String) {
     let wanted = Endpoint::of(&WireSettings::at(&path.to_string_lossy()), None).to_its_end();
     let link = Link::start(wanted, clock).unwrap();
     let place = TakePlace::Next(dir.into());
-    let order = Order::Start { place, bench: Box::default(), from: From::Opening, rows };
+    let mut bench = Box::<Bench>::default();
+    bench.shared.keep.stop = Limits(rows.map(Limit::Rows).into_iter().collect());
+    let order = Order::Start { place, bench, from: From::Opening };
     let keeper = Keeper::start_with(link.keeper.clone(), clock, Some(order)).unwrap();
     let begun = Instant::now();
     while !matches!(link.engine.recv_timeout(PATIENCE).unwrap(), Feed::Ended(_)) {

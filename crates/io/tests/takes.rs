@@ -52,13 +52,81 @@ fn pieces(rows: usize) -> Vec<(Stamp, Vec<u8>)> {
 
 fn written(folder: &Path, rows: usize) {
     let bench = Bench::parse(BENCH).unwrap();
-    let mut writer = Writer::create(&TakePlace::Exactly(folder.into()), &bench, START, Event::BEGIN, None).unwrap();
+    let mut writer = Writer::create(&TakePlace::Exactly(folder.into()), &bench, START, Event::BEGIN).unwrap();
     for (at, bytes) in pieces(rows) {
         writer.chunk(at, &bytes).unwrap();
     }
     let note = "half a second".to_owned();
     writer.mark(Mark { number: 0, at: START.plus(0.5), note, values: "a 1 mm".into() });
     writer.finish(START.plus(9.0)).unwrap();
+}
+
+/// Files of a take that its parts have each for themselves.
+const IN_PARTS: [(&str, &str); 3] = [("readings", "csv"), ("wire", "bin"), ("wire", "csv")];
+
+/// All parts of a file joined, with one header, and how many there are.
+fn joined(folder: &Path, (stem, ending): (&str, &str)) -> (Vec<u8>, usize) {
+    let mut all = fs::read(folder.join(format!("{stem}.{ending}"))).unwrap();
+    for part in 2.. {
+        let Ok(text) = fs::read(folder.join(format!("{stem}-{part:04}.{ending}"))) else { return (all, part - 1) };
+        let header = if ending == "csv" && !all.is_empty() {
+            text.iter().position(|byte| *byte == b'\n').map_or(0, |at| at + 1)
+        } else {
+            0
+        };
+        all.extend_from_slice(&text[header..]);
+    }
+    unreachable!()
+}
+
+#[test]
+fn parts_joined_are_the_take_that_has_none_whole_torn_and_mended() {
+    let dir = tempfile::tempdir().unwrap();
+    let whole = dir.path().join("whole");
+    written(&whole, 1500);
+    for (parts, pace) in [("10 kB", "every row"), ("1 s", "every row"), ("1 s", "0.3 s mean")] {
+        let folder = dir.path().join(format!("{parts}, {pace}"));
+        let mut bench = Bench::parse(BENCH).unwrap();
+        bench.shared.keep.pace = pace.parse().unwrap();
+        let plain = dir.path().join(format!("unparted {parts}, {pace}"));
+        for (place, parted) in [(&plain, false), (&folder, true)] {
+            if parted {
+                bench.shared.keep.parts = parts.parse().unwrap();
+            }
+            let mut writer = Writer::create(&TakePlace::Exactly(place.clone()), &bench, START, Event::BEGIN).unwrap();
+            pieces(1500).iter().for_each(|(at, bytes)| writer.chunk(*at, bytes).unwrap());
+            writer.finish(START.plus(9.0)).unwrap();
+        }
+        for file in IN_PARTS {
+            let (all, count) = joined(&folder, file);
+            assert!(count > 3, "{parts} {file:?} {count}");
+            let one = fs::read(plain.join(format!("{}.{}", file.0, file.1))).unwrap();
+            assert!(all == one, "{parts} {pace} {file:?}");
+        }
+        let take = open(&folder).unwrap();
+        assert_eq!(take.told, Vec::<String>::new());
+        assert!(take.decode().unwrap() == joined(&folder, IN_PARTS[0]).0);
+        assert!(mend_all(&folder).unwrap()[0].repairs.is_empty());
+        let described = fs::read_to_string(folder.join("readings-0002.csv-metadata.json")).unwrap();
+        assert!(described.contains("\"url\": \"readings-0002.csv\""));
+        // A kill in the midst of the last part, and one in that of the third.
+        for last in [joined(&folder, IN_PARTS[1]).1, 3] {
+            let torn = dir.path().join(format!("torn {parts} {pace} {last}"));
+            copied(&folder, &torn);
+            for (stem, ending) in IN_PARTS {
+                (last + 1..99).for_each(|part| drop(fs::remove_file(torn.join(format!("{stem}-{part:04}.{ending}")))));
+                let path = torn.join(format!("{stem}-{last:04}.{ending}"));
+                let text = fs::read(&path).unwrap();
+                let left = if ending == "bin" { text.len() } else { text.len() / 2 };
+                fs::write(&path, &text[..left]).unwrap();
+            }
+            let before = open(&torn).unwrap().decode().unwrap();
+            mend_all(&torn).unwrap().into_iter().for_each(|mending| drop(mending.carry_out().unwrap()));
+            let after = open(&torn).unwrap();
+            assert!(after.decode().unwrap() == joined(&torn, IN_PARTS[0]).0, "{last}");
+            assert!(after.decode().unwrap() == before && after.told.is_empty(), "{:?}", after.told);
+        }
+    }
 }
 
 fn copied(from: &Path, to: &Path) {

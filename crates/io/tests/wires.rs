@@ -14,7 +14,7 @@ use std::time::{Duration, Instant};
 const PATIENCE: Duration = Duration::from_secs(30);
 
 fn start(place: TakePlace) -> Order {
-    Order::Start { place, bench: Box::default(), from: From::Now, rows: None }
+    Order::Start { place, bench: Box::default(), from: From::Now }
 }
 
 fn port(path: &Path, baud: Option<u32>) -> Endpoint {
@@ -252,7 +252,7 @@ fn a_board_that_vanishes_again_and_again_costs_no_byte_that_arrived() {
     let keeper = Keeper::start(link.keeper.clone(), clock).unwrap();
     let place = TakePlace::Exactly(dir.path().join("x"));
     keeper.orders.send(start(place)).unwrap();
-    while !matches!(keeper.reports.recv_timeout(PATIENCE).unwrap(), Report::Started(_)) {}
+    while !matches!(keeper.reports.recv_timeout(PATIENCE).unwrap(), Report::Started { .. }) {}
     let (mut joins, mut arrived) = (0, Vec::new());
     let begun = Instant::now();
     let threads = || fs::read_dir("/proc/self/task").unwrap().count();
@@ -324,7 +324,7 @@ fn a_take_of_several_sources_opens_as_one_and_a_torn_sent_file_is_told() {
     let start = amber_core::Stamp(1_780_000_000_000_000_000);
     for name in ["right", "left"] {
         let place = TakePlace::Exactly(dir.path().join("take-0001").join(name));
-        let mut writer = amber_io::take::Writer::create(&place, &Bench::default(), start, Event::BEGIN, None).unwrap();
+        let mut writer = amber_io::take::Writer::create(&place, &Bench::default(), start, Event::BEGIN).unwrap();
         for i in 0..10 {
             writer.chunk(start.plus(f64::from(i)), format!("{name}={i}\n").as_bytes()).unwrap();
         }

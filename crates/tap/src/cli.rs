@@ -1,6 +1,7 @@
 //! The command line.
 
 use crate::commands::analyse::{block::BlockArgs, spectrum::SpectrumArgs, stats::StatsArgs};
+use amber_core::keep::{Keep, Limit, Limits, Pace, Parts, Start, seconds};
 use amber_core::split::Shape;
 use clap::{Args, Parser, Subcommand};
 use std::path::PathBuf;
@@ -79,6 +80,8 @@ pub(crate) enum Command {
         /// Let the bench's conditions send their lines to the board; without this they are only counted.
         #[arg(long)]
         arm: bool,
+        #[command(flatten)]
+        plan: Plan,
     },
     /// Draw a take to a file, without a screen.
     Plot {
@@ -188,6 +191,39 @@ pub(crate) struct Files {
     pub(crate) into: PathBuf,
 }
 
+/// What of the bench's plan for takes is set otherwise.
+#[derive(Debug, Default, Args)]
+pub(crate) struct Plan {
+    /// The channels that have columns; may be given several times [default: as the bench says, else all].
+    #[arg(long, value_name = "NAME")]
+    pub(crate) channel: Vec<String>,
+    /// Which rows go into the table: 'every 10', '1 s', '1 s last mean' [default: as the bench says, else every row].
+    #[arg(long)]
+    pub(crate) pace: Option<Pace>,
+    /// What starts the take: 'in 10 s', 'at 14:30', 'on CONDITION' [default: as the bench says, else at once].
+    #[arg(long)]
+    pub(crate) start: Option<Start>,
+    /// When its files are ended and the next ones begun: '8 h', '10 MB' [default: as the bench says, else never].
+    #[arg(long)]
+    pub(crate) parts: Option<Parts>,
+}
+
+impl Plan {
+    /// Puts what is given into the plan of a bench; a length that is given, in rows or as a time, takes the place of what ends
+    /// the take there.
+    pub(crate) fn apply(self, keep: &mut Keep, rows: Option<u64>, has_length: bool) {
+        if rows.is_some() || has_length {
+            keep.stop = Limits(rows.map(Limit::Rows).into_iter().collect());
+        }
+        if !self.channel.is_empty() {
+            keep.channels = self.channel;
+        }
+        keep.pace = self.pace.unwrap_or(std::mem::take(&mut keep.pace));
+        keep.start = self.start.unwrap_or(std::mem::take(&mut keep.start));
+        keep.parts = self.parts.unwrap_or(keep.parts);
+    }
+}
+
 /// All that a formula can call.
 static FUNCTIONS: LazyLock<String> = LazyLock::new(|| {
     let lines = amber_core::formula::FUNCTIONS.iter().map(|help| format!("  {:<20}{}\n", help.usage, help.gives));
@@ -200,20 +236,7 @@ static FUNCTIONS: LazyLock<String> = LazyLock::new(|| {
 
 /// A time with its unit.
 fn duration(text: &str) -> Result<Duration, String> {
-    let split = text.find(|c: char| c.is_ascii_alphabetic()).unwrap_or(text.len());
-    let (number, unit) = text.split_at(split);
-    let factor = match unit.trim() {
-        "ms" => 1e-3,
-        "s" | "" => 1.0,
-        "m" | "min" => 60.0,
-        "h" => 3600.0,
-        _ => return Err(format!("'{unit}' is not a unit of time: use ms, s, min or h")),
-    };
-    let seconds = number.trim().parse::<f64>().ok().map(|value| value * factor);
-    match seconds.filter(|s| *s > 0.0 && *s < 1e9) {
-        Some(seconds) => Ok(Duration::from_secs_f64(seconds)),
-        None => Err(format!("'{text}' is not a time: write 10s, 500ms, 5min or 2h")),
-    }
+    seconds(text).map(Duration::from_secs_f64)
 }
 
 #[cfg(test)]

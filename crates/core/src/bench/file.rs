@@ -1,7 +1,8 @@
 //! A bench file's text: what it says, and saving into it without touching what a person wrote.
 
 use super::migrate::{FORMAT, format_of, in_new_words, migrate};
-use super::{Bench, Keep, Lane, Screen, Shared, SourceSettings, is_default, merge};
+use super::{Bench, Lane, Screen, Shared, SourceSettings, is_default, merge};
+use crate::keep::Keep;
 use crate::levels::LevelRule;
 use crate::store::Limits;
 use crate::talk::BoardCommand;

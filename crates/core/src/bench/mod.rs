@@ -23,6 +23,7 @@ use crate::axis::Rule;
 use crate::clock::Time;
 use crate::derive::circle;
 use crate::formula::Formula;
+use crate::keep::Keep;
 use crate::levels::LevelRule;
 use crate::scale::Scale;
 use crate::smooth::Filter;
@@ -131,20 +132,8 @@ impl Split {
     }
 }
 
-fn is_default<T: Default + PartialEq>(value: &T) -> bool {
+pub(crate) fn is_default<T: Default + PartialEq>(value: &T) -> bool {
     *value == T::default()
-}
-
-/// What a take keeps beside the quantities.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(deny_unknown_fields, default)]
-pub struct Keep {
-    /// Each channel's value as it came, in a column of its own behind the quantity.
-    #[serde(skip_serializing_if = "std::ops::Not::not")]
-    pub raw: bool,
-    /// Each channel's smoothed quantity, in a column of its own behind that, where it has filters.
-    #[serde(skip_serializing_if = "std::ops::Not::not")]
-    pub smoothed: bool,
 }
 
 /// How it is shown.
@@ -359,6 +348,9 @@ impl Bench {
         }
         if !(screen.span > 0.0 && screen.span <= 86_400.0) {
             return Some(("span", "span must be above 0 and at most 86400 seconds".into()));
+        }
+        if let Some(fault) = self.shared.keep.fault() {
+            return Some(fault);
         }
         self.sources.iter().find_map(SourceSettings::fault)
     }

@@ -6,7 +6,7 @@ use std::fs::File;
 use std::io;
 use std::ops::Range;
 use std::os::unix::fs::FileExt;
-use std::path::Path;
+use std::path::PathBuf;
 use std::sync::Arc;
 
 /// How much is read ahead.
@@ -21,16 +21,22 @@ pub struct Bytes {
 
 #[derive(Clone, Debug)]
 enum Location {
-    Disk(Arc<File>),
+    /// Files that follow one another, each with the place of its first byte.
+    Disk(Arc<[(usize, File)]>),
     Memory(Arc<[u8]>),
 }
 
 impl Bytes {
-    /// Those of a file in a folder that is not trusted, as many as it has now.
-    pub(super) fn of_file(path: &Path) -> io::Result<Bytes> {
-        let file = disk::open(path, OFlags::NOFOLLOW)?;
-        let length = usize::try_from(file.metadata()?.len()).map_err(io::Error::other)?;
-        Ok(Bytes { place: Location::Disk(Arc::new(file)), length })
+    /// Those of files in a folder that is not trusted, one after the other, as many as they have now.
+    pub(super) fn of_files(paths: &[PathBuf]) -> io::Result<Bytes> {
+        let (mut files, mut length) = (Vec::new(), 0);
+        for path in paths {
+            let file = disk::open(path, OFlags::NOFOLLOW)?;
+            let own = usize::try_from(file.metadata()?.len()).map_err(io::Error::other)?;
+            files.push((length, file));
+            length += own;
+        }
+        Ok(Bytes { place: Location::Disk(files.into()), length })
     }
 
     pub(super) fn in_memory(bytes: Vec<u8>) -> Bytes {
@@ -68,13 +74,27 @@ impl Bytes {
                 out.extend_from_slice(part);
                 Ok(())
             }
-            Location::Disk(file) => {
-                let (begin, from) = (out.len(), range.start as u64);
+            Location::Disk(files) => {
+                let begin = out.len();
                 out.resize(begin + range.len(), 0);
-                file.read_exact_at(&mut out[begin..], from).inspect_err(|_| out.truncate(begin))
+                let read = read_at(files, range.start, &mut out[begin..]);
+                read.inspect_err(|_| out.truncate(begin))
             }
         }
     }
+}
+
+/// Reads from byte `at` on of files that follow one another.
+fn read_at(files: &[(usize, File)], mut at: usize, mut out: &mut [u8]) -> io::Result<()> {
+    let mut place = files.partition_point(|(begin, _)| *begin <= at).saturating_sub(1);
+    while !out.is_empty() {
+        let (begin, file) = files.get(place).ok_or(io::ErrorKind::UnexpectedEof)?;
+        let end = files.get(place + 1).map_or(usize::MAX, |(next, _)| *next);
+        let (now, rest) = out.split_at_mut(out.len().min(end.saturating_sub(at)));
+        file.read_exact_at(now, (at - begin) as u64)?;
+        (at, out, place) = (at + now.len(), rest, place + 1);
+    }
+    Ok(())
 }
 
 /// Reads bytes in their order, ahead of what is asked for.
@@ -110,10 +130,12 @@ mod tests {
     #[test]
     fn bytes_on_the_disk_are_those_in_memory_in_any_pieces() {
         let dir = tempfile::tempdir().unwrap();
-        let path = dir.path().join("wire.bin");
+        let paths = [dir.path().join("wire.bin"), dir.path().join("wire-0002.bin"), dir.path().join("wire-0003.bin")];
         let all: Vec<u8> = (0..3_500_000u32).map(|i| (i.wrapping_mul(2_654_435_761) >> 24) as u8).collect();
-        std::fs::write(&path, &all).unwrap();
-        let bytes = Bytes::of_file(&path).unwrap();
+        for (path, part) in paths.iter().zip([0..1_500_000, 1_500_000..1_500_001, 1_500_001..all.len()]) {
+            std::fs::write(path, &all[part]).unwrap();
+        }
+        let bytes = Bytes::of_files(&paths).unwrap();
         for step in [1, 700, AHEAD - 1, AHEAD, 3_000_000] {
             let mut ahead = Ahead::new(bytes.clone());
             let begin = if step == 1 { all.len() - 3000 } else { 0 };
@@ -128,7 +150,7 @@ mod tests {
             assert_eq!(ahead.first_of(at..at).unwrap(), b"");
         }
         // Somebody cuts it off meanwhile.
-        File::options().write(true).open(&path).unwrap().set_len(1000).unwrap();
+        File::options().write(true).open(&paths[0]).unwrap().set_len(1000).unwrap();
         let mut out = vec![7];
         assert!(bytes.read(500..1500, &mut out).is_err());
         assert_eq!(out, [7]);

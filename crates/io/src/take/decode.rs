@@ -5,10 +5,12 @@ use super::when::{self, WallClock};
 use super::wire::Event;
 use super::{EVENTS_METADATA, METADATA, metadata};
 use amber_core::Stamp;
-use amber_core::bench::{Bench, ChannelSettings, Keep, Words};
+use amber_core::bench::{Bench, ChannelSettings, Kind, Words};
+use amber_core::clock::Time;
 use amber_core::derive::{Derived, LastValues, Values};
 use amber_core::digits::{cleaned, write_decimal, write_shortest};
 use amber_core::interpret::{Interpreter, Layout, RowSink, Rows};
+use amber_core::keep::{Gatherer, Keep, Pace, Statistic};
 use amber_core::smooth::smooths;
 use amber_core::split::LineOutcome;
 
@@ -43,7 +45,7 @@ impl Tally {
     }
 }
 
-/// A column of the table.
+/// A column of what the channels say at a moment.
 #[derive(Clone, Debug)]
 pub(super) struct Column {
     pub(super) name: String,
@@ -79,8 +81,9 @@ enum ColumnFormat {
 }
 
 impl Column {
-    fn new(settings: &ChannelSettings, channel: usize, what: What) -> Column {
+    fn new(settings: &ChannelSettings, channel: usize, what: What, decimals: Option<u8>) -> Column {
         let form = match (what, settings.scale.file_decimals()) {
+            _ if decimals.is_some() => ColumnFormat::Decimals(usize::from(decimals.unwrap_or_default())),
             (What::Raw, _) if settings.formula.is_none() => ColumnFormat::Shortest,
             (What::Quantity, Some(places)) => ColumnFormat::Decimals(places),
             // What is left of the noise has more digits than the converter.
@@ -105,27 +108,101 @@ impl Column {
     }
 
     /// The cell of the row at this place among rows that follow one another.
-    pub(super) fn write_row(&self, values: &[Values], row: usize, out: &mut Vec<u8>) {
-        self.write(values[self.channel].now(row), out);
+    pub(super) fn write_row(&self, values: &[Values], row: usize, style: Style, out: &mut Vec<u8>) {
+        self.write(self.value(values[self.channel].now(row)), self.form, style, out);
     }
 
-    fn write(&self, now: LastValues, out: &mut Vec<u8>) {
-        let value = match self.what {
+    fn value(&self, now: LastValues) -> f64 {
+        match self.what {
             What::Raw => now.raw,
             What::Quantity => now.quantity,
             What::Smoothed => now.smoothed,
-        };
-        match (self.words.word(value), self.form) {
-            (Some(word), _) => out.extend_from_slice(word.as_bytes()),
+        }
+    }
+
+    fn write(&self, value: f64, form: ColumnFormat, style: Style, out: &mut Vec<u8>) {
+        let begin = out.len();
+        match (self.words.word(value), form) {
+            (Some(word), _) => return out.extend_from_slice(word.as_bytes()),
             (None, ColumnFormat::Decimals(places)) => write_number(value, Some(places), out),
             (None, ColumnFormat::Shortest) => write_number(value, None, out),
             (None, ColumnFormat::Computed) => write_number(cleaned(value), None, out),
         }
+        style.point(&mut out[begin..]);
     }
 }
 
+/// How a table is written.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(super) struct Style {
+    /// Semicolons part its columns, and its numbers have a decimal comma.
+    pub(super) decimal_comma: bool,
+    /// There is a column of the host's clock.
+    pub(super) wall: bool,
+}
+
+impl Style {
+    fn of(keep: &Keep) -> Style {
+        Style { decimal_comma: keep.decimal_comma, wall: keep.clocks.wall() }
+    }
+
+    /// What parts columns.
+    pub(super) fn delimiter(self) -> u8 {
+        if self.decimal_comma { b';' } else { b',' }
+    }
+
+    /// Puts the decimal comma into a number, where it has one.
+    pub(super) fn point(self, number: &mut [u8]) {
+        if self.decimal_comma {
+            number.iter_mut().filter(|byte| **byte == b'.').for_each(|byte| *byte = b',');
+        }
+    }
+}
+
+/// A column of the table where a row stands for several: what of those of `column`, by its place, and as what.
+#[derive(Clone, Debug)]
+struct Summed {
+    name: String,
+    column: usize,
+    statistic: Statistic,
+    form: ColumnFormat,
+}
+
+impl Summed {
+    /// The columns for what a column comes to. Of words there is the last one alone.
+    fn of(place: usize, column: &Column, wanted: &[Statistic], decimals: Option<u8>) -> Vec<Summed> {
+        let only_last = [Statistic::Last];
+        let wanted = if column.words.is_empty() { wanted } else { &only_last };
+        let summed = |statistic: &Statistic| Summed {
+            name: format!("{}_{}", column.name, statistic.name()),
+            column: place,
+            statistic: *statistic,
+            form: match (statistic, column.form) {
+                (Statistic::Mean, ColumnFormat::Shortest) => ColumnFormat::Computed,
+                // A mean has more digits than the converter.
+                (Statistic::Mean, ColumnFormat::Decimals(places)) if decimals.is_none() => {
+                    ColumnFormat::Decimals(places + 2)
+                }
+                (_, form) => form,
+            },
+        };
+        wanted.iter().map(summed).collect()
+    }
+}
+
+/// The stretch whose rows are gathered into one.
+#[derive(Debug, Default)]
+struct Stretch {
+    /// Its number, while there is one.
+    number: Option<i64>,
+    rows: u64,
+    text_time: bool,
+    /// What the columns come to.
+    gathered: Vec<Gatherer>,
+}
+
 /// Names that the table needs for itself.
-const TAKEN: [&str; 2] = ["time_s", "wall_clock"];
+const TAKEN: [&str; 3] = ["time_s", "wall_clock", "rows"];
 
 /// A name for a column that no other one has.
 fn free_name(name: String, columns: &[Column]) -> String {
@@ -156,9 +233,15 @@ struct Table {
     /// Nobody asks for smoothed values unless a formula or the settings do.
     derived: Derived,
     columns: Vec<Column>,
+    /// The columns of the table, where its rows stand for several.
+    summed: Vec<Summed>,
+    stretch: Stretch,
     events: Events,
-    /// The channels that have a column.
+    /// The channels that were known when the header was written.
     channels: usize,
+    has_header: bool,
+    /// The channel that the times of the rows come from, if one does.
+    clock: Option<String>,
     out: Vec<u8>,
     wall: WallClock,
     tally: Tally,
@@ -169,14 +252,21 @@ impl Decoder {
     /// A decoder for a take that started at `start` with the settings of `bench`.
     pub fn new(bench: &Bench, start: Stamp) -> Self {
         let mut table = Table {
-            keep: bench.shared.keep,
+            keep: bench.shared.keep.clone(),
             start,
             origin: None,
             layout: Layout::default(),
             derived: Derived::new(bench.shared.keep.smoothed),
             columns: Vec::new(),
+            summed: Vec::new(),
+            stretch: Stretch::default(),
             events: Events::new(&bench.first().condition),
             channels: 0,
+            has_header: false,
+            clock: match &bench.first().time {
+                Time::Board { channel, .. } => Some(channel.clone()),
+                _ => None,
+            },
             out: Vec::new(),
             wall: WallClock::default(),
             tally: Tally::default(),
@@ -214,8 +304,10 @@ impl Decoder {
         if !self.table.layout.channels().is_empty() {
             self.table.begin();
         }
+        self.table.end_stretch();
         let is_text_time = self.table.tally.text_times;
-        let context = Context { columns: &self.table.columns, origin: self.origin(), is_text_time };
+        let style = Style::of(&self.table.keep);
+        let context = Context { columns: &self.table.columns, origin: self.origin(), is_text_time, style };
         // The times of a text are not those of its arrival.
         self.table.events.finish(self.newest.filter(|_| !is_text_time), &context);
         self.table.tally.events = self.table.events.count();
@@ -250,58 +342,170 @@ impl Decoder {
     pub fn troubles(&self) -> impl Iterator<Item = String> {
         let known = self.table.layout.troubles().iter().chain(&self.table.troubles).cloned();
         // Before the columns are known, none is missing.
-        let events = if self.table.columns.is_empty() { Vec::new() } else { self.table.events.troubles() };
+        let events = if !self.table.has_header { Vec::new() } else { self.table.events.troubles() };
         known.chain(events)
     }
 
     /// The documents that describe its tables, with the names of their files; none before the columns are known.
     pub(super) fn documents(&self) -> Vec<(&'static str, String)> {
-        let columns = self.columns();
-        if columns.is_empty() {
+        if !self.has_columns() {
             return Vec::new();
         }
-        let mut documents = vec![(METADATA, metadata::document(columns, self.tally().text_times))];
+        let mut documents = vec![(METADATA, self.document(super::READINGS))];
         if self.has_conditions() {
-            documents.push((EVENTS_METADATA, metadata::of_events(columns)));
+            documents.push((EVENTS_METADATA, metadata::of_events(&self.table.columns, Style::of(&self.table.keep))));
         }
         documents
     }
 
-    /// The columns, once the header is written.
-    pub(super) fn columns(&self) -> &[Column] {
-        &self.table.columns
+    /// The document of the table, or of a part of it, in the file called `url`.
+    pub(super) fn document(&self, url: &str) -> String {
+        let table = &self.table;
+        let columns: Vec<metadata::Described<'_>> = if let Pace::Each { .. } = table.keep.pace {
+            let described = |own: &Summed| table.columns[own.column].described(own.name.clone(), Some(own.statistic));
+            table.summed.iter().map(described).collect()
+        } else {
+            table.columns.iter().map(|column| column.described(column.name.clone(), None)).collect()
+        };
+        metadata::document(url, &columns, &table.keep.pace, table.tally.text_times, Style::of(&table.keep))
+    }
+
+    /// Whether the header is written.
+    pub(super) fn has_columns(&self) -> bool {
+        self.table.has_header
+    }
+
+    /// The header row, once it is written.
+    pub(super) fn header(&self) -> Vec<u8> {
+        self.table.header()
+    }
+}
+
+impl Column {
+    pub(super) fn described(&self, name: String, statistic: Option<Statistic>) -> metadata::Described<'_> {
+        metadata::Described { name, unit: &self.unit, datatype: self.datatype(), statistic }
     }
 }
 
 impl Table {
-    /// Writes the header, with a column for each channel that is known by now.
+    /// Writes the header, with columns for each channel that is known by now and is to be kept.
     #[cold]
     fn begin(&mut self) {
-        if !self.columns.is_empty() {
+        if std::mem::replace(&mut self.has_header, true) {
             return;
         }
         let layout = std::mem::take(&mut self.layout);
+        let decimals = self.keep.decimals;
         self.channels = layout.channels().len();
+        for name in &self.keep.channels {
+            if !layout.channels().iter().any(|channel| channel.name == *name || channel.title() == name) {
+                self.troubles.push(format!("there is no channel {name}, so that none of it is in the table"));
+            }
+        }
         for (index, channel) in layout.channels().iter().enumerate() {
-            let column = Column::new(channel, index, What::Quantity);
+            let is_clock = channel.kind == Kind::Clock || self.clock.as_ref() == Some(&channel.name);
+            let is_left_out = is_clock && !self.keep.clocks.board();
+            if is_left_out || !self.keep.has(&channel.name, channel.title()) {
+                continue;
+            }
+            let column = Column::new(channel, index, What::Quantity, decimals);
             self.add(column);
             let same = channel.formula.is_some() || (channel.scale.is_plain() && channel.words.is_empty());
             if self.keep.raw && !same {
-                self.add(Column::new(channel, index, What::Raw));
+                self.add(Column::new(channel, index, What::Raw, None));
             }
             if self.keep.smoothed && smooths(&channel.smooth) {
-                self.add(Column::new(channel, index, What::Smoothed));
+                self.add(Column::new(channel, index, What::Smoothed, decimals));
             }
         }
         self.layout = layout;
-        // Labels, names and words are plain, so no cell needs quotes.
-        self.out.extend_from_slice(b"time_s,wall_clock");
-        for column in &self.columns {
-            self.out.push(b',');
-            self.out.extend_from_slice(column.name.as_bytes());
+        if let Pace::Each { values, .. } = &self.keep.pace {
+            let summed = |(i, own)| Summed::of(i, own, values, decimals);
+            self.summed = self.columns.iter().enumerate().flat_map(summed).collect();
+            self.stretch.gathered = vec![Gatherer::default(); self.columns.len()];
+        }
+        self.out.extend(self.header());
+        self.events.begin(&self.columns, Style::of(&self.keep));
+    }
+
+    /// The header row. Labels, names and words are plain, so no cell needs quotes.
+    fn header(&self) -> Vec<u8> {
+        let is_each = matches!(self.keep.pace, Pace::Each { .. });
+        let mut names = vec!["time_s"];
+        names.extend(self.keep.clocks.wall().then_some("wall_clock"));
+        names.extend(is_each.then_some("rows"));
+        names.extend(self.summed.iter().map(|own| own.name.as_str()));
+        names.extend(self.columns.iter().filter(|_| !is_each).map(|own| own.name.as_str()));
+        let delimiter = char::from(Style::of(&self.keep).delimiter());
+        format!("{}\r\n", names.join(&delimiter.to_string())).into_bytes()
+    }
+
+    /// Writes the clocks in front of a row's other cells.
+    fn write_clocks(&mut self, at: Stamp, origin: Stamp, is_text_time: bool) {
+        let style = Style::of(&self.keep);
+        let begin = self.out.len();
+        when::seconds(at.0 - origin.0, &mut self.out);
+        style.point(&mut self.out[begin..]);
+        if style.wall {
+            self.out.push(style.delimiter());
+            if !is_text_time {
+                self.wall.write(at, &mut self.out);
+            }
+        }
+    }
+
+    /// Writes the rows that are kept of these.
+    fn write_rows(&mut self, rows: &Rows<'_>, values: &[Values], origin: Stamp) {
+        let style = Style::of(&self.keep);
+        match self.keep.pace {
+            Pace::Every(n) => {
+                for (row, at) in rows.times.iter().enumerate() {
+                    if n > 1 && !(self.tally.rows + row as u64).is_multiple_of(n) {
+                        continue;
+                    }
+                    self.write_clocks(*at, origin, rows.is_text_time);
+                    for column in &self.columns {
+                        self.out.push(style.delimiter());
+                        column.write_row(values, row, style, &mut self.out);
+                    }
+                    self.out.extend_from_slice(b"\r\n");
+                }
+            }
+            Pace::Each { seconds, .. } => {
+                let length = (seconds * 1e9).max(1.0) as i64;
+                for (row, at) in rows.times.iter().enumerate() {
+                    let number = (at.0 - origin.0).div_euclid(length);
+                    if self.stretch.number != Some(number) {
+                        self.end_stretch();
+                        self.stretch.number = Some(number);
+                        self.stretch.text_time = rows.is_text_time;
+                    }
+                    self.stretch.rows += 1;
+                    for (column, gathered) in self.columns.iter().zip(&mut self.stretch.gathered) {
+                        gathered.take(column.value(values[column.channel].now(row)));
+                    }
+                }
+            }
+        }
+    }
+
+    /// Writes the row of the stretch that is under way, if there is one; its time is that of the stretch's beginning.
+    fn end_stretch(&mut self) {
+        let Pace::Each { seconds, .. } = self.keep.pace else { return };
+        let (Some(number), Some(origin)) = (self.stretch.number.take(), self.origin) else { return };
+        let style = Style::of(&self.keep);
+        let begins = origin.0.saturating_add(number.saturating_mul((seconds * 1e9).max(1.0) as i64));
+        self.write_clocks(Stamp(begins), origin, self.stretch.text_time);
+        self.out.push(style.delimiter());
+        self.out.extend_from_slice(itoa::Buffer::new().format(self.stretch.rows).as_bytes());
+        for own in &self.summed {
+            self.out.push(style.delimiter());
+            let value = self.stretch.gathered[own.column].gives(own.statistic);
+            self.columns[own.column].write(value, own.form, style, &mut self.out);
         }
         self.out.extend_from_slice(b"\r\n");
-        self.events.begin(&self.columns);
+        self.stretch.rows = 0;
+        self.stretch.gathered.fill(Gatherer::default());
     }
 
     fn add(&mut self, mut column: Column) {
@@ -325,21 +529,12 @@ impl RowSink for Table {
     fn rows(&mut self, rows: &Rows<'_>) {
         self.begin();
         self.derived.take(rows.times, rows.raw);
-        let values = self.derived.values();
         let origin = *self.origin.get_or_insert(self.start.min(rows.times[0]));
-        for (row, at) in rows.times.iter().enumerate() {
-            when::seconds(at.0 - origin.0, &mut self.out);
-            self.out.push(b',');
-            if !rows.is_text_time {
-                self.wall.write(*at, &mut self.out);
-            }
-            for column in &self.columns {
-                self.out.push(b',');
-                column.write_row(values, row, &mut self.out);
-            }
-            self.out.extend_from_slice(b"\r\n");
-        }
-        let context = Context { columns: &self.columns, origin, is_text_time: rows.is_text_time };
+        let derived = std::mem::replace(&mut self.derived, Derived::new(false));
+        let values = derived.values();
+        self.write_rows(rows, values, origin);
+        let style = Style::of(&self.keep);
+        let context = Context { columns: &self.columns, origin, is_text_time: rows.is_text_time, style };
         self.events.rows(self.tally.rows, rows.times, values, &context);
         self.tally.events = self.events.count();
         self.tally.text_times |= rows.is_text_time;
@@ -349,6 +544,7 @@ impl RowSink for Table {
         // A table cannot grow columns: what comes for others stays in `wire.bin` and is counted.
         let late = values.iter().skip(self.channels).flat_map(|values| &values.raw);
         self.tally.late_fields += late.filter(|raw| !raw.is_nan()).count() as u64;
+        self.derived = derived;
     }
 
     fn gap(&mut self) {
@@ -409,7 +605,7 @@ mod tests {
         channel.smooth = vec![Mean { window: Strength::Rows(2) }.into()];
         let mut sum = ChannelSettings::named("sum");
         sum.formula = Some(Formula::new("raw(a) + b / 3 + 0 * prev(b)").unwrap());
-        let keep = Keep { raw: true, smoothed: true };
+        let keep = Keep { raw: true, smoothed: true, ..Keep::default() };
         let mut bench = Bench::of(SourceSettings { channel: vec![channel, sum], ..SourceSettings::default() });
         bench.shared.keep = keep;
         let start = Stamp(1_700_000_000_000_000_000);
@@ -438,6 +634,33 @@ mod tests {
         // Once the header is written there is no more room.
         decoder.feed(start.plus(2.0), "a=1 b=2 d=9\n".repeat(5).as_bytes());
         assert_eq!((decoder.tally().rows, decoder.tally().late_fields), (12, 3));
+    }
+
+    #[test]
+    fn a_table_of_some_channels_at_another_pace_in_another_style() {
+        let table = |keep: &str| {
+            let text = format!("format = 3\n[keep]\n{keep}\n");
+            let mut bench = Bench::default();
+            bench.shared.keep = Bench::parse(&text).map(|bench| bench.shared.keep).expect(keep);
+            bench.sources[0].time = Time::Arrival;
+            let mut decoder = Decoder::new(&bench, Stamp(1_700_000_000_000_000_000));
+            for i in 0..20 {
+                let at = Stamp(1_700_000_000_000_000_000).plus(f64::from(i) * 0.25 + if i < 10 { 0.0 } else { 5.0 });
+                decoder.feed(at, format!("a={} b={}.5\n", i, i * i).as_bytes());
+            }
+            decoder.finish();
+            String::from_utf8(decoder.take_output()).unwrap()
+        };
+        let rows = |keep: &str| -> Vec<String> { table(keep).lines().map(str::to_owned).collect() };
+        let some = rows("channels = [\"b\", \"gone\"]\npace = \"every 8\"\nclocks = \"none\"\ndecimal_comma = true");
+        assert_eq!(some, ["time_s;b", "0,000000;0,5", "2,000000;64,5", "9,000000;256,5"]);
+        let each = rows("pace = \"1 s mean last\"\nclocks = \"none\"\ndecimals = 2\nchannels = [\"a\"]");
+        assert_eq!(each[..3], ["time_s,rows,a_mean,a_last", "0.000000,4,1.50,3.00", "1.000000,4,5.50,7.00"]);
+        assert_eq!(
+            each[3..],
+            ["2.000000,2,8.50,9.00", "7.000000,2,10.50,11.00", "8.000000,4,13.50,15.00", "9.000000,4,17.50,19.00"],
+            "nothing stands for a stretch without rows"
+        );
     }
 
     #[test]

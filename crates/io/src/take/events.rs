@@ -1,6 +1,6 @@
 //! The codec of `events.csv`: the events of the conditions, a row each, with what the channels said then.
 
-use super::decode::Column;
+use super::decode::{Column, Style};
 use super::when::{self, WallClock};
 use amber_core::Stamp;
 use amber_core::bench::ChannelSettings;
@@ -37,6 +37,7 @@ pub(super) struct Context<'a> {
     /// The instant that is 0.
     pub(super) origin: Stamp,
     pub(super) is_text_time: bool,
+    pub(super) style: Style,
 }
 
 impl Events {
@@ -78,10 +79,10 @@ impl Events {
         self.conditions.rows(first, times, values, &mut self.changes);
         self.note(context, |event, out| {
             for column in context.columns {
-                out.push(b',');
+                out.push(context.style.delimiter());
                 // Between rows no channel says anything.
                 if let Some(row) = event.row {
-                    column.write_row(values, (row - first) as usize, out);
+                    column.write_row(values, (row - first) as usize, context.style, out);
                 }
             }
         });
@@ -91,7 +92,9 @@ impl Events {
     pub(super) fn finish(&mut self, now: Option<Stamp>, context: &Context<'_>) {
         if let Some(now) = now {
             self.conditions.tick(now, &mut self.changes);
-            self.note(context, |_, out| out.extend(std::iter::repeat_n(b',', context.columns.len())));
+            self.note(context, |_, out| {
+                out.extend(std::iter::repeat_n(context.style.delimiter(), context.columns.len()))
+            });
         }
         for (event, cells) in std::mem::take(&mut self.open) {
             self.write(&event, &cells, context);
@@ -127,32 +130,38 @@ impl Events {
     }
 
     /// Writes the header, once the columns are known.
-    pub(super) fn begin(&mut self, columns: &[Column]) {
+    pub(super) fn begin(&mut self, columns: &[Column], style: Style) {
         if std::mem::replace(&mut self.has_header, true) || !self.are_watched_for() {
             return;
         }
         let own = COLUMNS.iter().map(|(name, ..)| *name);
         let names: Vec<&str> = own.chain(columns.iter().map(|column| column.name.as_str())).collect();
-        self.out.extend_from_slice(names.join(",").as_bytes());
+        self.out.extend_from_slice(names.join(&char::from(style.delimiter()).to_string()).as_bytes());
         self.out.extend_from_slice(b"\r\n");
     }
 
     fn write(&mut self, event: &Event, cells: &[u8], context: &Context<'_>) {
-        self.begin(context.columns);
+        self.begin(context.columns, context.style);
         self.written += 1;
+        let (style, comma) = (context.style, context.style.delimiter());
+        let time = |nanoseconds: i64, out: &mut Vec<u8>| {
+            let begin = out.len();
+            when::seconds(nanoseconds, out);
+            style.point(&mut out[begin..]);
+        };
         let name = &self.conditions.settings()[event.condition].name;
         // Writing to a vector cannot fail. A name is plain, so that it needs no quotes.
-        let _ = write!(self.out, "{},{name},", event.number);
-        when::seconds(event.at.0 - context.origin.0, &mut self.out);
-        self.out.push(b',');
+        let _ = write!(self.out, "{0}{1}{name}{1}", event.number, char::from(comma));
+        time(event.at.0 - context.origin.0, &mut self.out);
+        self.out.push(comma);
         if !context.is_text_time {
             self.wall.write(event.at, &mut self.out);
         }
-        self.out.push(b',');
-        when::seconds(event.began.0 - context.origin.0, &mut self.out);
-        self.out.push(b',');
+        self.out.push(comma);
+        time(event.began.0 - context.origin.0, &mut self.out);
+        self.out.push(comma);
         if let Some(ended) = event.ended {
-            when::seconds(ended.0 - event.began.0, &mut self.out);
+            time(ended.0 - event.began.0, &mut self.out);
         }
         self.out.extend_from_slice(cells);
         self.out.extend_from_slice(b"\r\n");

@@ -2,6 +2,7 @@
 
 use super::csv_row;
 use super::when::{self, iso8601};
+use crate::clock::ClockNote;
 use crate::link::LinkState;
 use amber_core::Stamp;
 use amber_core::clock::Opening;
@@ -23,6 +24,8 @@ pub(super) enum Gap {
     Break,
     /// So many bytes arrived and were not kept, while the baud rate was detected.
     Unkept(u64),
+    /// Something happened to the host's clocks.
+    Clock(ClockNote),
 }
 
 impl Gap {
@@ -34,6 +37,8 @@ impl Gap {
             Gap::Resumed => ("resumed", String::new()),
             Gap::Break => ("break", String::new()),
             Gap::Unkept(bytes) => ("not kept", format!("{bytes} bytes")),
+            Gap::Clock(note @ ClockNote::Suspended(_)) => ("suspended", note.words()),
+            Gap::Clock(note) => ("clock", note.words()),
         };
         let mut seconds = Vec::new();
         when::seconds(at.0 - start.0, &mut seconds);

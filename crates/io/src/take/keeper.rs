@@ -1,18 +1,17 @@
 //! The keeper: a thread that sees every chunk and, while a take runs, writes it.
 //!
-//! Between takes it remembers the unfinished line, so that a take begins at the start of one.
+//! Between takes it remembers what came of late, so that a take begins at the start of a line, or before it was asked for.
 
 use super::gaps::{Gap, Gaps};
 use super::marks::Mark;
-use super::wire::Event;
+use super::recent::{Came, Recent};
 use super::writer::{Summary, TakePlace, Writer};
 use super::{CHECKPOINT, TakeError};
-use crate::clock::HostClock;
+use crate::clock::{ClockReading, ClockWatch, HostClock};
 use crate::link::Feed;
 use amber_core::Stamp;
 use amber_core::bench::Bench;
-use amber_core::clock::Opening;
-use amber_core::split::{Framing, LineFraming};
+use amber_core::keep::Station;
 use crossbeam_channel::{Receiver, Sender, bounded};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::PathBuf;
@@ -33,11 +32,11 @@ pub enum Order {
         bench: Box<Bench>,
         /// From when on.
         from: From,
-        /// Ends it by itself after so many rows.
-        rows: Option<u64>,
     },
     /// Set a mark.
     Mark(Mark),
+    /// Add a station, or take the place of the one with its number.
+    Station(Box<Station>),
     /// End the take.
     Stop,
 }
@@ -54,8 +53,13 @@ pub enum From {
 /// What the keeper says.
 #[derive(Debug)]
 pub enum Report {
-    /// A take began in this folder.
-    Started(PathBuf),
+    /// A take began.
+    Started {
+        /// Its folder.
+        folder: PathBuf,
+        /// When it begins: before now, where what was in memory is part of it.
+        since: Stamp,
+    },
     /// The running take was written through.
     Saved(Summary),
     /// A mark was set.
@@ -109,8 +113,15 @@ impl Keeper {
     pub fn start_with(feed: Receiver<Feed>, clock: HostClock, first: Option<Order>) -> std::io::Result<Keeper> {
         let (orders, to_do) = bounded(64);
         let (say, reports) = bounded(1024);
-        let mut thread =
-            KeeperThread { clock, say, take: None, wanted: None, line: Unfinished::default(), gaps: Gaps::default() };
+        let mut thread = KeeperThread {
+            clock,
+            say,
+            take: None,
+            wanted: None,
+            recent: Recent::default(),
+            gaps: Gaps::default(),
+            clocks: ClockWatch::default(),
+        };
         let thread = std::thread::Builder::new().name("keeper".into()).spawn(move || {
             let work = || {
                 first.into_iter().for_each(|order| thread.obey(order));
@@ -133,78 +144,15 @@ impl Keeper {
     }
 }
 
-/// Where in the stream the next byte stands.
-#[derive(Debug)]
-struct Unfinished {
-    /// The line that is under way.
-    bytes: Vec<u8>,
-    at: Stamp,
-    /// How the source was opened, and when, while nothing has come since; later, how a take that begins in its midst is
-    /// to take it.
-    opening: Opening,
-    opened: Option<Stamp>,
-    /// The beginning of the line is not there.
-    within: bool,
-}
-
-impl Default for Unfinished {
-    fn default() -> Unfinished {
-        Unfinished { bytes: Vec::new(), at: Stamp(0), opening: Opening::Link, opened: None, within: true }
-    }
-}
-
-impl Unfinished {
-    fn open(&mut self, at: Stamp, opening: Opening, within: bool) {
-        if let Opening::Grows(_) = opening {
-            self.opening = Opening::Link;
-            return;
-        }
-        *self = Unfinished { opening, opened: Some(at), within, ..Unfinished::default() };
-    }
-
-    fn chunk(&mut self, at: Stamp, bytes: &[u8]) {
-        self.opened = None;
-        if let Opening::Text { arrives: false, .. } = self.opening {
-            // What is added to a text from now on arrives.
-            self.opening = Opening::Link;
-        }
-        let rest = match LineFraming::boundary(bytes) {
-            None => bytes,
-            Some(begin) => {
-                self.bytes.clear();
-                self.within = false;
-                &bytes[begin..]
-            }
-        };
-        if self.bytes.len() + rest.len() > LineFraming::LONGEST {
-            self.bytes.clear();
-            self.within = true;
-        } else if !rest.is_empty() {
-            self.bytes.extend_from_slice(rest);
-            self.at = at;
-        }
-    }
-
-    /// How a take that begins at `now` is to take its first byte, and when it begins: with the source, where nothing has
-    /// come of it yet.
-    fn begin(&self, now: Stamp) -> (Stamp, Event) {
-        let at = self.opened.unwrap_or(now);
-        let opening = match self.opening {
-            Opening::Text { arrives, .. } => Opening::Text { at, arrives },
-            other => other,
-        };
-        (at, Event::Opened { opening, within: self.within })
-    }
-}
-
 struct KeeperThread {
     clock: HostClock,
     say: Sender<Report>,
     take: Option<Running>,
     /// A take that begins when the source is opened.
-    wanted: Option<(TakePlace, Bench, Option<u64>)>,
-    line: Unfinished,
+    wanted: Option<(TakePlace, Bench)>,
+    recent: Recent,
     gaps: Gaps,
+    clocks: ClockWatch,
 }
 
 struct Running {
@@ -233,6 +181,7 @@ impl KeeperThread {
                 default(CHECKPOINT / 4) => {}
             }
             self.save_when_due();
+            self.stop_when_full(self.clock.now());
         }
         // The link ended; orders may still come from a screen that shows what was received.
         self.stop();
@@ -241,9 +190,15 @@ impl KeeperThread {
 
     fn obey(&mut self, order: Order) {
         match order {
-            Order::Start { place, bench, from: From::Now, rows } => self.start(&place, &bench, rows),
-            Order::Start { place, bench, from: From::Opening, rows } => self.wanted = Some((place, *bench, rows)),
+            Order::Start { place, bench, from: From::Now } => self.start(&place, &bench),
+            Order::Start { place, bench, from: From::Opening } => self.wanted = Some((place, *bench)),
             Order::Stop => self.stop(),
+            Order::Station(station) => {
+                let written = self.take.as_mut().map_or(Ok(()), |take| take.writer.station(&station));
+                if let Err(error) = written {
+                    self.fail(error);
+                }
+            }
             Order::Mark(mark) => {
                 if let Some(take) = &mut self.take {
                     let mark = take.writer.mark(mark);
@@ -253,24 +208,46 @@ impl KeeperThread {
         }
     }
 
-    fn start(&mut self, place: &TakePlace, bench: &Bench, rows: Option<u64>) {
+    fn start(&mut self, place: &TakePlace, bench: &Bench) {
         if self.take.is_some() {
             return;
         }
-        let (at, event) = self.line.begin(self.clock.now());
-        let begun = Writer::create(place, bench, at, event, rows).and_then(|mut writer| {
-            if !self.line.bytes.is_empty() {
-                writer.chunk(self.line.at, &self.line.bytes)?;
-            }
-            if let Some((since, gap)) = self.gaps.down() {
-                writer.gap(at.max(*since), gap)?;
-            }
-            Ok(writer)
-        });
+        // What became of the clocks up to here is not news to the take.
+        self.watch_clocks();
+        let now = self.clock.now();
+        let before = bench.shared.keep.before;
+        let begun = if before > 0.0 {
+            let (state, first, since) = self.recent.since(now.plus(-before), now);
+            let (at, event) = state.begin(first);
+            Writer::create(place, bench, at, event).and_then(|mut writer| {
+                if !state.bytes.is_empty() {
+                    // Its beginning lies before the take, which it belongs to as a whole.
+                    writer.chunk(at, &state.bytes)?;
+                }
+                for came in since {
+                    came.write(&mut writer)?;
+                }
+                Ok(writer)
+            })
+        } else {
+            let line = self.recent.now();
+            let (at, event) = line.begin(now);
+            Writer::create(place, bench, at, event).and_then(|mut writer| {
+                if !line.bytes.is_empty() {
+                    writer.chunk(line.at, &line.bytes)?;
+                }
+                if let Some((since, gap)) = self.gaps.down() {
+                    writer.gap(at.max(*since), gap)?;
+                }
+                Ok(writer)
+            })
+        };
         match begun {
             Ok(writer) => {
-                self.tell(Report::Started(writer.folder().to_path_buf()));
+                self.tell(Report::Started { folder: writer.folder().to_path_buf(), since: writer.start() });
                 self.take = Some(Running { writer, saved: Instant::now(), synced: Instant::now() });
+                // What was in memory may be all that was asked for.
+                self.stop_when_full(now);
             }
             Err(error) => self.tell(Report::Failed { error, kept: None }),
         }
@@ -280,47 +257,51 @@ impl KeeperThread {
         #[cfg(test)]
         assert!(!matches!(&piece, Feed::Chunk(chunk) if *chunk.bytes == *tests::FAULT), "a fault on purpose");
         let now = self.clock.now();
-        let gap = match &piece {
-            Feed::State(state) => self.gaps.state(now, state),
-            Feed::Opened { opening, .. } => self.gaps.opened(*opening),
-            Feed::Unkept(bytes) => Some(Gap::Unkept(*bytes)).filter(|_| *bytes > 0),
-            _ => None,
-        };
-        let written = match (&piece, &mut self.take) {
-            (Feed::Chunk(chunk), Some(take)) => take.writer.chunk(chunk.at, &chunk.bytes),
-            (Feed::Opened { at, opening, within }, Some(take)) => {
-                take.writer.event(*at, Event::Opened { opening: *opening, within: *within });
-                gap.as_ref().map_or(Ok(()), |gap| take.writer.gap(*at, gap))
-            }
-            (Feed::State(_) | Feed::Unkept(_), Some(take)) => {
-                gap.as_ref().map_or(Ok(()), |gap| take.writer.gap(now, gap))
-            }
-            (Feed::Ended(at), Some(take)) => {
-                take.writer.event(*at, Event::Ended);
-                Ok(())
-            }
-            (Feed::Sent { at, bytes }, Some(take)) => take.writer.sent(*at, bytes),
-            _ => Ok(()),
-        };
+        let is_opened = matches!(piece, Feed::Opened { .. });
         match piece {
-            Feed::Chunk(chunk) => self.line.chunk(chunk.at, &chunk.bytes),
+            Feed::Chunk(chunk) => self.note(Came::Chunk(chunk.at, chunk.bytes)),
             Feed::Opened { at, opening, within } => {
-                self.line.open(at, opening, within);
-                if let Some((place, bench, rows)) = self.wanted.take() {
-                    self.start(&place, &bench, rows);
-                }
+                let gap = self.gaps.opened(opening);
+                self.note(Came::Opened { at, opening, within });
+                gap.into_iter().for_each(|gap| self.note(Came::Gap(at, gap)));
             }
-            Feed::Ended(_)
-            | Feed::State(_)
-            | Feed::Unkept(_)
-            | Feed::Sent { .. }
-            | Feed::NotDone(_)
-            | Feed::Merged(_) => {}
+            Feed::State(state) => {
+                let gap = self.gaps.state(now, &state);
+                gap.into_iter().for_each(|gap| self.note(Came::Gap(now, gap)));
+            }
+            Feed::Unkept(0) => {}
+            Feed::Unkept(bytes) => self.note(Came::Gap(now, Gap::Unkept(bytes))),
+            Feed::Ended(at) => self.note(Came::Ended(at)),
+            Feed::Sent { at, bytes } => self.note(Came::Sent(at, bytes)),
+            Feed::NotDone(_) | Feed::Merged(_) => {}
         }
-        match written {
-            Err(error) => self.fail(error),
-            Ok(()) if self.take.as_ref().is_some_and(|take| take.writer.is_full()) => self.stop(),
-            Ok(()) => {}
+        if let Some((place, bench)) = is_opened.then(|| self.wanted.take()).flatten() {
+            self.start(&place, &bench);
+        }
+        self.stop_when_full(now);
+    }
+
+    /// This came: it goes into the running take, and is remembered for one that may begin later.
+    fn note(&mut self, came: Came) {
+        let written = self.take.as_mut().map_or(Ok(()), |take| came.write(&mut take.writer));
+        self.recent.push(came);
+        if let Err(error) = written {
+            self.fail(error);
+        }
+    }
+
+    /// Ends a take that has reached a limit.
+    fn stop_when_full(&mut self, now: Stamp) {
+        if self.take.as_ref().is_some_and(|take| take.writer.is_full(now)) {
+            self.stop();
+        }
+    }
+
+    /// Notes what became of the host's clocks.
+    fn watch_clocks(&mut self) {
+        let now = self.clock.now();
+        for note in self.clocks.look(ClockReading::now()) {
+            self.note(Came::Gap(now, Gap::Clock(note)));
         }
     }
 
@@ -329,6 +310,8 @@ impl KeeperThread {
             return;
         };
         take.saved = Instant::now();
+        self.watch_clocks();
+        let Some(take) = self.take.as_mut() else { return };
         let mut done = take.writer.checkpoint(self.clock.now());
         if done.is_ok() && take.synced.elapsed() >= SYNC {
             take.synced = Instant::now();
@@ -371,6 +354,7 @@ mod tests {
     use super::*;
     use crate::link::{Chunk, LinkState};
     use crate::serial::Problem;
+    use amber_core::clock::Opening;
 
     /// What makes the keeper fail in these tests.
     pub(super) const FAULT: &[u8] = b"a fault on purpose";
@@ -380,12 +364,7 @@ mod tests {
         let dir = tempfile::tempdir().unwrap();
         let (give, feed) = bounded(64);
         let clock = HostClock::start();
-        let start = Order::Start {
-            place: TakePlace::Next(dir.path().into()),
-            bench: Box::default(),
-            from: From::Now,
-            rows: None,
-        };
+        let start = Order::Start { place: TakePlace::Next(dir.path().into()), bench: Box::default(), from: From::Now };
         let keeper = Keeper::start_with(feed, clock, Some(start)).unwrap();
         let chunk = |bytes: &[u8]| Feed::Chunk(Chunk { at: clock.now(), bytes: bytes.into(), skipped: 0 });
         for i in 0..20 {
@@ -408,8 +387,7 @@ mod tests {
         let (give, feed) = bounded(64);
         let clock = HostClock::start();
         let folder = |name: &str| TakePlace::Exactly(dir.path().join(name));
-        let start =
-            |name: &str| Order::Start { place: folder(name), bench: Box::default(), from: From::Now, rows: None };
+        let start = |name: &str| Order::Start { place: folder(name), bench: Box::default(), from: From::Now };
         let keeper = Keeper::start_with(feed, clock, Some(start("a"))).unwrap();
         let opened = || Feed::Opened { at: clock.now(), opening: Opening::Link, within: true };
         let rows = || Feed::Chunk(Chunk { at: clock.now(), bytes: (*b"a=1\na=2\n").into(), skipped: 0 });

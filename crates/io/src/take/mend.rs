@@ -2,9 +2,9 @@
 
 use super::decode::{DECODER, Decoder};
 use super::marks::Mark;
-use super::reader::{OpenedTake, being_written, open, parts, read, whole_lines};
+use super::reader::{OpenedTake, being_written, open, part_names, parts, read, whole_lines};
 use super::wire::{self, Event};
-use super::{EVENTS, GAPS, MARKS, READINGS, SENT, STAMPS, TakeError, WIRE, gaps, sent};
+use super::{EVENTS, GAPS, MARKS, READINGS, SENT, STAMPS, STATIONS, TakeError, WIRE, gaps, sent, stations};
 use crate::disk::{self, LONGEST};
 use amber_core::digits::{bytes, counted};
 use rustix::fs::{FlockOperation, flock};
@@ -16,7 +16,7 @@ use std::path::{Path, PathBuf};
 #[derive(Debug)]
 pub struct Repair {
     /// Its name.
-    pub file: &'static str,
+    pub file: String,
     /// What is wrong and what will be done, in a sentence.
     pub what: String,
     /// What the file is to hold.
@@ -57,6 +57,7 @@ fn look(folder: &Path) -> Result<Mending, TakeError> {
     repairs.extend(stamps(folder, &take));
     repairs.extend(tail(folder, MARKS, marks));
     repairs.extend(tail(folder, SENT, sent));
+    repairs.extend(tail(folder, STATIONS, |text| stations::parse(text, take.start).0.len()));
     repairs.extend(tail(folder, GAPS, |text| gaps::rows(text).0));
     table(folder, &take, &mut repairs)?;
     Ok(Mending { folder: folder.into(), repairs, told: take.told, _lock: lock })
@@ -64,10 +65,15 @@ fn look(folder: &Path) -> Result<Mending, TakeError> {
 
 /// The table of arrivals, ended where the bytes end.
 fn stamps(folder: &Path, take: &OpenedTake) -> Option<Repair> {
-    let text = read(folder, STAMPS, LONGEST).ok().filter(|_| !take.from_table)?;
+    // Only the last part can be torn.
+    let file = part_names(folder, STAMPS).pop()?;
+    let text = read(folder, &file, LONGEST).ok().filter(|_| !take.from_table)?;
     let found = wire::parse(&text, take.wire.len(), take.about.format > 0);
-    let last = found.last?;
+    let last = found.last.or_else(|| take.pieces.last().map(|piece| piece.at))?;
     let mut content = text[..whole_lines(&text)].to_vec();
+    if content.is_empty() {
+        content.extend_from_slice(wire::HEADER);
+    }
     if found.missing > 0 {
         content.truncate(wire::within(&content, take.wire.len()));
     }
@@ -75,11 +81,11 @@ fn stamps(folder: &Path, take: &OpenedTake) -> Option<Repair> {
         content.extend_from_slice(wire::row(take.wire.len() as u64, last, Some(Event::Stopped)).as_bytes());
     }
     let what = "incomplete rows at its end are removed, and its end is marked".to_owned();
-    (content != text).then_some(Repair { file: STAMPS, what, content })
+    (content != text).then_some(Repair { file, what, content })
 }
 
 /// A last line without its end: ended where it says something, as `rows` counts, else cut off.
-fn tail(folder: &Path, file: &'static str, rows: impl Fn(&[u8]) -> usize) -> Option<Repair> {
+fn tail(folder: &Path, file: &str, rows: impl Fn(&[u8]) -> usize) -> Option<Repair> {
     let mut content = read(folder, file, LONGEST).ok()?;
     let whole = whole_lines(&content);
     let torn = content.len() - whole;
@@ -93,22 +99,25 @@ fn tail(folder: &Path, file: &'static str, rows: impl Fn(&[u8]) -> usize) -> Opt
         content.truncate(whole);
         format!("its last {} are an incomplete line, which is removed", bytes(torn as u64))
     };
-    Some(Repair { file, what, content })
+    Some(Repair { file: file.into(), what, content })
 }
 
 /// The tables that are made from the bytes, and their descriptions.
 fn table(folder: &Path, take: &OpenedTake, repairs: &mut Vec<Repair>) -> Result<(), TakeError> {
-    let found = read(folder, READINGS, LONGEST);
-    let is_same_decoder = take.about.decoder == DECODER || found.as_ref().is_ok_and(Vec::is_empty);
+    let names = part_names(folder, READINGS);
+    let found: Result<Vec<Vec<u8>>, String> = names.iter().map(|name| read(folder, name, LONGEST)).collect();
+    let is_same_decoder = take.about.decoder == DECODER || found.as_ref().is_ok_and(|parts| parts.concat().is_empty());
     // A table that cannot be read, such as a link to another file, is not ours to replace.
     let is_there = folder.join(READINGS).symlink_metadata().is_ok();
     if take.from_table || (!is_same_decoder && is_there) || (is_there && found.is_err()) {
-        repairs.extend(tail(folder, READINGS, |_| 0));
+        repairs.extend(names.iter().filter_map(|name| tail(folder, name, |_| 0)));
         return Ok(());
     }
     let mut decoder = Decoder::new(&take.bench, take.start);
     take.decode_by(&mut decoder).map_err(TakeError::io("cannot read", &take.folder.join(WIRE)))?;
-    repairs.extend(again(READINGS, &found.unwrap_or_default(), decoder.take_output()));
+    let found = found.unwrap_or_else(|_| vec![Vec::new()]);
+    let parts = in_parts(&decoder.take_output(), &found);
+    repairs.extend(names.iter().zip(&found).zip(parts).filter_map(|((name, found), part)| again(name, found, part)));
     let found = read(folder, EVENTS, LONGEST);
     let is_there = folder.join(EVENTS).symlink_metadata().is_ok();
     if decoder.has_conditions() && (found.is_ok() || !is_there) {
@@ -116,13 +125,32 @@ fn table(folder: &Path, take: &OpenedTake, repairs: &mut Vec<Repair>) -> Result<
     }
     for (file, document) in decoder.documents().into_iter().filter(|(file, _)| !folder.join(file).exists()) {
         let what = "it is missing, and will be made again".to_owned();
-        repairs.push(Repair { file, what, content: document.into_bytes() });
+        repairs.push(Repair { file: file.into(), what, content: document.into_bytes() });
     }
     Ok(())
 }
 
+/// A whole table in parts, each with as many rows as was found of it; the last has all others.
+fn in_parts(whole: &[u8], found: &[Vec<u8>]) -> Vec<Vec<u8>> {
+    let lines = |text: &[u8]| text.iter().filter(|byte| **byte == b'\n').count();
+    let mut rest: Vec<&[u8]> = whole.split_inclusive(|byte| *byte == b'\n').collect();
+    let header = rest.first().copied().unwrap_or_default();
+    let mut parts = Vec::new();
+    // A part may have ended before the columns were known.
+    let mut has_header = false;
+    for (place, own) in found.iter().enumerate() {
+        let is_last = place + 1 == found.len();
+        let count = if is_last { rest.len() } else { lines(own) - usize::from(has_header && lines(own) > 0) };
+        let rows = rest.drain(..count.min(rest.len())).collect::<Vec<_>>().concat();
+        let own_header = if has_header { header } else { &[] };
+        has_header |= !rows.is_empty();
+        parts.push([own_header, &rows].concat());
+    }
+    parts
+}
+
 /// A table that was made again from the bytes, where it is not what was found.
-fn again(file: &'static str, found: &[u8], content: Vec<u8>) -> Option<Repair> {
+fn again(file: &str, found: &[u8], content: Vec<u8>) -> Option<Repair> {
     let whole = whole_lines(found);
     let what = if found == content {
         return None;
@@ -132,7 +160,7 @@ fn again(file: &'static str, found: &[u8], content: Vec<u8>) -> Option<Repair> {
     } else {
         format!("it differs from {WIRE}, since it was changed or damaged: it will be made again")
     };
-    Some(Repair { file, what, content })
+    Some(Repair { file: file.into(), what, content })
 }
 
 impl Mending {

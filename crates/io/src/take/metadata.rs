@@ -1,8 +1,9 @@
 //! `readings.csv-metadata.json`: what the columns are, in the W3C's vocabulary of CSV on the Web ("Metadata Vocabulary
 //! for Tabular Data", 2015). Units are given as `schema:unitText`, since that vocabulary has none of its own.
 
-use super::decode::Column;
-use super::{EVENTS, READINGS, events};
+use super::decode::{Column, Style};
+use super::{EVENTS, events};
+use amber_core::keep::{Pace, Statistic};
 use serde_json::{Value, json};
 
 /// `title` as a name that the vocabulary allows: letters and digits of ASCII, `_` and `.`, all else as the `%` and two
@@ -18,49 +19,79 @@ pub(super) fn legal_name(title: &str) -> String {
     name
 }
 
-/// The document of `readings.csv`; `text_times`: rows have no time on the wall's clock.
-pub(super) fn document(columns: &[Column], text_times: bool) -> String {
+/// A column of a channel, as it is described.
+pub(super) struct Described<'a> {
+    pub(super) name: String,
+    pub(super) unit: &'a str,
+    pub(super) datatype: &'static str,
+    /// What of the rows of a stretch, where a row stands for several.
+    pub(super) statistic: Option<Statistic>,
+}
+
+/// The document of the table in the file `url`; `text_times`: rows have no time on the wall's clock.
+pub(super) fn document(url: &str, columns: &[Described<'_>], pace: &Pace, text_times: bool, style: Style) -> String {
     let wall = if text_times {
         "empty: the rows come from a text, and when it was written is not known"
     } else {
         "time_s on the host's clock, UTC"
     };
-    let fixed = [
-        ("time_s", "decimal", "s", "seconds since the start of the take, by the rule for time in bench.toml"),
-        ("wall_clock", "dateTime", "", wall),
-    ];
-    table(READINGS, &fixed, columns)
+    let time = match pace {
+        Pace::Each { .. } => "beginning of the stretch that a row stands for, in seconds since the start of the take",
+        Pace::Every(_) => "seconds since the start of the take, by the rule for time in bench.toml",
+    };
+    let mut fixed = vec![("time_s", "decimal", "s", time)];
+    if style.wall {
+        fixed.push(("wall_clock", "dateTime", "", wall));
+    }
+    if let Pace::Each { .. } = pace {
+        fixed.push(("rows", "integer", "", "rows that this one stands for"));
+    }
+    table(url, &fixed, columns, style)
 }
 
 /// The document of `events.csv`.
-pub(super) fn of_events(columns: &[Column]) -> String {
-    table(EVENTS, &events::COLUMNS, columns)
+pub(super) fn of_events(columns: &[Column], style: Style) -> String {
+    let columns: Vec<Described<'_>> =
+        columns.iter().map(|column| column.described(column.name.clone(), None)).collect();
+    table(EVENTS, &events::COLUMNS, &columns, style)
 }
 
 /// The document of a table with these columns in front of those of the channels: name, datatype, unit, meaning.
-fn table(url: &str, fixed: &[(&str, &str, &str, &str)], columns: &[Column]) -> String {
-    let fixed = fixed.iter().map(|(name, datatype, unit, meaning)| {
-        let mut entry = json!({ "name": name, "titles": name, "datatype": datatype, "dc:description": meaning });
+fn table(url: &str, fixed: &[(&str, &str, &str, &str)], columns: &[Described<'_>], style: Style) -> String {
+    // Numbers whose point is a comma say so with their datatype.
+    let datatype = |own: &str| match own {
+        "number" | "decimal" if style.decimal_comma => json!({ "base": own, "format": { "decimalChar": "," } }),
+        _ => Value::from(own),
+    };
+    let fixed = fixed.iter().map(|(name, own, unit, meaning)| {
+        let mut entry = json!({ "name": name, "titles": name, "datatype": datatype(own), "dc:description": meaning });
         if !unit.is_empty() {
             entry["schema:unitText"] = Value::from(*unit);
         }
-        if !matches!(*name, "time_s" | "number" | "condition" | "began_s") {
+        if !matches!(*name, "time_s" | "number" | "condition" | "began_s" | "rows") {
             entry["required"] = Value::from(false);
         }
         entry
     });
     let channels = columns.iter().map(|column| {
         let mut entry = json!({ "name": legal_name(&column.name), "titles": column.name,
-            "datatype": column.datatype(), "required": false });
+            "datatype": datatype(column.datatype), "required": false });
         if !column.unit.is_empty() {
-            entry["schema:unitText"] = Value::from(column.unit.as_str());
+            entry["schema:unitText"] = Value::from(column.unit);
+        }
+        if let Some(statistic) = column.statistic {
+            entry["dc:description"] = Value::from(format!("{} of the rows of the stretch", statistic.name()));
         }
         entry
     });
+    let mut dialect = json!({ "lineTerminators": ["\r\n"], "header": true });
+    if style.decimal_comma {
+        dialect["delimiter"] = Value::from(";");
+    }
     let document = json!({
         "@context": "http://www.w3.org/ns/csvw",
         "url": url,
-        "dialect": { "lineTerminators": ["\r\n"], "header": true },
+        "dialect": dialect,
         "tableSchema": { "columns": fixed.chain(channels).collect::<Vec<_>>() },
     });
     format!("{document:#}\n")

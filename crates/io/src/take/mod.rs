@@ -7,11 +7,15 @@
 //! | `wire.bin` | the exact bytes that arrived |
 //! | `wire.csv` | for each chunk: offset in `wire.bin`, arrival in nanoseconds since the Unix epoch, and what happened before it: `begin` and `join` (a link was opened, at the start of a line or within one), `text` and `pipe` (a text begins, without arrival times or with them), `grows` (the text goes on, with arrival times), `end` (it has ended), `stop` (the take was ended properly) |
 //! | `marks.csv` | number, time, wall clock, note |
-//! | `gaps.csv` | when and why nothing arrived, or not all was kept, if that happened: time, wall clock, offset in `wire.bin`, event (`lost`, `lent`, `resumed`, `break`, `not kept`), note |
+//! | `gaps.csv` | when and why nothing arrived, or not all was kept, if that happened: time, wall clock, offset in `wire.bin`, event (`lost`, `lent`, `resumed`, `break`, `not kept`, `suspended`, `clock`), note |
 //! | `sent.csv` | what was sent to the board, if anything: time, wall clock, offset in `wire.bin`, bytes, text |
 //! | `events.csv` | the events of the conditions, if any are watched for: number, condition, time, wall clock, begin, duration, and what the channels said then; `events.csv-metadata.json` describes it |
+//! | `stations.csv` | what the channels amounted to at numbered places, if any were taken: number, name, time, wall clock, duration, channel, unit, rows, mean, deviation, min, max; a row a channel; of one number the last counts |
 //! | `bench.toml` | the settings in force at the start |
 //! | `take.toml` | the number of the format, the program's version, the number of the decoder |
+//!
+//! A take in parts has `readings-0002.csv`, `wire-0002.bin`, `wire-0002.csv` and so on beside the first ones: joined, with the
+//! headers of the later ones left out, they are the files of a take in one part.
 //!
 //! A take of several sources is a folder of takes, one for each source.
 //!
@@ -30,7 +34,9 @@ mod marks;
 mod mend;
 mod metadata;
 mod reader;
+mod recent;
 mod sent;
+mod stations;
 mod table;
 mod when;
 mod wire;
@@ -45,6 +51,7 @@ pub use marks::Mark;
 pub use mend::{Mending, Repair, mend_all};
 pub use reader::{OpenedTake, Replay, ReplayItem, open, open_all};
 pub use sent::Sent;
+pub use stations::stations_csv;
 pub use when::iso8601;
 pub use wire::{Event, Piece};
 pub use writer::{Summary, TakePlace, Writer, next_folder};
@@ -65,6 +72,7 @@ pub(crate) const WIRE: &str = "wire.bin";
 pub(crate) const STAMPS: &str = "wire.csv";
 pub(crate) const MARKS: &str = "marks.csv";
 pub(crate) const SENT: &str = "sent.csv";
+pub(crate) const STATIONS: &str = "stations.csv";
 pub(crate) const GAPS: &str = "gaps.csv";
 pub(crate) const BENCH: &str = "bench.toml";
 pub(crate) const ABOUT: &str = "take.toml";

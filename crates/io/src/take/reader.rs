@@ -7,12 +7,14 @@ use super::gaps;
 use super::marks::Mark;
 use super::sent::{self, Sent};
 use super::wire::{self, Event, Piece};
-use super::{ABOUT, BENCH, GAPS, MARKS, READINGS, SENT, STAMPS, TakeError, WIRE, table};
+use super::writer::part_name;
+use super::{ABOUT, BENCH, GAPS, MARKS, READINGS, SENT, STAMPS, STATIONS, TakeError, WIRE, stations, table};
 use crate::disk::{self, LONGEST};
 use amber_core::Stamp;
 use amber_core::bench::Bench;
 use amber_core::clock::Opening;
 use amber_core::digits::{bytes, counted};
+use amber_core::keep::Station;
 use amber_core::tail::visible;
 use std::fs;
 use std::io;
@@ -22,6 +24,8 @@ use std::sync::Arc;
 /// The longest of the smaller files that are plausible, and are read.
 const LONGEST_NOTES: u64 = 64_000_000;
 const LONGEST_ABOUT: u64 = 64_000;
+/// The longest header row.
+const HEADER_MOST: usize = 1 << 20;
 
 /// A take. Its bytes stay on the disk.
 #[derive(Clone, Debug)]
@@ -40,6 +44,8 @@ pub struct OpenedTake {
     pub pieces: Arc<[Piece]>,
     /// Its marks.
     pub marks: Vec<Mark>,
+    /// Its stations, by their numbers.
+    pub stations: Vec<Station>,
     /// What was sent to the board.
     pub sent: Arc<[Sent]>,
     /// The bytes are gone: `wire` holds the rows of `readings.csv` as they stand, and `bench` says how to read them, so
@@ -187,7 +193,8 @@ pub fn open(folder: &Path) -> Result<OpenedTake, TakeError> {
         return Err(TakeError::NotATake { folder: folder.into(), why: "it is not a folder".into() });
     }
     let mut told = Vec::new();
-    let wire = Bytes::of_file(&folder.join(WIRE)).map_err(|error| in_words(&error));
+    let wires: Vec<PathBuf> = part_names(folder, WIRE).iter().map(|name| folder.join(name)).collect();
+    let wire = Bytes::of_files(&wires).map_err(|error| in_words(&error));
     let about = about(read(folder, ABOUT, LONGEST_ABOUT), &mut told);
     let grows = being_written(&folder.join(WIRE));
     let mut take = match wire {
@@ -198,7 +205,9 @@ pub fn open(folder: &Path) -> Result<OpenedTake, TakeError> {
     take.tell_lost(MARKS, lost, "mark");
     let (sent, lost) = sent::parse(&take.side(SENT), take.start);
     take.tell_lost(SENT, lost, "row");
-    (take.marks, take.sent) = (marks, sent.into());
+    let (stations, lost) = stations::parse(&take.side(STATIONS), take.start);
+    take.tell_lost(STATIONS, lost, "row");
+    (take.marks, take.sent, take.stations) = (marks, sent.into(), stations);
     let (_, lost) = gaps::rows(&take.side(GAPS));
     take.tell_lost(GAPS, lost, "row");
     Ok(take)
@@ -220,7 +229,7 @@ fn of_bytes(folder: &Path, wire: Bytes, about: About, grows: bool, mut told: Vec
             Bench::default()
         }
     };
-    let stamps = read(folder, STAMPS, LONGEST);
+    let stamps = read_parts(folder, STAMPS);
     let found = stamps.as_ref().map(|text| wire::parse(text, wire.len(), about.format > 0)).unwrap_or_default();
     for word in &found.unknown {
         told.push(visible(format!("{STAMPS}: '{word}' is not known here and is ignored").as_bytes()));
@@ -249,8 +258,8 @@ fn of_bytes(folder: &Path, wire: Bytes, about: About, grows: bool, mut told: Vec
     }
     let start = pieces.first().map_or(Stamp(0), |piece| piece.at);
     let folder = folder.to_path_buf();
-    let (pieces, marks, sent) = (pieces.into(), Vec::new(), [].into());
-    OpenedTake { folder, about, bench, start, wire, pieces, marks, sent, from_table: false, grows, told }
+    let (pieces, marks, sent, stations) = (pieces.into(), Vec::new(), [].into(), Vec::new());
+    OpenedTake { folder, about, bench, start, wire, pieces, marks, stations, sent, from_table: false, grows, told }
 }
 
 /// All bytes as one text.
@@ -261,8 +270,7 @@ fn whole(at: Stamp, length: usize) -> Piece {
 
 fn of_table(folder: &Path, about: About, mut told: Vec<String>, missing: &str) -> Result<OpenedTake, TakeError> {
     let none = |why: String| TakeError::NotATake { folder: folder.into(), why };
-    let text =
-        read(folder, READINGS, LONGEST).map_err(|why| none(format!("{WIRE} {missing}, and {READINGS} {why}")))?;
+    let text = read_parts(folder, READINGS).map_err(|why| none(format!("{WIRE} {missing}, and {READINGS} {why}")))?;
     let lines = table::read(&text)
         .ok_or_else(|| none(format!("{WIRE} {missing}, and {READINGS} holds no rows with a time_s")))?;
     told.push(format!("{WIRE} {missing}: the rows of {READINGS} are shown unchanged"));
@@ -278,6 +286,7 @@ fn of_table(folder: &Path, about: About, mut told: Vec<String>, missing: &str) -
         pieces: [whole(start, wire.len())].into(),
         wire: Bytes::in_memory(wire),
         marks: Vec::new(),
+        stations: Vec::new(),
         sent: [].into(),
         from_table: true,
         grows: false,
@@ -315,6 +324,26 @@ impl OpenedTake {
 /// Reads a file of the take, or says in half a sentence why not.
 pub(super) fn read(folder: &Path, name: &str, limit: u64) -> Result<Vec<u8>, String> {
     disk::read_own(&folder.join(name), limit).map_err(|error| in_words(&error))
+}
+
+/// The names of `file` in the parts of the take, as many as follow one another.
+pub(super) fn part_names(folder: &Path, file: &str) -> Vec<String> {
+    let is_there = |name: &String| fs::symlink_metadata(folder.join(name)).is_ok();
+    let others = (2..).map(|part| part_name(file, part)).take_while(is_there);
+    [file.to_owned()].into_iter().chain(others).collect()
+}
+
+/// Reads a table of the take in all its parts, with one header.
+pub(super) fn read_parts(folder: &Path, file: &str) -> Result<Vec<u8>, String> {
+    let mut all: Vec<u8> = Vec::new();
+    for (part, name) in part_names(folder, file).iter().enumerate() {
+        let text = read(folder, name, LONGEST.saturating_sub(all.len() as u64))
+            .map_err(|why| if part == 0 { why } else { format!("{why} ({name})") })?;
+        let header = if part == 0 || all.is_empty() { 0 } else { whole_lines(&text[..text.len().min(HEADER_MOST)]) };
+        let header = text[..header].iter().position(|byte| *byte == b'\n').map_or(0, |end| end + 1);
+        all.extend_from_slice(&text[header..]);
+    }
+    Ok(all)
 }
 
 fn in_words(error: &io::Error) -> String {

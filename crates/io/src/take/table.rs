@@ -6,6 +6,7 @@ use amber_core::bench::{Bench, SourceSettings, Split};
 use amber_core::clock::{Tick, Time};
 use amber_core::split::{Labels, Shape};
 use serde_json::{Map, Number, Value};
+use std::borrow::Cow;
 
 /// A table as a text of lines that split into its rows.
 pub(super) struct TableLines {
@@ -23,7 +24,11 @@ const TIME: &str = "time_s";
 
 /// Reads a table; nothing when it has no column of times, or no other.
 pub(super) fn read(text: &[u8]) -> Option<TableLines> {
-    let mut reader = csv::ReaderBuilder::new().flexible(true).from_reader(text);
+    // A table with decimal commas has semicolons between its columns.
+    let header = text.split(|byte| *byte == b'\n').next().unwrap_or_default();
+    let decimal_comma = header.contains(&b';') && !header.contains(&b',');
+    let delimiter = if decimal_comma { b';' } else { b',' };
+    let mut reader = csv::ReaderBuilder::new().flexible(true).delimiter(delimiter).from_reader(text);
     let names: Vec<String> =
         reader.byte_headers().ok()?.iter().map(|n| String::from_utf8_lossy(n).into_owned()).collect();
     let time = names.iter().position(|name| name == TIME)?;
@@ -44,17 +49,20 @@ pub(super) fn read(text: &[u8]) -> Option<TableLines> {
                 break;
             }
         }
-        let field = |column: usize| std::str::from_utf8(record.get(column)?).ok();
+        let field = |column: usize| {
+            let text = std::str::from_utf8(record.get(column)?).ok()?;
+            Some(if decimal_comma { Cow::Owned(text.replacen(',', ".", 1)) } else { Cow::Borrowed(text) })
+        };
         let Some(seconds) = field(time).and_then(|text| text.parse::<f64>().ok()).filter(|s| s.is_finite()) else {
             damaged += 1;
             continue;
         };
         if start.is_none() {
-            start = clock.and_then(field).and_then(when::parse).map(|at| at.plus(-seconds));
+            start = clock.and_then(field).and_then(|text| when::parse(&text)).map(|at| at.plus(-seconds));
         }
         let mut row = Map::new();
         for column in &columns {
-            match field(*column).filter(|text| !text.is_empty()).map(str::parse::<Number>) {
+            match field(*column).filter(|text| !text.is_empty()).map(|text| text.parse::<Number>()) {
                 Some(Ok(number)) => drop(row.insert(names[*column].clone(), Value::Number(number))),
                 Some(Err(_)) => damaged += 1,
                 None => {}

@@ -18,7 +18,7 @@ fn written(folder: &Path, seconds: u64) -> Writer {
         "[[channel]]\nname = \"gauge_a\"\nscale = { steps = [{ is = \"converter\", bits = 12, reference = 3.3 }] }",
     )
     .unwrap();
-    let mut writer = Writer::create(&TakePlace::Exactly(folder.into()), &bench, start, Event::JOIN, None).unwrap();
+    let mut writer = Writer::create(&TakePlace::Exactly(folder.into()), &bench, start, Event::JOIN).unwrap();
     for (i, piece) in bytes.chunks(97).enumerate() {
         let at = start.plus(i as f64 * 0.0123);
         if i == 40 {
@@ -59,7 +59,7 @@ fn decoding_again_gives_the_same_readings_byte_for_byte() {
     assert_eq!(table.headers().unwrap().len(), 9);
     assert_eq!(table.records().filter(Result::is_ok).count() as u64, summary.tally.rows);
     // The same place is never written again.
-    let again = Writer::create(&TakePlace::Exactly(folder.clone()), &Bench::default(), Stamp(0), Event::BEGIN, None);
+    let again = Writer::create(&TakePlace::Exactly(folder.clone()), &Bench::default(), Stamp(0), Event::BEGIN);
     assert!(matches!(again, Err(TakeError::Exists(_))));
 }
 

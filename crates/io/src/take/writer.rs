@@ -5,9 +5,13 @@ use super::decode::{Decoder, Tally};
 use super::gaps::{self, Gap};
 use super::marks::{self, Mark};
 use super::wire::{self, Event};
-use super::{ABOUT, BENCH, EVENTS, GAPS, MARKS, METADATA, READINGS, SENT, STAMPS, TakeError, WIRE, sent};
+use super::{
+    ABOUT, BENCH, EVENTS, GAPS, MARKS, METADATA, READINGS, SENT, STAMPS, STATIONS, TakeError, WIRE, sent, stations,
+};
 use amber_core::Stamp;
 use amber_core::bench::Bench;
+use amber_core::keep::Station;
+use amber_core::keep::{Limits, Part, Parts};
 use std::fs::{self, File, OpenOptions};
 use std::io::{self, Write};
 use std::os::unix::fs::MetadataExt;
@@ -33,6 +37,10 @@ pub struct Summary {
     pub tally: Tally,
     /// Marks.
     pub marks: u64,
+    /// Bytes of all files that grow with the rows.
+    pub size: u64,
+    /// Its parts so far; 1 for a take in one part.
+    pub parts: u32,
     /// Seconds from the start to the last checkpoint.
     pub seconds: f64,
     /// What had to be done otherwise than the settings say, in sentences.
@@ -50,6 +58,8 @@ struct Growing {
     waiting: Vec<u8>,
     length: u64,
     whole: u64,
+    /// Bytes in the files of the parts before.
+    before: u64,
 }
 
 impl Growing {
@@ -57,7 +67,17 @@ impl Growing {
         let path = folder.join(name);
         let file = OpenOptions::new().write(true).create_new(true).open(&path);
         let file = file.map_err(TakeError::io("cannot create", &path))?;
-        Ok(Growing { path, file, waiting: Vec::new(), length: 0, whole: 0 })
+        Ok(Growing { path, file, waiting: Vec::new(), length: 0, whole: 0, before: 0 })
+    }
+
+    /// The file of the next part, called `name`.
+    fn next(&self, folder: &Path, name: &str) -> Result<Growing, TakeError> {
+        Ok(Growing { before: self.all(), ..Growing::create(folder, name)? })
+    }
+
+    /// Bytes in this part and those before.
+    fn all(&self) -> u64 {
+        self.before + self.length
     }
 
     fn add(&mut self, bytes: &[u8]) {
@@ -97,36 +117,37 @@ pub struct Writer {
     last: Stamp,
     decoder: Decoder,
     described: bool,
-    /// The rows after which nothing more is taken in.
-    rows: Option<u64>,
+    /// What ends it.
+    stop: Limits,
+    parts: Parts,
+    /// The part that is written, from 1, since when, and the bytes of all files when it began.
+    part: u32,
+    part_began: (Stamp, u64),
+    /// Holds the lock by which a reader can tell that the take is still growing.
+    _lock: Option<File>,
     wire: Growing,
     stamps: Growing,
     readings: Growing,
     /// Made where something is watched for.
     events_file: Option<Growing>,
     marks_file: Growing,
-    /// Made when something is sent, and when there is the first gap.
+    /// Made when something is sent, when the first station is taken, and when there is the first gap.
     sent_file: Option<Growing>,
+    stations_file: Option<Growing>,
     gaps_file: Option<Growing>,
     marks: u64,
     saved: Summary,
 }
 
 impl Writer {
-    /// Makes the take's folder and files. `event` is how its first byte is to be taken; after `rows` rows nothing more is
-    /// taken in.
+    /// Makes the take's folder and files. `event` is how its first byte is to be taken; once the limits of the bench are
+    /// reached, nothing more is taken in.
     ///
     /// # Errors
     /// When the place is taken or cannot be written; nothing that was there is touched.
-    pub fn create(
-        place: &TakePlace,
-        bench: &Bench,
-        start: Stamp,
-        event: Event,
-        rows: Option<u64>,
-    ) -> Result<Writer, TakeError> {
+    pub fn create(place: &TakePlace, bench: &Bench, start: Stamp, event: Event) -> Result<Writer, TakeError> {
         let folder = make_folder(place)?;
-        let begun = Writer::begin(&folder, bench, start, event, rows);
+        let begun = Writer::begin(&folder, bench, start, event);
         if begun.is_err() {
             // A take that could not begin leaves nothing that it made.
             for name in [ABOUT, BENCH, WIRE, STAMPS, READINGS, EVENTS, MARKS, METADATA] {
@@ -137,7 +158,7 @@ impl Writer {
         begun
     }
 
-    fn begin(folder: &Path, bench: &Bench, start: Stamp, event: Event, rows: Option<u64>) -> Result<Writer, TakeError> {
+    fn begin(folder: &Path, bench: &Bench, start: Stamp, event: Event) -> Result<Writer, TakeError> {
         let bench_text = bench.new_file("The settings in force when this take began");
         for (name, text) in [(ABOUT, About::now().text()), (BENCH, bench_text)] {
             let path = folder.join(name);
@@ -152,10 +173,13 @@ impl Writer {
             events_file: if watches { Some(Growing::create(folder, EVENTS)?) } else { None },
             marks_file: Growing::create(folder, MARKS)?,
             sent_file: None,
+            stations_file: None,
             gaps_file: None,
             saved: Summary {
                 folder: folder.to_path_buf(),
                 bytes: 0,
+                size: 0,
+                parts: 1,
                 tally: Tally::default(),
                 marks: 0,
                 seconds: 0.0,
@@ -163,14 +187,19 @@ impl Writer {
             },
             decoder,
             described: false,
-            rows,
+            stop: bench.shared.keep.stop.clone(),
+            parts: bench.shared.keep.parts,
+            part: 1,
+            part_began: (start, 0),
+            _lock: None,
             marks: 0,
             folder: folder.to_path_buf(),
             start,
             last: start,
         };
-        // A reader can tell by this lock that the take is still growing. Where locks are not to be had, it cannot.
+        // Where locks are not to be had, a reader cannot tell that the take is growing.
         let _ = rustix::fs::flock(&writer.wire.file, rustix::fs::FlockOperation::NonBlockingLockExclusive);
+        writer._lock = writer.wire.file.try_clone().ok();
         writer.stamps.add(wire::HEADER);
         writer.marks_file.add(marks::HEADER);
         writer.event(start, event);
@@ -183,6 +212,11 @@ impl Writer {
         &self.folder
     }
 
+    /// When it begins.
+    pub fn start(&self) -> Stamp {
+        self.start
+    }
+
     /// What became of the bytes so far.
     pub fn tally(&self) -> Tally {
         self.decoder.tally()
@@ -193,11 +227,14 @@ impl Writer {
     /// # Errors
     /// When they cannot be written; give the take up then.
     pub fn chunk(&mut self, at: Stamp, bytes: &[u8]) -> Result<(), TakeError> {
-        if self.rows.is_none() {
+        if self.is_full(at) {
+            return Ok(());
+        }
+        if self.stop.rows().is_none() {
             return self.piece(at, bytes);
         }
         for line in bytes.split_inclusive(|b| matches!(b, b'\n' | b'\r')) {
-            if self.is_full() {
+            if self.is_full(at) {
                 break;
             }
             self.piece(at, line)?;
@@ -205,12 +242,73 @@ impl Writer {
         Ok(())
     }
 
-    /// Whether as many rows are there as were asked for.
-    pub fn is_full(&self) -> bool {
-        self.rows.is_some_and(|rows| self.decoder.tally().rows >= rows)
+    /// Whether a limit that was set is reached at `now`: rows, time or size.
+    pub fn is_full(&self, now: Stamp) -> bool {
+        self.stop.rows().is_some_and(|rows| self.decoder.tally().rows >= rows)
+            || self.stop.seconds().is_some_and(|seconds| now.seconds_since(self.start) >= seconds)
+            || self.stop.bytes().is_some_and(|size| self.size() >= size)
+    }
+
+    /// Bytes of the files that grow with the rows.
+    fn size(&self) -> u64 {
+        self.wire.all() + self.stamps.all() + self.readings.all()
+    }
+
+    /// Ends the files of the part that is written, and begins the next ones, where it is time for that.
+    fn next_part(&mut self, now: Stamp) -> Result<(), TakeError> {
+        let (since, size) = self.part_began;
+        let is_over = match self.parts.0 {
+            None => false,
+            Some(Part::Seconds(seconds)) => now.seconds_since(since) >= seconds,
+            Some(Part::Bytes(most)) => self.size() - size >= most,
+        };
+        if !is_over {
+            return Ok(());
+        }
+        self.take_decoded();
+        self.describe()?;
+        self.write_through()?;
+        self.sync()?;
+        self.part += 1;
+        self.part_began = match self.parts.0 {
+            // Parts are as long as was asked for, however late the first byte of one comes.
+            Some(Part::Seconds(seconds)) => {
+                (since.plus((now.seconds_since(since) / seconds).floor() * seconds), self.size())
+            }
+            _ => (now, self.size()),
+        };
+        let name = |file: &str| part_name(file, self.part);
+        self.stamps = self.stamps.next(&self.folder, &name(STAMPS))?;
+        self.wire = self.wire.next(&self.folder, &name(WIRE))?;
+        self.readings = self.readings.next(&self.folder, &name(READINGS))?;
+        self.stamps.add(wire::HEADER);
+        self.described = false;
+        if self.decoder.has_columns() {
+            self.readings.add(&self.decoder.header());
+        }
+        Ok(())
+    }
+
+    /// Writes what describes the tables of this part, once their columns are known.
+    fn describe(&mut self) -> Result<(), TakeError> {
+        if self.described || !self.decoder.has_columns() {
+            return Ok(());
+        }
+        let table = part_name(READINGS, self.part);
+        let own = [(format!("{table}-metadata.json"), self.decoder.document(&table))];
+        let all = self.decoder.documents().into_iter().map(|(name, text)| (name.to_owned(), text));
+        // Events are in one file.
+        let documents: Vec<(String, String)> = if self.part == 1 { all.collect() } else { own.into() };
+        for (name, text) in documents {
+            let path = self.folder.join(name);
+            write_new(&path, text.as_bytes()).map_err(TakeError::io("cannot write to", &path))?;
+        }
+        self.described = true;
+        Ok(())
     }
 
     fn piece(&mut self, at: Stamp, bytes: &[u8]) -> Result<(), TakeError> {
+        self.next_part(at)?;
         self.stamp(at, None);
         self.wire.add(bytes);
         self.decoder.feed(at, bytes);
@@ -240,12 +338,21 @@ impl Writer {
         mark
     }
 
+    /// Adds a station, or takes the place of the one with its number.
+    ///
+    /// # Errors
+    /// As [`Writer::chunk`].
+    pub fn station(&mut self, station: &Station) -> Result<(), TakeError> {
+        let rows = stations::rows(station, self.decoder.origin());
+        add_to(&mut self.stations_file, &self.folder, STATIONS, stations::HEADER, &rows)
+    }
+
     /// Bytes were sent to the board.
     ///
     /// # Errors
     /// As [`Writer::chunk`].
     pub fn sent(&mut self, at: Stamp, bytes: &[u8]) -> Result<(), TakeError> {
-        let row = sent::row(self.decoder.origin(), at, self.wire.length, bytes);
+        let row = sent::row(self.decoder.origin(), at, self.wire.all(), bytes);
         add_to(&mut self.sent_file, &self.folder, SENT, sent::HEADER, &row)
     }
 
@@ -254,7 +361,7 @@ impl Writer {
     /// # Errors
     /// As [`Writer::chunk`].
     pub(super) fn gap(&mut self, at: Stamp, gap: &Gap) -> Result<(), TakeError> {
-        let row = gap.row(self.decoder.origin(), at, self.wire.length);
+        let row = gap.row(self.decoder.origin(), at, self.wire.all());
         add_to(&mut self.gaps_file, &self.folder, GAPS, gaps::HEADER, &row)
     }
 
@@ -263,12 +370,13 @@ impl Writer {
     /// yet from `wire.bin`.
     fn files(&mut self) -> impl Iterator<Item = &mut Growing> {
         let files = [&mut self.stamps, &mut self.wire, &mut self.readings, &mut self.marks_file];
-        files.into_iter().chain(&mut self.events_file).chain(&mut self.sent_file).chain(&mut self.gaps_file)
+        let own = files.into_iter().chain(&mut self.events_file).chain(&mut self.sent_file);
+        own.chain(&mut self.stations_file).chain(&mut self.gaps_file)
     }
 
     fn stamp(&mut self, at: Stamp, event: Option<Event>) {
         self.last = self.last.max(at);
-        self.stamps.add(wire::row(self.wire.length, at, event).as_bytes());
+        self.stamps.add(wire::row(self.wire.all(), at, event).as_bytes());
     }
 
     fn write_through(&mut self) -> Result<(), TakeError> {
@@ -286,17 +394,13 @@ impl Writer {
             return Err(TakeError::Gone(self.wire.path.clone()));
         }
         self.take_decoded();
-        if !self.described && !self.decoder.columns().is_empty() {
-            for (name, text) in self.decoder.documents() {
-                let path = self.folder.join(name);
-                write_new(&path, text.as_bytes()).map_err(TakeError::io("cannot write to", &path))?;
-            }
-            self.described = true;
-        }
+        self.describe()?;
         self.write_through()?;
         self.saved = Summary {
             folder: self.folder.clone(),
-            bytes: self.wire.length,
+            bytes: self.wire.all(),
+            size: self.size(),
+            parts: self.part,
             tally: self.decoder.tally(),
             marks: self.marks,
             seconds: now.seconds_since(self.start).max(0.0),
@@ -338,9 +442,11 @@ impl Writer {
 
     /// Ends the take after an error: all files are cut back to the last checkpoint, where they agree.
     pub fn give_up(self) -> Summary {
-        let Writer { wire, stamps, readings, events_file, marks_file, sent_file, gaps_file, saved, .. } = self;
+        let Writer {
+            wire, stamps, readings, events_file, marks_file, sent_file, stations_file, gaps_file, saved, ..
+        } = self;
         let files = [stamps, wire, readings, marks_file].into_iter();
-        files.chain(events_file).chain(sent_file).chain(gaps_file).for_each(Growing::give_up);
+        files.chain(events_file).chain(sent_file).chain(stations_file).chain(gaps_file).for_each(Growing::give_up);
         saved
     }
 }
@@ -352,6 +458,14 @@ fn add_to(file: &mut Option<Growing>, folder: &Path, name: &str, header: &[u8], 
     }
     file.iter_mut().for_each(|file| file.add(row));
     Ok(())
+}
+
+/// The name of `file` in a part of a take, from 1: `readings.csv`, `readings-0002.csv` …
+pub(super) fn part_name(file: &str, part: u32) -> String {
+    match (part, file.split_once('.')) {
+        (1, _) | (_, None) => file.to_owned(),
+        (_, Some((stem, ending))) => format!("{stem}-{part:04}.{ending}"),
+    }
 }
 
 fn write_new(path: &Path, bytes: &[u8]) -> io::Result<()> {

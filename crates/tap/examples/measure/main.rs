@@ -230,7 +230,7 @@ fn load(folder: &Path) -> Outcome {
 fn frame(folder: &Path) -> Outcome {
     let take = folder.join("million");
     let start = Stamp(1_780_000_000_000_000_000);
-    let mut writer = Writer::create(&TakePlace::Exactly(take.clone()), &Bench::default(), start, Event::BEGIN, None)?;
+    let mut writer = Writer::create(&TakePlace::Exactly(take.clone()), &Bench::default(), start, Event::BEGIN)?;
     for n in 0..1_000_000u64 {
         writer.chunk(start.plus(n as f64 * 0.001), line(n + 1).as_bytes())?;
     }

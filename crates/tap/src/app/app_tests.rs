@@ -378,7 +378,10 @@ fn a_take_is_ordered_marked_and_ended() {
     let [Request::StartTake { place, benches }] = &effects[..] else { panic!("{effects:?}") };
     assert_eq!(*place, TakePlace::Next("out".into()));
     assert!(benches[0].first().split.shape().is_some(), "the shape that was found is pinned");
-    app.update(app.session.now, Message::Report(0, Report::Started("out/take-0007".into())));
+    app.update(
+        app.session.now,
+        Message::Report(0, Report::Started { folder: "out/take-0007".into(), since: app.session.now }),
+    );
     press(&mut app, KeyCode::Char('m'));
     let moment = app.session.now;
     typed(&mut app, "q, t and ? are just text");
@@ -404,6 +407,8 @@ fn a_take_is_ordered_marked_and_ended() {
     let tally = Tally { rows: 75_122, rejected: 2, ..Tally::default() };
     let summary = Summary {
         folder: "out/take-0007".into(),
+        size: 0,
+        parts: 1,
         bytes: 5_600_000,
         tally,
         marks: 1,

@@ -26,7 +26,7 @@ fn take_of(text: &str) -> App {
     let dir = tempfile::tempdir().unwrap();
     let place = TakePlace::Exactly(dir.path().join("x"));
     let bench = Bench::default();
-    let mut writer = amber_io::take::Writer::create(&place, &bench, START, amber_io::take::Event::BEGIN, None).unwrap();
+    let mut writer = amber_io::take::Writer::create(&place, &bench, START, amber_io::take::Event::BEGIN).unwrap();
     writer.chunk(START.plus(1.0), text.as_bytes()).unwrap();
     writer.finish(START.plus(2.0)).unwrap();
     let take = amber_io::take::open(&dir.path().join("x")).unwrap();

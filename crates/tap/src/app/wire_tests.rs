@@ -88,12 +88,20 @@ fn two_sources_share_the_chart_and_each_keeps_its_own_wire() {
     assert_eq!(benches.len(), 2);
     assert_eq!(benches[1].first().channel("field1").and_then(|c| c.scale.volts_per_count()), Some(3.3 / 4096.0));
     for (place, name) in ["near", "far"].iter().enumerate() {
-        app.update(app.session.now, Message::Report(place, Report::Started(format!("out/take-0001/{name}").into())));
+        app.update(
+            app.session.now,
+            Message::Report(
+                place,
+                Report::Started { folder: format!("out/take-0001/{name}").into(), since: app.session.now },
+            ),
+        );
     }
     let Taking::Yes { folder, .. } = &app.session.taking else { panic!("{:?}", app.session.taking) };
     assert_eq!(folder, &PathBuf::from("out/take-0001"));
     let summary = |rows| amber_io::take::Summary {
         folder: "out/take-0001/x".into(),
+        size: 0,
+        parts: 1,
         bytes: 10,
         tally: amber_io::take::Tally { rows, ..Default::default() },
         marks: 0,
@@ -353,7 +361,7 @@ fn a_take_of_a_stream_with_sendings_and_another_shape_opens_the_same() {
     let dir = tempfile::tempdir().unwrap();
     let place = amber_io::take::TakePlace::Exactly(dir.path().join("x"));
     let mut writer =
-        amber_io::take::Writer::create(&place, &Bench::default(), START, amber_io::take::Event::BEGIN, None).unwrap();
+        amber_io::take::Writer::create(&place, &Bench::default(), START, amber_io::take::Event::BEGIN).unwrap();
     for i in 0..30 {
         let at = START.plus(f64::from(i) * 0.05);
         writer.chunk(at, format!("{}\n{}\n", i / 4 % 2, 640 + i % 9).as_bytes()).unwrap();

@@ -193,7 +193,7 @@ mod tests {
         let dir = tempfile::tempdir().unwrap();
         let (place, start) = (TakePlace::Exactly(dir.path().join("x")), Stamp(1_780_000_000_000_000_000));
         let bench = Bench::parse("[[source]]\nwire = { baud = 9600 }\n").unwrap();
-        let mut writer = Writer::create(&place, &bench, start, opening, None).unwrap();
+        let mut writer = Writer::create(&place, &bench, start, opening).unwrap();
         for (at, text) in pieces {
             writer.chunk(start.plus(*at), text.as_bytes()).unwrap();
         }

@@ -7,6 +7,7 @@ use amber_core::Stamp;
 use amber_core::bench::Bench;
 use amber_core::chain::Chain;
 use amber_core::digits::{bytes, clock as clock_text, counted, fixed, grouped};
+use amber_core::keep::{Limit, Start};
 use amber_io::take::{From, Keeper, Order, Report, Summary, TakePlace};
 use amber_io::{Command, Feed, HostClock, Link, LinkState};
 use anyhow::{Context, bail};
@@ -26,25 +27,27 @@ const STEP: Duration = Duration::from_millis(20);
 /// The longest that finding the speed of a board that was heard may take beyond the time that was asked for.
 const FINDING: Duration = Duration::from_secs(60);
 
-/// Logs what the bench's source sends until `length` or `rows` are reached, a text ends, or Ctrl-C.
-pub(super) fn run(
-    bench: Bench,
-    length: Option<Duration>,
-    rows: Option<u64>,
-    out: Option<PathBuf>,
-    arm: bool,
-) -> anyhow::Result<u8> {
-    let answers = Answers::of(&bench, arm)?;
+/// Logs what the bench's source sends, from when its plan says until that ends it, `length` is over, a text ends, or Ctrl-C.
+pub(super) fn run(bench: Bench, length: Option<Duration>, out: Option<PathBuf>, arm: bool) -> anyhow::Result<u8> {
+    let keep = &bench.shared.keep;
+    let rows = keep.stop.rows();
+    let waits = keep.start != Start::Key;
+    let mut answers = Answers::of(&bench, arm)?;
     let clock = HostClock::start();
     let signals = Signals::watch()?;
     let endpoint = super::endpoint(&bench.first().wire)?.to_its_end();
     let link = Link::start(endpoint, clock).context("no thread for the port")?;
     let place = out.map_or_else(|| TakePlace::Next(".".into()), TakePlace::Exactly);
-    let start = Order::Start { place, bench: Box::new(bench), from: From::Opening, rows };
-    let keeper = Keeper::start_with(link.keeper.clone(), clock, Some(start)).context("no thread for the take")?;
-    let begun = Begun { opened: Instant::now(), take: None, heard: false };
+    let start = |from| Order::Start { place, bench: Box::new(bench), from };
+    let (first, later) = if waits { (None, Some(start(From::Now))) } else { (Some(start(From::Opening)), None) };
+    let keeper = Keeper::start_with(link.keeper.clone(), clock, first).context("no thread for the take")?;
+    let begun = Begun { opened: Instant::now(), take: None, heard: false, waits };
     let progress = Progress::start(length, rows)?;
-    let mut log = Log { link: &link, keeper: &keeper, clock, progress, rows, length, begun, saved: None, answers };
+    if let Some(answers) = answers.as_mut().filter(|_| waits) {
+        answers.wait(clock.now())?;
+    }
+    let (saved, keeper_ref) = (None, &keeper);
+    let mut log = Log { link: &link, keeper: keeper_ref, clock, progress, rows, length, begun, saved, answers, later };
     let end = log.follow(&signals);
     let Log { progress, saved, answers, .. } = log;
     drop(link);
@@ -109,6 +112,8 @@ struct Begun {
     take: Option<Instant>,
     /// The board was heard, so that its speed will be found.
     heard: bool,
+    /// The take begins later, by its plan.
+    waits: bool,
 }
 
 impl Begun {
@@ -119,6 +124,9 @@ impl Begun {
 
     /// Whether the time that was asked for is over. A board that was heard has some more until its speed is found.
     fn is_over(&self, length: Duration) -> bool {
+        if self.waits && self.take.is_none() {
+            return false;
+        }
         let grace = if self.take.is_none() && self.heard { FINDING } else { Duration::ZERO };
         self.elapsed() >= length + grace
     }
@@ -134,6 +142,8 @@ struct Log<'a> {
     saved: Option<Summary>,
     clock: HostClock,
     answers: Option<Answers>,
+    /// The order that begins the take, where it waits.
+    later: Option<Order>,
 }
 
 /// What the conditions of the bench are answered with, by the same session as behind a screen.
@@ -145,7 +155,9 @@ impl Answers {
     /// None where there is nothing to answer.
     fn of(bench: &Bench, arm: bool) -> anyhow::Result<Option<Answers>> {
         let conditions = &bench.first().condition;
-        if conditions.iter().all(|condition| condition.bypassed || condition.answer.is_empty()) {
+        let keep = &bench.shared.keep;
+        let has_plan = keep.start != Start::Key || keep.stop.0.iter().any(|limit| matches!(limit, Limit::On(_)));
+        if !has_plan && conditions.iter().all(|condition| condition.bypassed || condition.answer.is_empty()) {
             if arm {
                 bail!("--arm: no condition of the bench answers anything");
             }
@@ -161,6 +173,18 @@ impl Answers {
             }
         }
         Ok(Some(Answers { session }))
+    }
+
+    /// The take waits for what starts it.
+    fn wait(&mut self, now: Stamp) -> anyhow::Result<()> {
+        self.session.now = now;
+        let _ = self.session.toggle_take();
+        let notice = self.session.notice.take();
+        if !self.session.taking.runs() {
+            bail!(notice.map_or("the take cannot be started by its plan".to_owned(), |notice| notice.text));
+        }
+        aside(format_args!("the take starts {}; Ctrl-C cancels it", self.session.shared().keep.start));
+        Ok(())
     }
 }
 
@@ -193,10 +217,10 @@ impl Log<'_> {
                     Err(_) => bail!("the port's thread has ended; what was recorded is kept"),
                 },
                 recv(self.keeper.reports) -> report => match report {
-                    Ok(Report::Started(folder)) => {
+                    Ok(Report::Started { folder, since }) => {
                         self.begun.take = Some(Instant::now());
                         if let Some(answers) = &mut self.answers {
-                            answers.session.hear_keeper(0, Report::Started(folder));
+                            answers.session.hear_keeper(0, Report::Started { folder, since });
                         }
                     }
                     Ok(Report::Saved(summary)) => self.show(summary),
@@ -230,6 +254,7 @@ impl Log<'_> {
         if self.link.engine.is_empty() {
             requests.extend(session.pass_time(self.clock.now().plus(-SLACK)));
         }
+        requests.extend(session.follow_plan(self.clock.now()));
         session.follow_blocks();
         requests.extend(session.blocks_to_write());
         let wrong = session.notice.take().filter(|notice| notice.bad).map(|notice| notice.text);
@@ -251,6 +276,10 @@ impl Log<'_> {
                     }
                 }
                 Request::StopTake => return Ok(true),
+                Request::StartTake { .. } => {
+                    let later = self.later.take();
+                    later.map_or(Ok(()), |order| self.keeper.orders.send(order)).context("the take's thread ended")?;
+                }
                 // Bell and flash are for a screen.
                 _ => {}
             }

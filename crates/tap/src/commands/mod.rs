@@ -66,11 +66,12 @@ pub(crate) fn run(command: Option<Command>) -> anyhow::Result<u8> {
             shell::need_terminal()?;
             open(&take, bench, Front::take_over)
         }
-        Command::Log { source, length, rows, baud, bench, out, arm } => {
+        Command::Log { source, length, rows, baud, bench, out, arm, plan } => {
             let (bench, mistakes) = read_given_bench(bench.as_deref())?;
             tell_mistakes(&mistakes);
-            let bench = with_sources(bench.unwrap_or_default(), &[source], baud)?;
-            log::run(bench, length, rows, out, arm)
+            let mut bench = with_sources(bench.unwrap_or_default(), &[source], baud)?;
+            plan.apply(&mut bench.shared.keep, rows, length.is_some());
+            log::run(bench, length, out, arm)
         }
         Command::Plot { take, out, bench } => plot(&take, &out, bench.as_deref()),
         Command::Levels { source, channel, shortest, allowed_spread, bench } => {

@@ -204,7 +204,7 @@ fn recorded_rows_are_smoothed_both_ways_where_that_is_chosen() {
     let place = amber_io::take::TakePlace::Exactly(dir.path().join("x"));
     let start = super::tests::START;
     let bench = Bench::parse("[[channel]]\nname = \"a\"\nsmooth = { filter = \"exponential\", rows = 20 }\n").unwrap();
-    let mut writer = amber_io::take::Writer::create(&place, &bench, start, amber_io::take::Event::BEGIN, None).unwrap();
+    let mut writer = amber_io::take::Writer::create(&place, &bench, start, amber_io::take::Event::BEGIN).unwrap();
     let value = |row: u32| if row < 300 { 100 } else { 900 };
     for row in 0..600u32 {
         writer.chunk(start.plus(f64::from(row) * 0.01), format!("a={} b={row}\n", value(row)).as_bytes()).unwrap();

@@ -26,6 +26,7 @@ pub(crate) mod scale;
 pub(crate) mod smooth;
 pub(crate) mod spectrum;
 pub(crate) mod split;
+pub(crate) mod stations;
 pub(crate) mod survey;
 pub(crate) mod table;
 pub(crate) mod talk;
@@ -314,6 +315,7 @@ rooms! {
     Target target: target::Target;
     Interval interval: interval::Interval;
     Listing listing: listing::Listing;
+    Stations stations: stations::Stations;
     Talk talk: talk::Talk;
     Help help: help::Help;
     Quit quit: quit::Quit;

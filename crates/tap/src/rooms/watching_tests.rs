@@ -106,7 +106,8 @@ fn a_condition_is_made_by_keys_and_each_of_its_answers_is_given() {
     // What is wrong is said and changes nothing.
     let wrong = app.session.conditions().iter().cloned().chain(app.session.conditions().iter().cloned()).collect();
     assert!(app.session.take_conditions(wrong).unwrap_err().contains("already"));
-    app.session.hear_keeper(0, amber_io::take::Report::Started("out/take-0001".into()));
+    app.session
+        .hear_keeper(0, amber_io::take::Report::Started { folder: "out/take-0001".into(), since: app.session.now });
     let requests = watch(&mut app, &mut *board, 2..30);
     let marks: Vec<&Request> = requests.iter().filter(|request| matches!(request, Request::Mark(_))).collect();
     assert_eq!(marks.len(), 1, "{requests:?}");

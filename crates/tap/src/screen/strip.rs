@@ -203,6 +203,7 @@ fn keep(session: &Session, room: u16) -> (String, String) {
     match &session.taking {
         Taking::No if session.is_take() => ("recorded".into(), counted(session.snapshot.rows, "row")),
         Taking::No => ("no take runs".into(), fitting(room, ["t starts a take".into(), "t: take".into()])),
+        Taking::Waiting { .. } => ("take waits".into(), session.shared().keep.start.to_string()),
         Taking::Starting => ("take starts".into(), "–".into()),
         Taking::Yes { folder, saved, .. } => {
             let rows = saved.as_ref().map_or(0, |saved| saved.tally.rows);

@@ -94,12 +94,23 @@ fn right_parts(app: &App) -> Vec<(Ink, String)> {
         parts.push((Ink::Bright, format!("{what} {:.0} %", (share * 100.0).floor())));
     }
     match (&app.session.taking, app.session.is_take()) {
+        (Taking::Waiting { until }, _) => {
+            let when = match until {
+                Some(until) => {
+                    format!("starts in {}", clock(until.seconds_since(app.session.now).max(0.0).ceil()))
+                }
+                None => format!("starts {}", app.session.shared().keep.start),
+            };
+            parts.push((Ink::Alert, format!(" ○ take {when} ")));
+        }
         (Taking::Starting, _) => parts.push((Ink::Alert, " take starts ".into())),
         (Taking::Yes { folder, since, saved }, _) => {
             let name = name_of(folder);
             let rows = saved.as_ref().map_or(0, |saved| saved.tally.rows);
             let time = clock(app.session.now.seconds_since(*since));
-            parts.push((Ink::Alert, format!(" ● {name} {time} {} ", counted(rows, "row"))));
+            let left = app.session.seconds_left();
+            let left = left.map_or(String::new(), |left| format!(", {} left", clock(left.ceil())));
+            parts.push((Ink::Alert, format!(" ● {name} {time}{left} {} ", counted(rows, "row"))));
         }
         (Taking::No, _) => {}
     }

@@ -126,6 +126,7 @@ impl Session {
         let mut requests = Vec::new();
         for event in &events {
             let Some(condition) = self.condition_of(place, event) else { continue };
+            requests.extend(self.plan_event(&condition.name));
             for (at, answer) in condition.answer.iter().enumerate() {
                 requests.extend(self.give(place, &condition, at, answer, event));
             }

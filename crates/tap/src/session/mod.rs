@@ -8,11 +8,13 @@ mod cursors;
 mod feed;
 mod lanes;
 mod loading;
+mod plan;
 mod request;
 mod saving;
 mod snapshot;
 mod sources;
 mod stage;
+mod stations;
 mod taking;
 mod tasks;
 mod time_axis;
@@ -76,10 +78,13 @@ pub(crate) struct Session {
     pub(crate) watched: Vec<Watched>,
     shared: Shared,
     pub(crate) taking: Taking,
+    /// The disk on which takes are written.
+    space: plan::Space,
     /// What the take of each source holds, and how many of them have ended.
     summaries: Vec<Option<amber_io::take::Summary>>,
     stopped: usize,
     pub(crate) marks: Vec<Mark>,
+    pub(crate) stations: stations::Stations,
     pub(crate) blocks: Blocks,
     pub(crate) axis: TimeAxis,
     /// What shows all of the takes that are watched, as far as they are read.
@@ -137,10 +142,11 @@ impl Session {
     pub(crate) fn take(chain: Chain, shared: Shared, take: OpenedTake, bench_file: Option<PathBuf>) -> Session {
         let end = take.end();
         let folder = take.folder.parent().map(PathBuf::from).unwrap_or_default();
-        let (marks, told) = (take.marks.clone(), take.told.clone());
+        let (marks, stations, told) = (take.marks.clone(), take.stations.clone(), take.told.clone());
         let source = Source::Take(Box::new(take));
         let mut session = Session::new(Watched::new(chain, source), shared, folder, bench_file, end);
         session.marks = marks;
+        session.stations.list = stations;
         session.show_all_takes();
         if let Some(first) = told.first() {
             session.say(format!("{first}{}", more(told.len())), true);
@@ -158,9 +164,11 @@ impl Session {
             watched: vec![watched],
             shared,
             taking: Taking::default(),
+            space: plan::Space::default(),
             summaries: Vec::new(),
             stopped: 0,
             marks: Vec::new(),
+            stations: stations::Stations::default(),
             blocks: Blocks::default(),
             viewport: Viewport::default(),
             snapshot: Snapshot::default(),

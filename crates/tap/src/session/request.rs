@@ -2,6 +2,7 @@
 
 use amber_core::bench::{Bench, WireSettings};
 use amber_core::block::Block;
+use amber_core::keep::Station;
 use amber_io::take::{Mark, TakePlace};
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -16,6 +17,8 @@ pub(crate) enum Request {
     },
     StopTake,
     Mark(Mark),
+    /// Put a station into the running take.
+    Station(Box<Station>),
     /// Write the picture in view; the shell asks [`super::Session`] for it.
     Figure,
     /// Write a text as a new file, under the next free number.

@@ -1,7 +1,7 @@
 //! The sources that are watched: one of them is selected, for panels, lines and talk; the chart shows the channels of all.
 
 use super::{Session, Source, Underway};
-use amber_core::bench::{Bench, source_names};
+use amber_core::bench::{Bench, ChannelSettings, Kind, source_names};
 use amber_core::chain::{Chain, Channel};
 
 /// A channel, by its source and its place there.
@@ -155,7 +155,21 @@ impl Session {
 
     /// The settings of each source for a take of its own.
     pub(crate) fn pinned_benches(&self) -> Vec<Bench> {
-        let Bench { shared, sources } = self.bench_of(Chain::pinned_settings);
+        let Bench { shared, mut sources } = self.bench_of(Chain::pinned_settings);
+        if !shared.keep.clocks.board() {
+            // What was found to be a clock is one in the take, however few rows that has.
+            for (source, chain) in sources.iter_mut().zip(self.chains()) {
+                for own in chain.channels().iter().filter(|own| own.kind() == Kind::Clock) {
+                    match source.channel.iter_mut().find(|settings| settings.name == own.name()) {
+                        Some(settings) => settings.kind = Kind::Clock,
+                        None => {
+                            let settings = ChannelSettings { kind: Kind::Clock, ..ChannelSettings::named(own.name()) };
+                            source.channel.push(settings);
+                        }
+                    }
+                }
+            }
+        }
         sources.into_iter().map(|source| Bench { shared: shared.clone(), sources: vec![source] }).collect()
     }
 

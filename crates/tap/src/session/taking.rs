@@ -3,7 +3,8 @@
 use super::{Request, Session, Source};
 use amber_core::Stamp;
 use amber_core::bench::{Kind, Split};
-use amber_core::digits::{self, fixed, with_unit};
+use amber_core::digits::{self, duration, fixed, with_unit};
+use amber_core::keep::Pace;
 use amber_io::take::{Mark, Report, Summary, TakeError, TakePlace};
 use std::path::{Path, PathBuf};
 
@@ -13,6 +14,8 @@ pub(crate) enum Taking {
     /// None.
     #[default]
     No,
+    /// It waits: until this moment, or for an event.
+    Waiting { until: Option<Stamp> },
     /// Asked for, not yet there.
     Starting,
     /// Running.
@@ -88,9 +91,24 @@ impl Session {
             self.say("this is a take already: watch a port to make another", true);
             return Vec::new();
         }
+        if let Taking::Waiting { .. } = self.taking {
+            self.taking = Taking::No;
+            self.say("the take that waited is cancelled", false);
+            return Vec::new();
+        }
         if self.taking.runs() {
             return vec![Request::StopTake];
         }
+        let (expected, fits) = self.expected();
+        let requests = self.begin_take();
+        if !fits {
+            self.say(format!("the take becomes {expected}"), true);
+        }
+        requests
+    }
+
+    /// Starts a take now.
+    pub(super) fn start_take(&mut self) -> Vec<Request> {
         self.taking = Taking::Starting;
         self.stopped = 0;
         let place = TakePlace::Next(self.folder.clone());
@@ -101,14 +119,28 @@ impl Session {
     pub(crate) fn hear_keeper(&mut self, place: usize, report: Report) -> Vec<Request> {
         let several = self.sources() > 1;
         match report {
-            Report::Started(folder) => {
+            Report::Started { folder, since } => {
                 let whole = if several { folder.parent().map(PathBuf::from) } else { None }.unwrap_or(folder);
                 if !matches!(self.taking, Taking::Yes { .. }) {
                     let name = name_of(&whole);
-                    self.say(format!("{name} runs: every byte and row is kept in {}", whole.display()), false);
+                    let what = match self.shared().keep.pace {
+                        Pace::Every(1) => "every byte and row is kept",
+                        _ => "every byte is kept, and rows as planned,",
+                    };
+                    let back = self.now.seconds_since(since);
+                    let asked = self.shared().keep.before;
+                    let before = match () {
+                        () if asked <= 0.0 => String::new(),
+                        () if back + 1.0 < asked => {
+                            format!("; only {} before it were in memory", duration(back.round()))
+                        }
+                        () => format!("; with {} from before", duration(asked)),
+                    };
+                    self.say(format!("{name} runs: {what} in {}{before}", whole.display()), false);
                     self.takes.insert(0, whole.clone());
-                    self.taking = Taking::Yes { folder: whole, since: self.now, saved: None };
+                    self.taking = Taking::Yes { folder: whole, since, saved: None };
                     self.marks.clear();
+                    self.stations.list.clear();
                     self.summaries = vec![None; self.sources()];
                 }
             }
@@ -145,6 +177,7 @@ impl Session {
         self.summaries[place] = Some(summary);
         let sum = self.summaries.iter().flatten().cloned().reduce(|mut all, one| {
             all.bytes += one.bytes;
+            all.size += one.size;
             all.tally.rows += one.tally.rows;
             all.tally.rejected += one.tally.rejected;
             all.tally.messages += one.tally.messages;

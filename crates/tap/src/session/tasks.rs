@@ -7,6 +7,7 @@ use amber_core::chain::Work;
 use amber_core::tail::{Filter, Tail};
 use amber_core::work::Ticket;
 use amber_io::SpillFile;
+use std::path::PathBuf;
 
 /// How long work goes on before the screen says so, in seconds.
 const UNNOTICED: f64 = 0.2;
@@ -20,6 +21,8 @@ pub(crate) enum Task {
     Read { place: usize, reading: Box<TakeLoader>, ticket: Ticket },
     /// Lines are searched.
     Search(Search),
+    /// The disk of this folder is asked for its free space.
+    Space(PathBuf),
 }
 
 /// Tasks of one kind are done one after the other.
@@ -28,6 +31,7 @@ pub(crate) enum TaskKind {
     Anew(usize),
     Read(usize),
     Search,
+    Space,
 }
 
 /// What came of a task.
@@ -41,6 +45,8 @@ pub(crate) enum Done {
     Read(ReadPart),
     /// The line that was looked for, if there is one.
     Found(Search, Option<u64>),
+    /// So many bytes are free there.
+    Space(PathBuf, Option<u64>),
     /// It failed by an internal fault.
     Faulted(TaskKind, String),
 }
@@ -99,6 +105,7 @@ impl Task {
             Task::Anew { place, .. } => (TaskKind::Anew(*place), "history"),
             Task::Read { place, .. } => (TaskKind::Read(*place), "take"),
             Task::Search(_) => (TaskKind::Search, "search"),
+            Task::Space(_) => (TaskKind::Space, "space"),
         }
     }
 
@@ -114,6 +121,10 @@ impl Task {
             Task::Search(search) => {
                 let number = search.run();
                 Some(Done::Found(search, number))
+            }
+            Task::Space(folder) => {
+                let free = amber_io::disk::free(&folder);
+                Some(Done::Space(folder, free))
             }
         }
     }
@@ -170,6 +181,9 @@ impl Session {
             Done::Read(part) => self.take_read(part),
             // The room that looked for it goes there.
             Done::Found(..) => {}
+            Done::Space(folder, free) => self.note_space(&folder, free),
+            // It is asked again soon.
+            Done::Faulted(TaskKind::Space, _) => {}
             Done::Faulted(TaskKind::Anew(place), fault) => {
                 self.watched[place].underway = None;
                 self.watched[place].chain.give_up();

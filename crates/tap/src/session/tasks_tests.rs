@@ -103,7 +103,7 @@ fn a_take_is_shown_while_it_is_read_and_what_is_set_meanwhile_stays() {
     let dir = tempfile::tempdir().unwrap();
     let place = TakePlace::Exactly(dir.path().join("x"));
     let event = amber_io::take::Event::BEGIN;
-    let mut writer = amber_io::take::Writer::create(&place, &Bench::default(), START, event, None).unwrap();
+    let mut writer = amber_io::take::Writer::create(&place, &Bench::default(), START, event).unwrap();
     for part in 0..100u32 {
         let text = lines(part * 1000..part * 1000 + 1000);
         writer.chunk(START.plus(f64::from(part) * 10.0), text.as_bytes()).unwrap();
@@ -168,7 +168,7 @@ fn what_has_no_room_in_memory_is_read_from_the_disk() {
     let place = TakePlace::Exactly(dir.path().join("x"));
     let event = amber_io::take::Event::BEGIN;
     let bench = Bench::default();
-    let mut writer = amber_io::take::Writer::create(&place, &bench, START, event, None).unwrap();
+    let mut writer = amber_io::take::Writer::create(&place, &bench, START, event).unwrap();
     writer.chunk(START, lines(0..100_000).as_bytes()).unwrap();
     writer.finish(START.plus(1000.0)).unwrap();
     let take = amber_io::take::open(&dir.path().join("x")).unwrap();

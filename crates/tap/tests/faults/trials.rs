@@ -436,7 +436,7 @@ pub(crate) fn damaged(rig: &mut Rig, times: usize) -> Outcome<Count> {
     let start = Stamp(1_780_000_000_000_000_000);
     let bench =
         Bench::parse("[[channel]]\nname = \"a\"\nscale = { steps = [{ is = \"gain\", by = 2.0, unit = \"m\" }] }")?;
-    let mut writer = Writer::create(&TakePlace::Exactly(whole.clone()), &bench, start, Event::BEGIN, None)?;
+    let mut writer = Writer::create(&TakePlace::Exactly(whole.clone()), &bench, start, Event::BEGIN)?;
     for i in 0..400 {
         let at = start.plus(f64::from(i) * 0.01);
         writer.chunk(at, format!("t_ms={} a={} b={}\n", i * 10, i % 37, i % 5).as_bytes())?;

@@ -7,7 +7,7 @@ mod lane;
 mod pattern;
 mod time;
 
-use super::{About, Effect, Place, Room, RoomId, listed};
+use super::{About, Effect, Place, Room, RoomId, listed, outside};
 use crate::keys::{Binding, Key, NONE, keys};
 use crate::screen::text::{put, wrapped};
 use crate::session::{AnalogLane, ChannelId, Session, Source, WatchedLine};
@@ -34,6 +34,7 @@ pub(crate) enum Action {
     GoTo,
     EventBefore,
     NextEvent,
+    Station,
 }
 
 const KEYS: &[Binding<Action>] = keys! {
@@ -41,6 +42,7 @@ const KEYS: &[Binding<Action>] = keys! {
     [(Char('g'), NONE)], Action::GoTo, "g", "go to a time, a mark, an event or a gap", None;
     [(Char('['), NONE)], Action::EventBefore, "[", "the event before, on the chart, which holds the picture", None;
     [(Char(']'), NONE)], Action::NextEvent, "]", "the next event, on the chart", None;
+    [(Char('N'), NONE)], Action::Station, "N", "take the next station: means and spreads", None, channel;
 };
 
 impl Room for Chart {
@@ -57,6 +59,7 @@ impl Room for Chart {
             Action::GoTo => return vec![Effect::Choose(go_to::list(session))],
             Action::EventBefore => session.show_event(-1),
             Action::NextEvent => session.show_event(1),
+            Action::Station => return outside(session.take_station(None)),
         }
         Vec::new()
     }

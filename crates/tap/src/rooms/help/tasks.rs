@@ -72,6 +72,9 @@ pub(super) const TASKS: &[Task] = &[
     task("find the line that a point came from", "c on the held chart: strip and wire lines follow the cursor"),
     task("fix the y axis", "y: fit the data, full scale, or typed limits"),
     task("record ten minutes", "t starts a take, its time runs in the title; m sets a mark with a note; t ends it"),
+    task("record later, slower or in parts", "6: take starts, take ends, rows in takes, parts; the plan says the size"),
+    task("keep what has just happened", "6, from before: the last minutes in memory become part of the take"),
+    task("read ten places one after the other", "N at each place takes mean and spread; v o shows the table"),
     task("look at a take again", "amber-tap open take-0001; every stage works on it: try another filter in 4"),
     task("print the chart", "6 f writes what is in view as SVG and PDF"),
     task(

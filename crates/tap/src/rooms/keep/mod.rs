@@ -1,6 +1,8 @@
 //! The panel of stage 6: takes, marks, figures, the bench file, and how much history stays in memory.
 
-use super::panel::{Choice, Row, SingleSetting, StagePanel, Way};
+mod plan;
+
+use super::panel::{Row, SingleSetting, StagePanel, Way};
 use super::prompt::Prompt;
 use super::{Effect, outside};
 use crate::keys::{Binding, NONE, keys};
@@ -26,7 +28,7 @@ pub(crate) enum Action {
     Figure,
 }
 
-static FILES: [SingleSetting; 3] = [
+static FILES: [SingleSetting; 2] = [
     SingleSetting {
         name: "folder",
         help: "where takes and figures go",
@@ -60,32 +62,7 @@ static FILES: [SingleSetting; 3] = [
             nudge: |_, _| Vec::new(),
         },
     },
-    SingleSetting {
-        name: "values in takes",
-        help: "the columns of readings.csv; wire.bin has every byte in any case",
-        range: "",
-        key: "keep.raw",
-        shown: |session| Some(KEPT[kept(session)].into()),
-        way: Way::Chosen {
-            choices: |_| KEPT.iter().map(|kept| Choice::new(*kept, "")).collect(),
-            now: kept,
-            choose: |session, at| {
-                session.edit_shared(|shared| {
-                    shared.keep = amber_core::bench::Keep { raw: at & 1 == 1, smoothed: at & 2 == 2 }
-                });
-                Vec::new()
-            },
-        },
-    },
 ];
-
-/// What stands in the table of a take.
-const KEPT: [&str; 4] = ["scaled", "scaled and raw", "scaled and smoothed", "scaled, raw and smoothed"];
-
-fn kept(session: &Session) -> usize {
-    let keep = session.shared().keep;
-    usize::from(keep.raw) + 2 * usize::from(keep.smoothed)
-}
 
 static HISTORY: [SingleSetting; 2] = [
     SingleSetting {
@@ -143,11 +120,19 @@ impl StagePanel for Keep {
     };
 
     fn settings() -> Vec<&'static SingleSetting> {
-        FILES.iter().chain(&HISTORY).collect()
+        plan::TIMES.iter().chain(&plan::TABLE).chain(&FILES).chain(&HISTORY).collect()
     }
 
     fn rows(&self, session: &Session) -> Vec<Row> {
-        let mut rows: Vec<Row> = Row::settings(&FILES, session).collect();
+        let mut rows = plan::rows(session);
+        rows.extend(take_rows(session));
+        rows.push(Row::blank());
+        if !session.is_take() {
+            rows.extend(Row::settings(&plan::TIMES, session));
+        }
+        rows.extend(Row::settings(&plan::TABLE, session));
+        rows.push(Row::blank());
+        rows.extend(Row::settings(&FILES, session));
         let bench = session.bench_file.as_ref().map_or("not saved yet (s)".into(), |path| path.display().to_string());
         rows.push(Row::fact("bench file", bench));
         if !session.is_take() {
@@ -161,7 +146,6 @@ impl StagePanel for Keep {
             rows.push(Row::fact("in memory", format!("{per_row} bytes a row, {}", bytes(size))));
         }
         rows.push(Row::blank());
-        rows.extend(take_rows(session));
         let start = session.marks.len().saturating_sub(MARKS);
         rows.extend(session.marks[start..].iter().flat_map(|mark| {
             let note = Row::fact(format!("  mark {}", mark.number), visible(mark.note.as_bytes()));
@@ -186,6 +170,7 @@ fn take_rows(session: &Session) -> Vec<Row> {
     match &session.taking {
         Taking::No if session.is_take() => vec![Row::fact("take", "opened, not running")],
         Taking::No => vec![Row::fact("take", "none runs (t starts one)")],
+        Taking::Waiting { .. } => vec![Row::fact("take", "waits (t cancels it)")],
         Taking::Starting => vec![Row::fact("take", "starting")],
         Taking::Yes { folder, saved, .. } => {
             let mut rows = vec![Row::fact("take", name_of(folder))];

@@ -186,6 +186,9 @@ impl Shell<'_> {
             for request in self.app.rooms.talk.due(self.clock.now()) {
                 self.run_request(request)?;
             }
+            for request in self.app.session.follow_plan(self.clock.now()) {
+                self.run_request(request)?;
+            }
             for task in self.app.session.take_tasks() {
                 self.start_task(task)?;
             }

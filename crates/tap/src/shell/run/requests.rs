@@ -20,6 +20,7 @@ impl Shell<'_> {
             Request::StartTake { place, benches } => self.start_take(place, benches)?,
             Request::StopTake => self.order(&Order::Stop),
             Request::Mark(mark) => self.order(&Order::Mark(mark)),
+            Request::Station(station) => self.order_first(Order::Station(station)),
             Request::Figure => self.write_figure()?,
             Request::WriteText { folder, stem, ending, text } => {
                 let write = move || Some(Message::Written("table", figure::write_text(&folder, stem, ending, &text)));
@@ -89,12 +90,7 @@ impl Shell<'_> {
             }
         };
         for ((live, place), bench) in self.live.iter().zip(places).zip(benches) {
-            if live
-                .keeper
-                .orders
-                .try_send(Order::Start { place, bench: Box::new(bench), from: From::Now, rows: None })
-                .is_err()
-            {
+            if live.keeper.orders.try_send(Order::Start { place, bench: Box::new(bench), from: From::Now }).is_err() {
                 self.app.session.say(BUSY, true);
             }
         }
@@ -107,6 +103,14 @@ impl Shell<'_> {
             if live.keeper.orders.try_send(order.clone()).is_err() {
                 self.app.session.say(BUSY, true);
             }
+        }
+    }
+
+    /// Gives the keeper of the first source an order: what belongs to all sources stands in its take.
+    fn order_first(&mut self, order: Order) {
+        let first = self.live.first().map(|live| live.keeper.orders.try_send(order));
+        if first.is_some_and(|given| given.is_err()) {
+            self.app.session.say(BUSY, true);
         }
     }
 
