@@ -15,6 +15,7 @@ pub mod calibrate;
 pub mod chain;
 pub mod checkup;
 pub mod clock;
+pub mod compare;
 pub mod derive;
 pub mod digits;
 pub mod formula;

@@ -4,6 +4,7 @@ mod app;
 mod choose;
 mod cli;
 mod commands;
+mod comparison;
 mod crash;
 mod figure;
 mod keys;

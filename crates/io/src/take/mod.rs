@@ -11,11 +11,15 @@
 //! | `sent.csv` | what was sent to the board, if anything: time, wall clock, offset in `wire.bin`, bytes, text |
 //! | `events.csv` | the events of the conditions, if any are watched for: number, condition, time, wall clock, begin, duration, and what the channels said then; `events.csv-metadata.json` describes it |
 //! | `stations.csv` | what the channels amounted to at numbered places, if any were taken: number, name, time, wall clock, duration, channel, unit, rows, mean, deviation, min, max; a row a channel; of one number the last counts |
+//! | `note.txt` | what a person wrote about the take, if anything |
 //! | `bench.toml` | the settings in force at the start |
 //! | `take.toml` | the number of the format, the program's version, the number of the decoder |
 //!
 //! A take in parts has `readings-0002.csv`, `wire-0002.bin`, `wire-0002.csv` and so on beside the first ones: joined, with the
 //! headers of the later ones left out, they are the files of a take in one part.
+//!
+//! `reading-02`, `reading-03` … within a take are other readings of it ([`save_reading`]), with a table, events and a bench of
+//! their own.
 //!
 //! A take of several sources is a folder of takes, one for each source.
 //!
@@ -29,11 +33,14 @@ mod bytes;
 mod decode;
 mod events;
 mod gaps;
+mod glance;
 mod keeper;
+mod manage;
 mod marks;
 mod mend;
 mod metadata;
 mod reader;
+mod reading;
 mod recent;
 mod sent;
 mod stations;
@@ -46,10 +53,13 @@ pub use about::About;
 pub use blocks::{read_blocks, save_block};
 pub use bytes::Bytes;
 pub use decode::{DECODER, Decoder, Tally};
+pub use glance::{Glance, glance};
 pub use keeper::{From, Keeper, Order, Report};
+pub use manage::{delete, name_fault, rename, set_note};
 pub use marks::Mark;
 pub use mend::{Mending, Repair, mend_all};
 pub use reader::{OpenedTake, Replay, ReplayItem, open, open_all};
+pub use reading::save_reading;
 pub use sent::Sent;
 pub use stations::stations_csv;
 pub use when::iso8601;
@@ -72,6 +82,7 @@ pub(crate) const WIRE: &str = "wire.bin";
 pub(crate) const STAMPS: &str = "wire.csv";
 pub(crate) const MARKS: &str = "marks.csv";
 pub(crate) const SENT: &str = "sent.csv";
+pub(crate) const NOTE: &str = "note.txt";
 pub(crate) const STATIONS: &str = "stations.csv";
 pub(crate) const GAPS: &str = "gaps.csv";
 pub(crate) const BENCH: &str = "bench.toml";

@@ -8,7 +8,7 @@ use super::marks::Mark;
 use super::sent::{self, Sent};
 use super::wire::{self, Event, Piece};
 use super::writer::part_name;
-use super::{ABOUT, BENCH, GAPS, MARKS, READINGS, SENT, STAMPS, STATIONS, TakeError, WIRE, stations, table};
+use super::{ABOUT, BENCH, GAPS, MARKS, READINGS, SENT, STAMPS, STATIONS, TakeError, WIRE, reading, stations, table};
 use crate::disk::{self, LONGEST};
 use amber_core::Stamp;
 use amber_core::bench::Bench;
@@ -188,6 +188,14 @@ pub(super) fn parts(folder: &Path) -> Vec<(String, PathBuf)> {
 /// # Errors
 /// When there is no such folder, or neither bytes nor a table in it that can be read.
 pub fn open(folder: &Path) -> Result<OpenedTake, TakeError> {
+    let Some(whole) = reading::whole_of(folder) else { return open_one(folder) };
+    let mut take = open_one(&whole)?;
+    take.bench = bench_in(folder, &mut take.told);
+    take.folder = folder.into();
+    Ok(take)
+}
+
+fn open_one(folder: &Path) -> Result<OpenedTake, TakeError> {
     let meta = fs::metadata(folder).map_err(TakeError::io("cannot open", folder))?;
     if !meta.is_dir() {
         return Err(TakeError::NotATake { folder: folder.into(), why: "it is not a folder".into() });
@@ -214,21 +222,7 @@ pub fn open(folder: &Path) -> Result<OpenedTake, TakeError> {
 }
 
 fn of_bytes(folder: &Path, wire: Bytes, about: About, grows: bool, mut told: Vec<String>) -> OpenedTake {
-    let bench = match read(folder, BENCH, disk::BENCH) {
-        Ok(text) => {
-            let (bench, mistakes) = Bench::parse_what_holds(&String::from_utf8_lossy(&text));
-            told.extend(
-                mistakes.iter().map(|mistake| visible(format!("{BENCH}: {mistake}; the rest holds").as_bytes())),
-            );
-            bench
-        }
-        Err(why) => {
-            told.push(format!(
-                "{BENCH} {why}: the shape is detected again and nothing is scaled; use --bench FILE for settings"
-            ));
-            Bench::default()
-        }
-    };
+    let bench = bench_in(folder, &mut told);
     let stamps = read_parts(folder, STAMPS);
     let found = stamps.as_ref().map(|text| wire::parse(text, wire.len(), about.format > 0)).unwrap_or_default();
     for word in &found.unknown {
@@ -260,6 +254,25 @@ fn of_bytes(folder: &Path, wire: Bytes, about: About, grows: bool, mut told: Vec
     let folder = folder.to_path_buf();
     let (pieces, marks, sent, stations) = (pieces.into(), Vec::new(), [].into(), Vec::new());
     OpenedTake { folder, about, bench, start, wire, pieces, marks, stations, sent, from_table: false, grows, told }
+}
+
+/// The settings in a take's folder; what is wrong with them is told.
+fn bench_in(folder: &Path, told: &mut Vec<String>) -> Bench {
+    match read(folder, BENCH, disk::BENCH) {
+        Ok(text) => {
+            let (bench, mistakes) = Bench::parse_what_holds(&String::from_utf8_lossy(&text));
+            told.extend(
+                mistakes.iter().map(|mistake| visible(format!("{BENCH}: {mistake}; the rest holds").as_bytes())),
+            );
+            bench
+        }
+        Err(why) => {
+            told.push(format!(
+                "{BENCH} {why}: the shape is detected again and nothing is scaled; use --bench FILE for settings"
+            ));
+            Bench::default()
+        }
+    }
 }
 
 /// All bytes as one text.

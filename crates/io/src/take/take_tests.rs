@@ -2,7 +2,7 @@
 
 use super::*;
 use crate::take::gaps::Gap;
-use crate::take::{Event, TakePlace, Writer, mend_all};
+use crate::take::{Event, TakePlace, Writer, mend_all, save_reading};
 use amber_boards::{Board, Flume, Programme};
 use std::fs::{File, OpenOptions};
 use std::io::Write;
@@ -37,8 +37,37 @@ fn written(folder: &Path, seconds: u64) -> Writer {
 
 /// The contents of all files in a folder, by name.
 fn files(folder: &Path) -> std::collections::BTreeMap<String, Vec<u8>> {
-    let entries = fs::read_dir(folder).unwrap().flatten();
+    let entries = fs::read_dir(folder).unwrap().flatten().filter(|entry| entry.path().is_file());
     entries.map(|e| (e.file_name().to_string_lossy().into_owned(), fs::read(e.path()).unwrap())).collect()
+}
+
+#[test]
+fn another_reading_stands_beside_the_first_and_opens_by_itself() {
+    let dir = tempfile::tempdir().unwrap();
+    let folder = dir.path().join("take");
+    written(&folder, 5).finish(Stamp(1_750_000_005_000_000_000)).unwrap();
+    let before = files(&folder);
+    let mut bench = open(&folder).unwrap().bench;
+    bench.sources[0].channel[0].title = "wall".into();
+    bench.shared.keep.pace = "1 s mean".parse().unwrap();
+    let ticket = amber_core::work::Ticket::default();
+    let second = save_reading(&open(&folder).unwrap(), &bench, &ticket).unwrap();
+    assert_eq!(second, folder.join("reading-02"));
+    let take = open(&second).unwrap();
+    assert_eq!(
+        (take.told.len(), take.bench.first().channel[0].title.as_str(), take.marks.len() > 1),
+        (0, "wall", true)
+    );
+    assert!(take.decode().unwrap() == fs::read(second.join(READINGS)).unwrap());
+    assert!(fs::read_to_string(second.join(READINGS)).unwrap().contains("wall_mean"));
+    // A reading of a reading stands beside it, and one that is cancelled leaves nothing.
+    assert_eq!(save_reading(&take, &bench, &ticket).unwrap(), folder.join("reading-03"));
+    let now: Vec<(String, Vec<u8>)> =
+        files(&folder).into_iter().filter(|(name, _)| before.contains_key(name)).collect();
+    assert!(now == before.into_iter().collect::<Vec<_>>(), "the first one is as it was");
+    assert_eq!(open_all(&folder).unwrap().len(), 1);
+    crate::take::delete(&folder).unwrap();
+    assert!(!folder.exists());
 }
 
 #[test]

@@ -97,6 +97,7 @@ impl App {
             RoomId::Target => self.rooms.target.figure(&self.session).into_iter().collect(),
             RoomId::Interval => self.rooms.interval.figure(&self.session).into_iter().collect(),
             RoomId::Trial => self.rooms.trial.figure(&self.session).into_iter().collect(),
+            RoomId::Compare => self.rooms.compare.figure(&self.session).into_iter().collect(),
             _ => Vec::new(),
         };
         if of_view.is_empty() { vec![crate::figure::of(&self.session)] } else { of_view }

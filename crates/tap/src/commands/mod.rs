@@ -16,7 +16,7 @@ use crate::choose::{Choice, Chooser, takes_in};
 use crate::cli::{Cli, Command, Files};
 use crate::print::{aside, line, printed};
 use crate::recent::Recent;
-use crate::session::Session;
+use crate::session::{LISTED, Session};
 use crate::shell::{Ended, Front, Signals};
 use crate::{figure, shell};
 use amber_core::bench::{Bench, SourceSettings, WireSettings};
@@ -100,9 +100,6 @@ pub(crate) fn run(command: Option<Command>) -> anyhow::Result<u8> {
         Command::Man => whole(&man::page().context("the manual page")?, "the manual page"),
     }
 }
-
-/// Takes that the finder knows of.
-const LISTED: usize = 200;
 
 /// Prints a whole text.
 fn whole(text: &[u8], what: &str) -> anyhow::Result<u8> {
@@ -269,7 +266,7 @@ fn watch(watching: Watching, front: impl FnOnce() -> anyhow::Result<Front>) -> a
     let session = Session::live(first, bench.shared, files.into, files.bench, clock.now());
     let mut session = session.beside(others.into_iter().map(opening));
     session.say_mistakes(&mistakes);
-    session.takes = takes_in(session.folder(), LISTED);
+    session.takes.folders = takes_in(session.folder(), LISTED);
     let recent = Recent::load();
     let is_first = is_demo || recent.bench.is_empty();
     let app = App::new(session);
@@ -353,7 +350,7 @@ fn show_takes(
     let (mut takes, mut bench, mut bench_file, mut front) = (takes, bench, bench_file, front);
     loop {
         let mut session = session_of(takes, bench.take(), bench_file.take())?;
-        session.takes = takes_in(session.folder(), LISTED);
+        session.takes.folders = takes_in(session.folder(), LISTED);
         session.defer();
         session.read_takes();
         let app = App::new(session);

@@ -1,6 +1,7 @@
 //! From the screen to a figure on paper: the lanes in view, drawn by `amber-plot`.
 
 pub(crate) mod analysis;
+pub(crate) mod comparison;
 
 use crate::screen::text::set_in;
 use crate::session::{AnalogLane, ChannelId, Session, Source};

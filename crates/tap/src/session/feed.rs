@@ -47,6 +47,7 @@ impl Session {
         if self.channel().is_some_and(|channel| channel.kind() == Kind::Clock) {
             self.select_next(1);
         }
+        self.follow_play(now);
         self.viewport = self.look();
         self.follow_blocks();
         self.follow_axes(now);

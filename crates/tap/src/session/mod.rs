@@ -4,17 +4,20 @@
 mod answers;
 mod blocks;
 mod channels;
+mod compare;
 mod cursors;
 mod feed;
 mod lanes;
 mod loading;
 mod plan;
+mod play;
 mod request;
 mod saving;
 mod snapshot;
 mod sources;
 mod stage;
 mod stations;
+mod takes;
 mod taking;
 mod tasks;
 mod time_axis;
@@ -33,6 +36,7 @@ pub(crate) use request::{LinkOrder, Request};
 pub(crate) use snapshot::{ChannelSnapshot, Snapshot};
 pub(crate) use sources::{ChannelId, Watched};
 pub(crate) use stage::Stage;
+pub(crate) use takes::{LISTED, TakeChange};
 pub(crate) use taking::{Taking, in_words, name_of};
 use tasks::Underway;
 pub(crate) use tasks::{Done, Search, Task, TaskKind};
@@ -87,6 +91,7 @@ pub(crate) struct Session {
     pub(crate) stations: stations::Stations,
     pub(crate) blocks: Blocks,
     pub(crate) axis: TimeAxis,
+    pub(crate) play: play::Play,
     /// What shows all of the takes that are watched, as far as they are read.
     whole_axis: TimeAxis,
     /// What is shown in this frame.
@@ -115,8 +120,9 @@ pub(crate) struct Session {
     is_unsaved: saving::IsUnsaved,
     /// What is to be done as soon as the bench is saved.
     pub(crate) after_saving: Option<Request>,
-    /// The takes in the folder, the newest first, as far as they are known.
-    pub(crate) takes: Vec<PathBuf>,
+    /// The takes in the folder, as far as they are known.
+    pub(crate) takes: takes::Takes,
+    pub(crate) comparing: compare::Comparing,
     /// Where takes and figures go.
     folder: PathBuf,
     pub(crate) now: Stamp,
@@ -170,6 +176,7 @@ impl Session {
             marks: Vec::new(),
             stations: stations::Stations::default(),
             blocks: Blocks::default(),
+            play: play::Play::default(),
             viewport: Viewport::default(),
             snapshot: Snapshot::default(),
             selected: ChannelId::default(),
@@ -185,7 +192,8 @@ impl Session {
             lane_axes: HashMap::new(),
             bench_file,
             after_saving: None,
-            takes: Vec::new(),
+            takes: takes::Takes::default(),
+            comparing: compare::Comparing::default(),
             folder,
             now,
             zone: TimeZone::system(),
@@ -252,12 +260,13 @@ impl Session {
         self.axis.held.unwrap_or_else(|| self.present())
     }
 
-    /// The instant at the right edge when nothing is held: now; for texts, whose rows have times of their own, that of
-    /// the newest row.
+    /// The instant at the right edge when nothing is held: now; for takes, and for texts, whose rows have times of their own,
+    /// that of the newest row.
     pub(crate) fn present(&self) -> Stamp {
+        let is_take = self.is_take();
         let newest = |chain: &Chain| {
             let rows = chain.store().rows();
-            chain.store().time(rows.end.checked_sub(1)?).filter(|_| chain.timer().is_text_time())
+            chain.store().time(rows.end.checked_sub(1)?).filter(|_| is_take || chain.timer().is_text_time())
         };
         let of_texts = self.chains().map(newest).collect::<Option<Vec<Stamp>>>();
         of_texts.and_then(|times| times.into_iter().max()).unwrap_or(self.now)

@@ -67,8 +67,11 @@ impl Session {
 
     /// Time has passed: starts a take whose time has come, and looks after the disk.
     pub(crate) fn follow_plan(&mut self, now: Stamp) -> Vec<Request> {
+        if self.is_take() {
+            return Vec::new();
+        }
         self.now = self.now.max(now);
-        if !self.is_take() && self.space.asked.is_none_or(|asked| now.seconds_since(asked) >= ASK) {
+        if self.space.asked.is_none_or(|asked| now.seconds_since(asked) >= ASK) {
             self.space.asked = Some(now);
             self.do_task(Task::Space(self.folder().clone()));
         }

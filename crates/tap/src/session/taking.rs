@@ -137,7 +137,7 @@ impl Session {
                         () => format!("; with {} from before", duration(asked)),
                     };
                     self.say(format!("{name} runs: {what} in {}{before}", whole.display()), false);
-                    self.takes.insert(0, whole.clone());
+                    self.takes.folders.insert(0, whole.clone());
                     self.taking = Taking::Yes { folder: whole, since, saved: None };
                     self.marks.clear();
                     self.stations.list.clear();

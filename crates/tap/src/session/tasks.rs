@@ -1,6 +1,8 @@
 //! Work that may be long, as data: the shell has it done by threads of their own, and what comes of it is a message.
 
+use super::compare::{ComparedRead, read_compared};
 use super::loading::{IN_MEMORY, ReadPart, TakeLoader, read_part};
+use super::takes::{TakeChange, TakesSeen, change_and_list};
 use super::{Session, Watched};
 use amber_core::Stamp;
 use amber_core::chain::Work;
@@ -23,6 +25,10 @@ pub(crate) enum Task {
     Search(Search),
     /// The disk of this folder is asked for its free space.
     Space(PathBuf),
+    /// These takes are read, to be compared.
+    Compare(Vec<PathBuf>),
+    /// Something is done with a take in this folder, and all are looked at.
+    Takes(PathBuf, Option<TakeChange>),
 }
 
 /// Tasks of one kind are done one after the other.
@@ -32,6 +38,8 @@ pub(crate) enum TaskKind {
     Read(usize),
     Search,
     Space,
+    Takes,
+    Compare,
 }
 
 /// What came of a task.
@@ -47,6 +55,10 @@ pub(crate) enum Done {
     Found(Search, Option<u64>),
     /// So many bytes are free there.
     Space(PathBuf, Option<u64>),
+    /// The takes in the folder.
+    Takes(TakesSeen),
+    /// Takes that are compared.
+    Compared(ComparedRead),
     /// It failed by an internal fault.
     Faulted(TaskKind, String),
 }
@@ -106,6 +118,8 @@ impl Task {
             Task::Read { place, .. } => (TaskKind::Read(*place), "take"),
             Task::Search(_) => (TaskKind::Search, "search"),
             Task::Space(_) => (TaskKind::Space, "space"),
+            Task::Takes(..) => (TaskKind::Takes, "takes"),
+            Task::Compare(_) => (TaskKind::Compare, "compare"),
         }
     }
 
@@ -126,6 +140,8 @@ impl Task {
                 let free = amber_io::disk::free(&folder);
                 Some(Done::Space(folder, free))
             }
+            Task::Compare(folders) => Some(Done::Compared(read_compared(&folders))),
+            Task::Takes(folder, change) => Some(Done::Takes(change_and_list(folder, change))),
         }
     }
 }
@@ -182,6 +198,13 @@ impl Session {
             // The room that looked for it goes there.
             Done::Found(..) => {}
             Done::Space(folder, free) => self.note_space(&folder, free),
+            Done::Takes(seen) => self.takes_seen(seen),
+            Done::Compared(read) => self.compared_read(read),
+            Done::Faulted(TaskKind::Compare, fault) => {
+                self.comparing.is_reading = false;
+                self.say(format!("the takes were not read: {fault}"), true);
+            }
+            Done::Faulted(TaskKind::Takes, fault) => self.say(format!("the takes cannot be listed: {fault}"), true),
             // It is asked again soon.
             Done::Faulted(TaskKind::Space, _) => {}
             Done::Faulted(TaskKind::Anew(place), fault) => {

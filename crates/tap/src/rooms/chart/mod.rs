@@ -35,6 +35,9 @@ pub(crate) enum Action {
     EventBefore,
     NextEvent,
     Station,
+    Play,
+    Slower,
+    Faster,
 }
 
 const KEYS: &[Binding<Action>] = keys! {
@@ -43,6 +46,9 @@ const KEYS: &[Binding<Action>] = keys! {
     [(Char('['), NONE)], Action::EventBefore, "[", "the event before, on the chart, which holds the picture", None;
     [(Char(']'), NONE)], Action::NextEvent, "]", "the next event, on the chart", None;
     [(Char('N'), NONE)], Action::Station, "N", "take the next station: means and spreads", None, channel;
+    [(Char('P'), NONE)], Action::Play, "P", "play what is recorded from the right edge on, or pause", None;
+    [(Char('<'), NONE)], Action::Slower, "<", "play slower", None;
+    [(Char('>'), NONE)], Action::Faster, ">", "play faster", None;
 };
 
 impl Room for Chart {
@@ -59,6 +65,9 @@ impl Room for Chart {
             Action::GoTo => return vec![Effect::Choose(go_to::list(session))],
             Action::EventBefore => session.show_event(-1),
             Action::NextEvent => session.show_event(1),
+            Action::Play => session.toggle_play(session.now),
+            Action::Slower => session.set_speed(-1),
+            Action::Faster => session.set_speed(1),
             Action::Station => return outside(session.take_station(None)),
         }
         Vec::new()

@@ -177,11 +177,11 @@ fn takes(session: &Session) -> Vec<Item> {
         let open = move |app: &mut App| open_take(&mut app.session, path.clone());
         Item::new(format!("take {}", name_of(folder)), "opens it in place of what is watched now", open)
     };
-    session.takes.iter().map(item).collect()
+    session.takes.folders.iter().map(item).collect()
 }
 
 /// Opens a take, after what would be lost by that is seen to.
-fn open_take(session: &mut Session, folder: PathBuf) -> Vec<Effect> {
+pub(crate) fn open_take(session: &mut Session, folder: PathBuf) -> Vec<Effect> {
     if session.taking.runs() {
         session.say("a take is running: end it first with t", true);
         return Vec::new();

@@ -4,7 +4,7 @@ mod plan;
 
 use super::panel::{Row, SingleSetting, StagePanel, Way};
 use super::prompt::Prompt;
-use super::{Effect, outside};
+use super::{Effect, RoomId, outside};
 use crate::keys::{Binding, NONE, keys};
 use crate::session::{Request, Session, Stage, Taking, name_of};
 use amber_core::digits::{bytes, counted, duration, grouped, typed};
@@ -26,6 +26,10 @@ pub(crate) struct Keep;
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Action {
     Figure,
+    Takes,
+    Stations,
+    Rule,
+    Reading,
 }
 
 static FILES: [SingleSetting; 2] = [
@@ -117,6 +121,10 @@ impl StagePanel for Keep {
     const HELP: &'static str = "takes, marks, figures, bench, folders";
     const KEYS: &'static [Binding<Action>] = keys! {
         [(Char('f'), NONE)], Action::Figure, "f", "write what is in view as SVG and PDF", Some("f figure");
+    [(Char('k'), NONE)], Action::Takes, "k", "the takes in the folder: open, note, rename, compare", Some("k takes");
+    [(Char('o'), NONE)], Action::Stations, "o", "the stations: means and spreads at numbered places", None;
+    [(Char('e'), NONE)], Action::Rule, "e", "what a station takes: a number of rows, or the next level", None;
+    [(Char('r'), NONE)], Action::Reading, "r", "keep what these settings make of the take as another reading", None;
     };
 
     fn settings() -> Vec<&'static SingleSetting> {
@@ -161,6 +169,13 @@ impl StagePanel for Keep {
                 Vec::new()
             }
             Action::Figure => vec![Request::Figure.into()],
+            Action::Takes => vec![Effect::Close, Effect::Show(RoomId::Takes)],
+            Action::Stations => vec![Effect::Close, Effect::Show(RoomId::Stations)],
+            Action::Rule => vec![super::stations::ask_rule(session)],
+            Action::Reading => {
+                session.keep_reading();
+                Vec::new()
+            }
         }
     }
 }

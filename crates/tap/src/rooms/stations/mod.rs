@@ -8,7 +8,8 @@ use crate::screen::text::{cut, put, put_right, wrapped};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
 use amber_core::Stamp;
-use amber_core::digits::{duration, fixed, with_unit};
+use amber_core::bench::Kind;
+use amber_core::digits::{duration, fixed};
 use amber_core::keep::Station;
 use amber_core::tail::visible;
 use amber_io::take::stations_csv;
@@ -117,11 +118,11 @@ impl Room for Stations {
 /// Columns of the number and the name, and of one channel.
 const NUMBER: u16 = 6;
 const NAME: u16 = 16;
-const CHANNEL: u16 = 20;
+const CHANNEL: u16 = 14;
 
 fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
     put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
-    put(buffer, area, 1, 0, " stations ", theme.style(Ink::Bright));
+    put(buffer, area, 1, 0, " stations: mean, ± standard deviation ", theme.style(Ink::Bright));
     let rule = format!(" each: {} ", session.shared().keep.station);
     put_right(buffer, area, 0, &rule, theme.style(Ink::Dim));
     let list = &session.stations.list;
@@ -141,8 +142,7 @@ fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
     for (column, (channel, unit)) in columns.iter().enumerate() {
         let place = cell(area, column, 1);
         put_right(buffer, place, 0, &cut(visible(channel.as_bytes()), CHANNEL - 1), theme.style(Ink::Bright));
-        let unit = with_unit("mean ± deviation,", unit);
-        put_right(buffer, Rect { y: place.y + 1, ..place }, 0, unit.trim_end_matches(','), theme.style(Ink::Dim));
+        put_right(buffer, Rect { y: place.y + 1, ..place }, 0, unit, theme.style(Ink::Dim));
     }
     put(buffer, area, 1, 1, "no.", theme.style(Ink::Bright));
     put(buffer, area, NUMBER, 1, "name", theme.style(Ink::Bright));
@@ -159,7 +159,7 @@ fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put(buffer, area, NUMBER, y, &cut(visible(station.name.as_bytes()), NAME - 1), ink);
         let (begin, end) = station.times;
         let when = format!("{}, {}", session.wall(begin, "%H:%M:%S"), duration(end.seconds_since(begin)));
-        put(buffer, area, NUMBER, y + 1, &cut(when, NAME + 4), theme.style(Ink::Faint));
+        put(buffer, area, NUMBER, y + 1, &cut(when, NAME), theme.style(Ink::Faint));
         for (column, (channel, _)) in columns.iter().enumerate() {
             let Some(reading) = station.readings.iter().find(|reading| reading.channel == *channel) else { continue };
             let decimals = decimals_of(session, channel);
@@ -179,7 +179,7 @@ fn cell(area: Rect, column: usize, y: u16) -> Rect {
 /// A mean has a digit more than a single value.
 fn decimals_of(session: &Session, title: &str) -> usize {
     let own = session.chain().channels().iter().find(|channel| channel.title() == title);
-    own.map_or(3, |channel| channel.decimals() + 1)
+    own.map_or(3, |channel| if channel.kind() == Kind::Digital { 2 } else { channel.decimals() + 1 })
 }
 
 /// The channels of all stations with their units, as many as there is room for; the selected channel is among them.

@@ -166,6 +166,8 @@ impl Shell<'_> {
                 screen.begin_again()?;
                 change = Change::All;
             }
+            // What is played moves with every frame.
+            self.has_news |= self.app.session.plays();
             // A terminal that is still busy with the last frame is not waited for; it says when it is done.
             let is_ready = screen.is_ready()?;
             let idle = change == Change::None && !self.has_news;

@@ -1,0 +1,89 @@
+//! The takes that are compared with what is watched.
+
+use super::loading::chain_of;
+use super::tasks::Task;
+use super::{Session, Source, name_of};
+use crate::comparison::{Compared, OneRun};
+use amber_core::digits::counted;
+use std::path::{Path, PathBuf};
+
+/// The takes that were read for a comparison.
+#[derive(Debug, Default)]
+pub(crate) struct Comparing {
+    pub(crate) runs: Vec<Compared>,
+    /// They are being read.
+    pub(crate) is_reading: bool,
+    /// Raised with each change of them.
+    pub(crate) revision: u64,
+}
+
+/// The takes that were read, or why one was not.
+#[derive(Debug)]
+pub(crate) struct ComparedRead(Vec<Result<Compared, String>>);
+
+/// Reads takes, each through the settings that it was made with.
+pub(super) fn read_compared(folders: &[PathBuf]) -> ComparedRead {
+    ComparedRead(folders.iter().map(|folder| one_compared(folder)).collect())
+}
+
+/// The first take in a folder.
+fn one_compared(folder: &Path) -> Result<Compared, String> {
+    let takes = amber_io::take::open_all(folder).map_err(|error| error.to_string())?;
+    let (_, take) = takes.into_iter().next().ok_or("there is no take in it")?;
+    let chain = chain_of(&take, &take.bench, 0).map_err(|error| error.to_string())?;
+    Ok(Compared { name: name_of(folder), chain, marks: take.marks })
+}
+
+impl Session {
+    /// Reads the takes that were chosen.
+    ///
+    /// # Errors
+    /// Why there is nothing to compare.
+    pub(crate) fn read_compared(&mut self) -> Result<(), String> {
+        if self.takes.chosen.is_empty() {
+            return Err("no take is added yet: v, takes, then a adds one to the comparison".into());
+        }
+        self.comparing.is_reading = true;
+        self.do_task(Task::Compare(self.takes.chosen.clone()));
+        Ok(())
+    }
+
+    pub(super) fn compared_read(&mut self, read: ComparedRead) {
+        let mut wrong = Vec::new();
+        let mut runs = Vec::new();
+        for own in read.0 {
+            match own {
+                Ok(run) => runs.push(run),
+                Err(why) => wrong.push(why),
+            }
+        }
+        self.comparing.runs = runs;
+        self.comparing.is_reading = false;
+        self.comparing.revision += 1;
+        match wrong.first() {
+            Some(why) => self.say(format!("{} not read: {why}", counted(wrong.len() as u64, "take")), true),
+            None => self.refresh_soon(),
+        }
+    }
+
+    /// What is watched and the takes that were read, as runs of the selected channel.
+    pub(crate) fn runs(&self) -> Vec<OneRun<'_>> {
+        let Some(title) = self.channel().map(|channel| channel.title()) else { return Vec::new() };
+        let own = OneRun {
+            name: self.own_name(),
+            chain: self.chain(),
+            marks: &self.marks,
+            channel: Some(self.selected.channel),
+        };
+        let others = self.comparing.runs.iter().map(|run| OneRun::of(&run.name, &run.chain, &run.marks, title));
+        [own].into_iter().chain(others).collect()
+    }
+
+    /// What is watched, in a word.
+    fn own_name(&self) -> &str {
+        match self.source() {
+            Source::Take(take) => take.folder.file_name().and_then(|name| name.to_str()).unwrap_or("take"),
+            Source::Live { .. } => "live",
+        }
+    }
+}
