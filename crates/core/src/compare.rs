@@ -25,7 +25,7 @@ pub struct Run<'a> {
 pub struct Match {
     /// Seconds by which the zero of the other is to be moved on, so that it lies over the first.
     pub shift: f64,
-    /// The correlation there, from -1 to 1; negative where it only matches upside down.
+    /// The correlation there, above 0 and at most 1.
     pub correlation: f64,
     /// To so many seconds the shift is known.
     pub known_to: f64,
@@ -53,8 +53,8 @@ impl Run<'_> {
         self.store.between(self.zero.plus(from), self.zero.plus(to))
     }
 
-    /// Values at `count` even places of a stretch: the middle of what lies at each, or of the row before; gaps where nothing is
-    /// for long.
+    /// Values at `count` even places of a stretch: the middle of what lies at each, or of the row before; gaps where nothing
+    /// is.
     fn even(&self, from: f64, to: f64, count: usize) -> Vec<f64> {
         let step = (to - from) / count as f64;
         let edge = |at: usize| self.store.first_at(self.zero.plus(from + step * at as f64));
@@ -79,34 +79,55 @@ impl Run<'_> {
     }
 }
 
-/// Where `other` matches `own` best, by cross-correlation: first over all that both have, then over ever shorter stretches
-/// about the place where `own` moves most. Runs are matched within half the longer one. `None` where one of them does not
-/// move, or there are too few rows.
+/// The share of the shorter run that must lie over the other one.
+const OVERLAP: f64 = 0.3;
+
+/// Other shifts are told where they fit at least so much as well as the best one.
+const RIVAL: f64 = 0.9;
+
+/// Where `other` matches `own` best, by the correlation of what lies over one another: first over all that both have, then over
+/// ever shorter stretches about the place where `own` moves most. At each shift counts only where both have values (Padfield,
+/// "Masked object registration in the Fourier domain", 2012, for one dimension), and these are to be at least 30 % of the
+/// shorter run. `None` where one of them does not move.
 pub fn best_match(own: Run<'_>, other: Run<'_>, maker: &mut Maker) -> Option<Match> {
     let (a, b) = (own.ends()?, other.ends()?);
     let (mut from, mut to) = (a.0.min(b.0), a.1.max(b.1));
     let finest = own.interval.unwrap_or(0.0).max(other.interval.unwrap_or(0.0)).max(1e-6);
     let mut found: Option<Match> = None;
     loop {
-        let step = (to - from) / POINTS as f64;
+        let step = ((to - from) / POINTS as f64).max(1e-9);
         let shift = found.as_ref().map_or(0.0, |found| found.shift);
-        let left = filled(own.even(from, to, POINTS))?;
+        let left = own.even(from, to, POINTS);
         let moved = Run { zero: other.zero.plus(shift), ..other };
-        let right = filled(moved.even(from, to, POINTS))?;
-        let Some(follows) = maker.follows(&left, &right, 1.0 / step) else { return found };
+        let Some(lags) = correlations(&left, &moved.even(from, to, POINTS), maker) else { return found };
         // What repeats within a shorter stretch must not undo what the longer one said.
-        let is_first = found.is_none();
-        let before = found.as_ref().map_or(f64::INFINITY, |found| found.known_to);
-        if !is_first && (follows.seconds.abs() > 4.0 * before || follows.correlation.abs() < 0.5) {
+        let reach = found.as_ref().map_or(usize::MAX, |found| (4.0 * found.known_to / step).ceil() as usize);
+        let middle = lags.len() / 2;
+        let near = middle.saturating_sub(reach)..(middle.saturating_add(reach).saturating_add(1)).min(lags.len());
+        let best = near.clone().max_by(|x, y| lags[*x].total_cmp(&lags[*y]))?;
+        if lags[best] <= 0.0 || (found.is_some() && lags[best] < 0.5) {
             return found;
         }
-        let rivals = found.take().map_or(follows.rivals, |found| found.rivals);
-        found = Some(Match {
-            shift: shift + follows.seconds,
-            correlation: follows.correlation,
-            known_to: step.max(finest),
-            rivals,
-        });
+        let seconds = |lag: usize| {
+            // The vertex of the parabola through three values.
+            let at = |lag: usize| lags.get(lag).copied().unwrap_or(f64::NEG_INFINITY).max(-1.0);
+            let [before, here, after] = [at(lag.wrapping_sub(1)), at(lag), at(lag + 1)];
+            let bend = before - 2.0 * here + after;
+            let vertex = if bend == 0.0 { 0.0 } else { 0.5 * (before - after) / bend };
+            (lag as f64 - middle as f64 + vertex.clamp(-0.5, 0.5)) * step
+        };
+        let rivals = match found.take() {
+            Some(found) => found.rivals,
+            None => {
+                let is_top = |lag: &usize| lags[*lag] > lags[lag - 1] && lags[*lag] >= lags[lag + 1];
+                let tops = (1..lags.len() - 1).filter(is_top).filter(|lag| lags[*lag] >= RIVAL * lags[best]);
+                let mut tops: Vec<usize> = tops.filter(|lag| is_apart(&lags, *lag, best)).collect();
+                tops.sort_by(|x, y| lags[*y].total_cmp(&lags[*x]));
+                tops.into_iter().take(3).map(seconds).collect()
+            }
+        };
+        let known_to = step.max(finest);
+        found = Some(Match { shift: shift + seconds(best), correlation: lags[best], known_to, rivals });
         if step <= finest {
             return found;
         }
@@ -116,17 +137,45 @@ pub fn best_match(own: Run<'_>, other: Run<'_>, maker: &mut Maker) -> Option<Mat
     }
 }
 
-/// Gaps as the mean of the rest, which counts for nothing; `None` where there is nothing else.
-fn filled(values: Vec<f64>) -> Option<Vec<f64>> {
-    let sound = values.iter().filter(|value| !value.is_nan());
-    let (count, sum) = sound.fold((0.0, 0.0), |(count, sum), value| (count + 1.0, sum + value));
-    (count > 1.0).then(|| values.iter().map(|value| if value.is_nan() { sum / count } else { *value }).collect())
+/// Whether a valley lies between two shifts, so that they are two matches and not one.
+fn is_apart(lags: &[f64], one: usize, other: usize) -> bool {
+    (one.min(other)..=one.max(other)).any(|lag| lags[lag] < 0.5 * lags[other])
+}
+
+/// The correlation at each shift by so many places, from the furthest to the left to the furthest to the right; gaps count
+/// for nothing, and what overlaps too little has no correlation. `None` where one of them does not move.
+fn correlations(a: &[f64], b: &[f64], maker: &mut Maker) -> Option<Vec<f64>> {
+    let parts = |values: &[f64]| -> Option<[Vec<f64>; 3]> {
+        let sound = values.iter().filter(|value| !value.is_nan());
+        let (count, sum) = sound.fold((0.0, 0.0), |(count, sum), value| (count + 1.0, sum + value));
+        let mean: f64 = sum / count;
+        let centred: Vec<f64> = values.iter().map(|value| if value.is_nan() { 0.0 } else { value - mean }).collect();
+        let largest = centred.iter().copied().map(f64::abs).fold(0.0, f64::max);
+        let squares = centred.iter().map(|value| value * value).collect();
+        let mask = values.iter().map(|value| f64::from(u8::from(!value.is_nan()))).collect();
+        (count > 8.0 && largest > 1e-12 * mean.abs()).then_some([centred, squares, mask])
+    };
+    let ([a, a2, a_mask], [b, b2, b_mask]) = (parts(a)?, parts(b)?);
+    let sums = maker.correlated(&a, &b)?;
+    let own = maker.correlated(&a2, &b_mask)?;
+    let theirs = maker.correlated(&a_mask, &b2)?;
+    let both = maker.correlated(&a_mask, &b_mask)?;
+    let count = |mask: &[f64]| mask.iter().sum::<f64>();
+    let least = OVERLAP * count(&a_mask).min(count(&b_mask));
+    // Of what hardly moves where they overlap, a correlation says nothing.
+    let floors = (1e-3 * a2.iter().sum::<f64>(), 1e-3 * b2.iter().sum::<f64>());
+    let at = |lag: usize| {
+        let is_sound = both[lag] >= least && own[lag] > floors.0 && theirs[lag] > floors.1;
+        if is_sound { sums[lag] / (own[lag] * theirs[lag]).sqrt() } else { f64::NEG_INFINITY }
+    };
+    Some((0..sums.len()).map(at).collect())
 }
 
 /// The middle of the stretch of `length` seconds in which the values move most.
 fn liveliest(values: &[f64], from: f64, step: f64, length: f64) -> f64 {
     let wide = ((length / step) as usize).clamp(1, values.len());
-    let moves: Vec<f64> = values.windows(2).map(|pair| (pair[1] - pair[0]).abs()).collect();
+    let moved = |pair: &[f64]| (pair[1] - pair[0]).abs();
+    let moves: Vec<f64> = values.windows(2).map(|pair| if moved(pair).is_nan() { 0.0 } else { moved(pair) }).collect();
     let mut sum: f64 = moves.iter().take(wide).sum();
     let mut best = (sum, 0);
     for begin in 1..=moves.len().saturating_sub(wide) {
@@ -231,6 +280,16 @@ mod tests {
             assert!((found.shift - (quiet - 4.0)).abs() < 0.02, "{quiet}: {found:?}");
             assert!(found.correlation > 0.6 && found.known_to <= 0.011, "{found:?}");
         }
+        // The same waves, of which one run has much more: what only one has counts for nothing.
+        let mut long = run(0.0, 4.0, 60.0, 0.05, 1);
+        let short = run(0.0, 4.0, 12.0, 0.05, 1);
+        let again: Vec<f64> = (0..long.0.rows().end)
+            .map(|row| long.1.get(row).unwrap() + 3.0 * long.1.get(row.saturating_sub(2500)).unwrap())
+            .collect();
+        long.1 = Series::starting_at(0);
+        long.1.extend(&again);
+        let found = best_match(of(&short, 0.0), of(&long, 0.0), &mut maker).unwrap();
+        assert!(found.shift.abs() < 0.02 && found.correlation > 0.9, "{found:?}");
         let still = run(0.0, 1e6, 20.0, 0.0, 1);
         assert_eq!(best_match(of(&still, 0.0), of(&still, 0.0), &mut maker), None);
     }

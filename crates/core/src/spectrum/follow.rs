@@ -45,14 +45,10 @@ impl Follows {
 }
 
 impl Maker {
-    /// By how much `b` follows `a`; both are even rows, `rate` a second, of the same moments. Delays of up to half the stretch
-    /// are looked at. `None` where one of them does not move, or there are too few rows.
-    pub fn follows(&mut self, a: &[f64], b: &[f64], rate: f64) -> Option<Follows> {
-        let rows = a.len().min(b.len());
-        if rows < super::SHORTEST {
-            return None;
-        }
-        let (a, b) = (centred(&a[..rows])?, centred(&b[..rows])?);
+    /// The sums of `a[i] * b[i + lag]` over all rows that both have, for lags from `1 - rows` to `rows - 1`; both have as many
+    /// rows, at least one.
+    pub(crate) fn correlated(&mut self, a: &[f64], b: &[f64]) -> Option<Vec<f64>> {
+        let rows = a.len();
         // Zeros behind them, so that the ends do not meet.
         let length = (2 * rows).next_power_of_two();
         let (forward, inverse) = (self.planner.plan_fft_forward(length), self.planner.plan_fft_inverse(length));
@@ -63,13 +59,26 @@ impl Maker {
             forward.process(&mut input, &mut output).ok()?;
             Some(output)
         };
-        let (left, right) = (of(&a)?, of(&b)?);
+        let (left, right) = (of(a)?, of(b)?);
         let mut product: Vec<_> = left.iter().zip(&right).map(|(left, right)| left.conj() * right).collect();
         // The ends of a real spectrum are real; rounding must not say otherwise.
         let last = product.len() - 1;
         (product[0].im, product[last].im) = (0.0, 0.0);
         let mut sums = inverse.make_output_vec();
         inverse.process(&mut product, &mut sums).ok()?;
+        let lags = 1 - rows as isize..rows as isize;
+        Some(lags.map(|lag| sums[lag.rem_euclid(length as isize) as usize] / length as f64).collect())
+    }
+
+    /// By how much `b` follows `a`; both are even rows, `rate` a second, of the same moments. Delays of up to half the stretch
+    /// are looked at. `None` where one of them does not move, or there are too few rows.
+    pub fn follows(&mut self, a: &[f64], b: &[f64], rate: f64) -> Option<Follows> {
+        let rows = a.len().min(b.len());
+        if rows < super::SHORTEST {
+            return None;
+        }
+        let (a, b) = (centred(&a[..rows])?, centred(&b[..rows])?);
+        let sums = self.correlated(&a, &b)?;
         // Sums of squares up to each row: what of either overlaps the other at a delay.
         let squares = |values: &[f64]| {
             let mut all = vec![0.0];
@@ -82,7 +91,7 @@ impl Maker {
         let (a2, b2) = (squares(&a), squares(&b));
         let most = rows / 2;
         let at = |lag: isize| {
-            let sum = sums[lag.rem_euclid(length as isize) as usize] / length as f64;
+            let sum = sums[(lag + rows as isize - 1) as usize];
             let n = rows - lag.unsigned_abs();
             let (a_from, b_from) = if lag >= 0 { (0, lag as usize) } else { (lag.unsigned_abs(), 0) };
             let own = (a2[a_from + n] - a2[a_from]) * (b2[b_from + n] - b2[b_from]);

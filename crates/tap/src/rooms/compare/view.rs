@@ -6,7 +6,7 @@ use crate::screen::plot::{GUTTER, Spans, limits, spans, trace, x_axis, y_axis};
 use crate::screen::text::{cut, fitting, put, put_right, wrapped};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
-use amber_core::digits::{counted, fixed};
+use amber_core::digits::{fixed, grouped};
 use amber_core::tail::visible;
 use amber_core::window::{Columns, Grid, Motion};
 use ratatui::buffer::Buffer;
@@ -170,7 +170,7 @@ fn texts(own: &Outcome, decimals: usize) -> Vec<String> {
             let found = amount.statistics;
             let noise = amount.noise.map_or("–".into(), |noise| fixed(noise, decimals));
             vec![
-                counted(found.count as u64, "row").split(' ').next().unwrap_or_default().to_owned(),
+                grouped(found.count as u64),
                 fixed(found.mean, decimals),
                 fixed(found.deviation, decimals),
                 noise,

@@ -61,13 +61,11 @@ fn take(session: &Session, glance: &Glance, is_selected: bool, (theme, area): (T
     let wide = area.width.saturating_sub(if has_preview { PREVIEW + 3 } else { 0 });
     let left = Rect { width: wide, ..area };
     let chosen = session.takes.chosen.iter().position(|folder| *folder == glance.folder);
-    let sign = match chosen {
-        Some(place) => format!("{}", char::from(b'1' + (place as u8).min(8))),
-        None => " ".into(),
-    };
     let ink = theme.style(if is_selected { Ink::Chosen } else { Ink::Bright });
     put(buffer, left, 0, 0, if is_selected { "▸" } else { " " }, ink);
-    put(buffer, left, 1, 0, &sign, theme.style(Ink::Alert));
+    if let Some(place) = chosen {
+        put(buffer, left, 1, 0, &(place + 1).to_string(), theme.style(Ink::Alert));
+    }
     put(buffer, left, 3, 0, &cut(visible(glance.name.as_bytes()), 26), ink);
     let date = glance.start.map_or("date not known".into(), |at| session.wall(at, "%Y-%m-%d %H:%M"));
     let length = glance.seconds.map_or("no rows".into(), |seconds| duration(seconds.round()));
