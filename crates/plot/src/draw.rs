@@ -1,13 +1,15 @@
 //! The drawing: layout and strokes, in hundredths of a millimetre, since the drawing library knows whole units only.
 
 use crate::page::FAMILIES;
-use crate::{EventLane, Figure, Lane, LogicLane, PlotError, Threshold, Trace, embed};
+use crate::{EventLane, Figure, Lane, LevelLine, LogicLane, Paper, PlotError, Threshold, Trace, embed};
 use plotters::coord::Shift;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
 
-const WIDTH: i32 = 29_700;
-const HEIGHT: i32 = 21_000;
+/// The width of A4, landscape, for which text and margins are made; smaller paper has smaller ones, down to this share.
+const WIDE: f64 = 297.0;
+const SMALLEST: f64 = 0.5;
+
 const LEFT: i32 = 2_600;
 const RIGHT: i32 = 1_500;
 const TOP: i32 = 3_700;
@@ -24,19 +26,46 @@ const EVENTS: i32 = 560;
 /// Height of a digital lane.
 const LOGIC: i32 = 900;
 
-const BLACK_INK: RGBColor = RGBColor(0x22, 0x1E, 0x18);
-const GREY: RGBColor = RGBColor(0x6B, 0x63, 0x58);
-const RULE: RGBColor = RGBColor(0xDD, 0xD6, 0xCA);
+/// The colours of a figure: those of its ground, its text, its lines, and its inks.
+struct Palette {
+    paper: RGBColor,
+    text: RGBColor,
+    grey: RGBColor,
+    rule: RGBColor,
+    inks: [RGBColor; 6],
+}
 
 /// Dark enough for paper, apart for colour-blind eyes; after Okabe and Ito (2008), as on the screen.
-const INKS: [RGBColor; 6] = [
-    RGBColor(0x0B, 0x6F, 0xB8),
-    RGBColor(0x3A, 0x3A, 0x3A),
-    RGBColor(0xB0, 0x3F, 0x86),
-    RGBColor(0x00, 0x85, 0x62),
-    RGBColor(0x5A, 0x4F, 0xD6),
-    RGBColor(0xC8, 0x3A, 0x1E),
-];
+static LIGHT: Palette = Palette {
+    paper: WHITE,
+    text: RGBColor(0x22, 0x1E, 0x18),
+    grey: RGBColor(0x6B, 0x63, 0x58),
+    rule: RGBColor(0xDD, 0xD6, 0xCA),
+    inks: [
+        RGBColor(0x0B, 0x6F, 0xB8),
+        RGBColor(0x3A, 0x3A, 0x3A),
+        RGBColor(0xB0, 0x3F, 0x86),
+        RGBColor(0x00, 0x85, 0x62),
+        RGBColor(0x5A, 0x4F, 0xD6),
+        RGBColor(0xC8, 0x3A, 0x1E),
+    ],
+};
+
+/// The same inks, light enough for a dark ground.
+static DARK: Palette = Palette {
+    paper: RGBColor(0x10, 0x0D, 0x08),
+    text: RGBColor(0xF2, 0xE4, 0xC8),
+    grey: RGBColor(0xA3, 0x90, 0x6E),
+    rule: RGBColor(0x3A, 0x32, 0x26),
+    inks: [
+        RGBColor(0x5A, 0xB8, 0xF0),
+        RGBColor(0xF4, 0xF4, 0xEC),
+        RGBColor(0xE0, 0x84, 0xBE),
+        RGBColor(0x2F, 0xCB, 0x9F),
+        RGBColor(0x97, 0x8D, 0xFF),
+        RGBColor(0xFF, 0x62, 0x48),
+    ],
+};
 
 type Area<'a> = DrawingArea<SVGBackend<'a>, Shift>;
 
@@ -45,15 +74,20 @@ fn rejected<E: std::fmt::Display>(error: E) -> PlotError {
 }
 
 pub(crate) fn svg(figure: &Figure) -> Result<String, PlotError> {
+    let Paper { width, height, is_dark } = figure.paper;
+    let scale = (width / WIDE).clamp(SMALLEST, 1.0);
+    let units = |millimetres: f64| (millimetres * 100.0 / scale).round().clamp(100.0, 1e6) as i32;
+    let (wide, high) = (units(width), units(height));
+    let palette = if is_dark { &DARK } else { &LIGHT };
     let mut text = String::new();
     {
-        let area = SVGBackend::with_string(&mut text, (WIDTH as u32, HEIGHT as u32)).into_drawing_area();
-        Drawing { area: &area, figure }.all()?;
+        let area = SVGBackend::with_string(&mut text, (wide as u32, high as u32)).into_drawing_area();
+        Drawing { area: &area, figure, palette, wide, high }.all()?;
         area.present().map_err(rejected)?;
     }
     // The size on paper, in place of the size in units.
-    let size = format!("<svg width=\"{WIDTH}\" height=\"{HEIGHT}\"");
-    let text = text.replacen(&size, "<svg width=\"297mm\" height=\"210mm\"", 1);
+    let size = format!("<svg width=\"{wide}\" height=\"{high}\"");
+    let text = text.replacen(&size, &format!("<svg width=\"{width}mm\" height=\"{height}mm\""), 1);
     // The font comes first, before what is set in it.
     let style = embed::style(&text)?;
     let head = text.find('>').map_or(0, |end| end + 1);
@@ -63,18 +97,22 @@ pub(crate) fn svg(figure: &Figure) -> Result<String, PlotError> {
 struct Drawing<'a, 'b> {
     area: &'a Area<'b>,
     figure: &'a Figure,
+    palette: &'static Palette,
+    /// The paper in units.
+    wide: i32,
+    high: i32,
 }
 
 impl Drawing<'_, '_> {
     fn all(&self) -> Result<(), PlotError> {
-        self.area.fill(&WHITE).map_err(rejected)?;
+        self.area.fill(&self.palette.paper).map_err(rejected)?;
         let figure = self.figure;
-        self.text(&figure.title, LEFT, 1_300, 640, &BLACK_INK, HPos::Left)?;
-        self.text(&figure.subtitle, LEFT, 1_950, 400, &GREY, HPos::Left)?;
+        self.text(&figure.title, LEFT, 1_300, 640, &self.palette.text, HPos::Left)?;
+        self.text(&figure.subtitle, LEFT, 1_950, 400, &self.palette.grey, HPos::Left)?;
         self.legend()?;
         let listed = figure.marks.iter().filter(|mark| !mark.note.is_empty()).count().min(LISTED) as i32;
         let listed = listed + figure.notes.len().min(LISTED) as i32;
-        let bottom = HEIGHT - 2_300 - listed * 480;
+        let bottom = self.high - 2_300 - listed * 480;
         // Where there are many, they leave the traces room.
         let wanted = figure.events.len() as i32 * EVENTS + figure.logic.len() as i32 * LOGIC;
         let room = if figure.lanes.is_empty() { bottom - TOP } else { (bottom - TOP) * 3 / 5 };
@@ -98,20 +136,29 @@ impl Drawing<'_, '_> {
         }
         for (number, at) in (1..).zip(&figure.cursors).filter(|(_, at)| (figure.x.0..=figure.x.1).contains(*at)) {
             let x = self.x(*at);
-            self.line(vec![(x, TOP - 450), (x, bottom)], &GREY, 20)?;
-            self.text(&format!("cursor {number}"), x, TOP - 640, 340, &GREY, HPos::Center)?;
+            self.line(vec![(x, TOP - 450), (x, bottom)], &self.palette.grey, 20)?;
+            self.text(&format!("cursor {number}"), x, TOP - 640, 340, &self.palette.grey, HPos::Center)?;
         }
         let listed = self.marks(bottom)?;
         for (line, note) in (listed..).zip(figure.notes.iter().take(LISTED)) {
-            self.text(note, LEFT, bottom + 1_650 + line * 480, 360, &BLACK_INK, HPos::Left)?;
+            self.text(note, LEFT, bottom + 1_650 + line * 480, 360, &self.palette.text, HPos::Left)?;
         }
         Ok(())
+    }
+
+    fn ink(&self, number: usize) -> RGBColor {
+        self.palette.inks[number % self.palette.inks.len()]
+    }
+
+    /// A lighter shade for what lies behind.
+    fn pale(&self, ink: RGBColor) -> RGBColor {
+        mixed(ink, self.palette.paper, 0.35)
     }
 
     fn x(&self, seconds: f64) -> i32 {
         let (from, to) = self.figure.x;
         let share = (seconds - from) / (to - from).max(f64::MIN_POSITIVE);
-        LEFT + (share.clamp(0.0, 1.0) * f64::from(WIDTH - LEFT - RIGHT)).round() as i32
+        LEFT + (share.clamp(0.0, 1.0) * f64::from(self.wide - LEFT - RIGHT)).round() as i32
     }
 
     fn text(&self, text: &str, x: i32, y: i32, size: i32, colour: &RGBColor, side: HPos) -> Result<(), PlotError> {
@@ -129,17 +176,17 @@ impl Drawing<'_, '_> {
         let y = 2_650;
         for lane in &self.figure.lanes {
             for trace in &lane.traces {
-                let ink = INKS[trace.ink % INKS.len()];
+                let ink = self.ink(trace.ink);
                 for part in dashed(vec![(x, y), (x + 700, y)], trace.ink) {
                     self.line(part, &ink, 90)?;
                 }
                 let unit = if lane.unit.is_empty() { String::new() } else { format!(" in {}", lane.unit) };
                 let note = if trace.note.is_empty() { String::new() } else { format!(", {}", trace.note) };
                 let text = format!("{} {}{unit}{note}", trace.letter, trace.name);
-                if x > WIDTH - RIGHT - 2_000 {
+                if x > self.wide - RIGHT - 2_000 {
                     return Ok(());
                 }
-                self.text(&text, x + 850, y, 380, &BLACK_INK, HPos::Left)?;
+                self.text(&text, x + 850, y, 380, &self.palette.text, HPos::Left)?;
                 // Letters of this font are about half as wide as high.
                 x += 1_500 + text.chars().count() as i32 * 205;
             }
@@ -151,12 +198,19 @@ impl Drawing<'_, '_> {
         let (from, to) = self.figure.x;
         for (value, label) in ticks(from, to, 12) {
             let x = self.x(value);
-            self.line(vec![(x, TOP), (x, bottom)], &RULE, 8)?;
-            self.line(vec![(x, bottom), (x, bottom + 150)], &GREY, 12)?;
-            self.text(&label, x, bottom + 420, 380, &BLACK_INK, HPos::Center)?;
+            self.line(vec![(x, TOP), (x, bottom)], &self.palette.rule, 8)?;
+            self.line(vec![(x, bottom), (x, bottom + 150)], &self.palette.grey, 12)?;
+            self.text(&label, x, bottom + 420, 380, &self.palette.text, HPos::Center)?;
         }
-        self.line(vec![(LEFT, bottom), (WIDTH - RIGHT, bottom)], &GREY, 14)?;
-        self.text(&self.figure.x_label, (LEFT + WIDTH - RIGHT) / 2, bottom + 1_050, 400, &BLACK_INK, HPos::Center)
+        self.line(vec![(LEFT, bottom), (self.wide - RIGHT, bottom)], &self.palette.grey, 14)?;
+        self.text(
+            &self.figure.x_label,
+            (LEFT + self.wide - RIGHT) / 2,
+            bottom + 1_050,
+            400,
+            &self.palette.text,
+            HPos::Center,
+        )
     }
 
     fn lane(&self, lane: &Lane, top: i32, bottom: i32) -> Result<(), PlotError> {
@@ -166,40 +220,43 @@ impl Drawing<'_, '_> {
             top + (share * f64::from(bottom - top)).round() as i32
         };
         for (value, label) in ticks(low, high, ((bottom - top) / 900).clamp(2, 8) as usize) {
-            self.line(vec![(LEFT, y(value)), (WIDTH - RIGHT, y(value))], &RULE, 8)?;
-            self.text(&label, LEFT - 220, y(value), 380, &BLACK_INK, HPos::Right)?;
+            self.line(vec![(LEFT, y(value)), (self.wide - RIGHT, y(value))], &self.palette.rule, 8)?;
+            self.text(&label, LEFT - 220, y(value), 380, &self.palette.text, HPos::Right)?;
         }
-        let frame = vec![(LEFT, top), (LEFT, bottom), (WIDTH - RIGHT, bottom)];
-        self.line(frame, &GREY, 14)?;
+        let frame = vec![(LEFT, top), (LEFT, bottom), (self.wide - RIGHT, bottom)];
+        self.line(frame, &self.palette.grey, 14)?;
         self.shades(lane, &y)?;
         let label = if lane.label.is_empty() { "counts" } else { &lane.label };
-        let style = (FAMILIES, 440.0 * 1.24).into_text_style(self.area).color(&BLACK_INK);
+        let style = (FAMILIES, 440.0 * 1.24).into_text_style(self.area).color(&self.palette.text);
         let style = style.transform(FontTransform::Rotate270).pos(Pos::new(HPos::Center, VPos::Center));
         self.area.draw_text(&printable(label), &style, (900, (top + bottom) / 2)).map_err(rejected)?;
+        for level in lane.levels.iter().filter(|level| (low..=high).contains(&level.value)) {
+            self.level(level, &y, top)?;
+        }
         for trace in &lane.traces {
-            let ink = INKS[trace.ink % INKS.len()];
-            self.runs(&trace.pale, &y, &pale(ink), 14)?;
+            let ink = self.ink(trace.ink);
+            self.runs(&trace.pale, &y, &self.pale(ink), 14)?;
         }
         let in_view = |line: &&Threshold| (low..=high).contains(&line.value);
         for line in lane.thresholds.iter().filter(in_view) {
-            let ink = INKS[line.ink % INKS.len()];
+            let ink = self.ink(line.ink);
             let half = if line.hysteresis.is_finite() { line.hysteresis.abs() / 2.0 } else { 0.0 };
             for edge in [line.value - half, line.value + half]
                 .into_iter()
                 .filter(|edge| half > 0.0 && (low..=high).contains(edge))
             {
-                for x in (LEFT..WIDTH - RIGHT - 60).step_by(240) {
-                    self.line(vec![(x, y(edge)), (x + 60, y(edge))], &pale(ink), 14)?;
+                for x in (LEFT..self.wide - RIGHT - 60).step_by(240) {
+                    self.line(vec![(x, y(edge)), (x + 60, y(edge))], &self.pale(ink), 14)?;
                 }
             }
-            for x in (LEFT..WIDTH - RIGHT - 250).step_by(500) {
+            for x in (LEFT..self.wide - RIGHT - 250).step_by(500) {
                 self.line(vec![(x, y(line.value)), (x + 250, y(line.value))], &ink, 16)?;
             }
         }
         for trace in &lane.traces {
             for points in trace.runs.iter().map(|run| run.iter().map(|(t, v)| (self.x(*t), y(*v))).collect()) {
                 for part in dashed(points, trace.ink) {
-                    self.line(part, &INKS[trace.ink % INKS.len()], 34)?;
+                    self.line(part, &self.ink(trace.ink), 34)?;
                 }
             }
         }
@@ -216,11 +273,28 @@ impl Drawing<'_, '_> {
                 left = other.1;
             }
             placed.push((left, left + wide, at));
-            if left + wide < WIDTH - RIGHT || left == LEFT + 200 {
-                self.text(&line.label, left, at, 340, &INKS[line.ink % INKS.len()], HPos::Left)?;
+            if left + wide < self.wide - RIGHT || left == LEFT + 200 {
+                self.text(&line.label, left, at, 340, &self.ink(line.ink), HPos::Left)?;
             }
         }
         self.letters(&lane.traces, &y)
+    }
+
+    /// A level as a bar along its values, with what it is above it where there is room.
+    fn level(&self, level: &LevelLine, y: &impl Fn(f64) -> i32, top: i32) -> Result<(), PlotError> {
+        let (from, to) = self.figure.x;
+        if !(level.from < to && level.to > from) {
+            return Ok(());
+        }
+        let (left, right, at) = (self.x(level.from), self.x(level.to), y(level.value));
+        let ink = self.ink(level.ink);
+        self.line(vec![(left, at), (right, at)], &self.pale(ink), 130)?;
+        let wide = level.label.chars().count() as i32 * 180;
+        if wide > right - left {
+            return Ok(());
+        }
+        let above = if at - 560 > top { at - 330 } else { at + 330 };
+        self.text(&level.label, (left + right) / 2, above, 330, &ink, HPos::Center)
     }
 
     fn runs(
@@ -251,7 +325,7 @@ impl Drawing<'_, '_> {
                 let run = row.shares[at..].iter().take_while(|share| shade(**share) == own).count();
                 if own > 0.0 {
                     let mix = |c: u8| (255.0 - (255.0 - f32::from(c)) * own / SHADES).round() as u8;
-                    let ink = INKS[row.ink % INKS.len()];
+                    let ink = self.ink(row.ink);
                     let colour = RGBColor(mix(ink.0), mix(ink.1), mix(ink.2));
                     let corners = [(place(at), top), (place(at + run), bottom)];
                     self.area.draw(&Rectangle::new(corners, colour.filled())).map_err(rejected)?;
@@ -271,8 +345,8 @@ impl Drawing<'_, '_> {
         for (y, trace) in ends {
             let y = y.max(least);
             least = y + 430;
-            let ink = INKS[trace.ink % INKS.len()];
-            self.text(&trace.letter.to_string(), WIDTH - RIGHT + 300, y, 420, &ink, HPos::Left)?;
+            let ink = self.ink(trace.ink);
+            self.text(&trace.letter.to_string(), self.wide - RIGHT + 300, y, 420, &ink, HPos::Left)?;
         }
         Ok(())
     }
@@ -283,14 +357,24 @@ impl Drawing<'_, '_> {
         let size = (LEFT * 2 / letters * 17 / 20).clamp(200, 360);
         let most = (LEFT * 17 / 10 / size).max(1) as usize;
         let cut: String = name.chars().take(most - 1).chain(['…']).collect();
-        self.text(if letters as usize > most { &cut } else { name }, LEFT - 220, y, size, &BLACK_INK, HPos::Right)
+        self.text(
+            if letters as usize > most { &cut } else { name },
+            LEFT - 220,
+            y,
+            size,
+            &self.palette.text,
+            HPos::Right,
+        )
     }
 
     fn logic(&self, lane: &LogicLane, top: i32, height: i32) -> Result<(), PlotError> {
-        let ink = INKS[lane.ink % INKS.len()];
+        let ink = self.ink(lane.ink);
         let (high, low) = (top + height / 4, top + height * 4 / 5);
         self.name(&lane.name, (high + low) / 2)?;
-        self.text(&lane.letter.to_string(), WIDTH - RIGHT + 300, (high + low) / 2, 420, &ink, HPos::Left)?;
+        self.text(&lane.letter.to_string(), self.wide - RIGHT + 300, (high + low) / 2, 420, &ink, HPos::Left)?;
+        for (from, to, word) in &lane.words {
+            self.word((*from, *to), word, (high, low), ink)?;
+        }
         let mut points: Vec<(i32, i32)> = Vec::new();
         let mut end = f64::NAN;
         let rounding = (self.figure.x.1 - self.figure.x.0) * 1e-6;
@@ -305,11 +389,32 @@ impl Drawing<'_, '_> {
         self.line(points, &ink, 34)
     }
 
+    /// A stretch of a code as a box with its word, where there is room for that.
+    fn word(
+        &self,
+        (from, to): (f64, f64),
+        word: &str,
+        (top, bottom): (i32, i32),
+        ink: RGBColor,
+    ) -> Result<(), PlotError> {
+        if !(from <= self.figure.x.1 && to >= self.figure.x.0) {
+            return Ok(());
+        }
+        let (left, right) = (self.x(from), self.x(to).max(self.x(from) + 20));
+        let corners = [(left, top), (right, bottom)];
+        self.area.draw(&Rectangle::new(corners, self.pale(ink).filled())).map_err(rejected)?;
+        self.area.draw(&Rectangle::new(corners, ShapeStyle::from(&ink).stroke_width(14))).map_err(rejected)?;
+        if word.chars().count() as i32 * 180 + 120 > right - left {
+            return Ok(());
+        }
+        self.text(word, (left + right) / 2, (top + bottom) / 2, 320, &self.palette.text, HPos::Center)
+    }
+
     /// Each event as a bar for as long as it was true, with a sign where it began.
     fn events(&self, lane: &EventLane, top: i32, height: i32) -> Result<(), PlotError> {
         let middle = top + height / 2;
         self.name(&lane.name, middle)?;
-        self.line(vec![(LEFT, middle), (WIDTH - RIGHT, middle)], &RULE, 8)?;
+        self.line(vec![(LEFT, middle), (self.wide - RIGHT, middle)], &self.palette.rule, 8)?;
         let (from, to) = self.figure.x;
         for (begin, end) in &lane.spans {
             let end = end.unwrap_or(to);
@@ -317,11 +422,11 @@ impl Drawing<'_, '_> {
                 continue;
             }
             let corners = [(self.x(*begin), middle - height / 6), (self.x(end), middle + height / 6)];
-            self.area.draw(&Rectangle::new(corners, pale(BLACK_INK).filled())).map_err(rejected)?;
+            self.area.draw(&Rectangle::new(corners, self.pale(self.palette.text).filled())).map_err(rejected)?;
             if *begin >= from {
                 let (x, reach) = (self.x(*begin), height * 3 / 10);
                 let sign = vec![(x, middle - reach), (x + 110, middle), (x, middle + reach), (x - 110, middle)];
-                self.area.draw(&Polygon::new(sign, BLACK_INK)).map_err(rejected)?;
+                self.area.draw(&Polygon::new(sign, self.palette.text)).map_err(rejected)?;
             }
         }
         Ok(())
@@ -334,12 +439,12 @@ impl Drawing<'_, '_> {
         for mark in self.figure.marks.iter().filter(|mark| (from..=to).contains(&mark.at)) {
             let x = self.x(mark.at);
             for y in (TOP - 100..bottom).step_by(260) {
-                self.line(vec![(x, y), (x, (y + 110).min(bottom))], &BLACK_INK, 14)?;
+                self.line(vec![(x, y), (x, (y + 110).min(bottom))], &self.palette.text, 14)?;
             }
-            self.text(&mark.number.to_string(), x, TOP - 330, 380, &BLACK_INK, HPos::Center)?;
+            self.text(&mark.number.to_string(), x, TOP - 330, 380, &self.palette.text, HPos::Center)?;
             if !mark.note.is_empty() && listed < LISTED as i32 {
                 let text = format!("{}  {}", mark.number, mark.note);
-                self.text(&text, LEFT, bottom + 1_650 + listed * 480, 360, &BLACK_INK, HPos::Left)?;
+                self.text(&text, LEFT, bottom + 1_650 + listed * 480, 360, &self.palette.text, HPos::Left)?;
                 listed += 1;
             }
         }
@@ -349,7 +454,7 @@ impl Drawing<'_, '_> {
 
 /// The parts of a line that are drawn: all of it for the first six inks, dashes for the next six, dots for the others.
 fn dashed(points: Vec<(i32, i32)>, ink: usize) -> Vec<Vec<(i32, i32)>> {
-    let (on, off) = match ink / INKS.len() {
+    let (on, off) = match ink / LIGHT.inks.len() {
         0 => return vec![points],
         1 => (180.0, 90.0),
         _ => (50.0, 80.0),
@@ -387,15 +492,15 @@ fn dashed(points: Vec<(i32, i32)>, ink: usize) -> Vec<Vec<(i32, i32)>> {
 }
 
 /// A text in which nothing is that a document may not hold: symbols stand for control characters.
-fn printable(text: &str) -> String {
+pub(crate) fn printable(text: &str) -> String {
     let is_allowed = |c: &char| !c.is_control() && !matches!(c, '\u{fffe}' | '\u{ffff}');
     text.chars().map(|c| if is_allowed(&c) { c } else { amber_core::tail::visible_char(c) }).collect()
 }
 
-/// A lighter shade for what lies behind.
-fn pale(ink: RGBColor) -> RGBColor {
-    let mix = |c: u8| (f64::from(c) * 0.35 + 255.0 * 0.65).round() as u8;
-    RGBColor(mix(ink.0), mix(ink.1), mix(ink.2))
+/// `ink` on `paper`, at so much of its strength, 0 to 1.
+fn mixed(ink: RGBColor, paper: RGBColor, share: f64) -> RGBColor {
+    let mix = |ink: u8, paper: u8| (f64::from(ink) * share + f64::from(paper) * (1.0 - share)).round() as u8;
+    RGBColor(mix(ink.0, paper.0), mix(ink.1, paper.1), mix(ink.2, paper.2))
 }
 
 /// Round values between the limits with their labels.
@@ -433,17 +538,20 @@ mod tests {
                 traces: vec![trace('A', "gauge_a", 0, 0.0), trace('B', "gauge_b", 1, 1.0)],
                 thresholds: vec![Threshold { value: 120.0, hysteresis: 4.0, ink: 0, label: "A 120 mm".into() }],
                 shades: Vec::new(),
+                levels: vec![LevelLine { from: 1.0, to: 4.0, value: 100.0, ink: 0, label: "100.0 mm".into() }],
             }],
             logic: vec![LogicLane {
                 letter: 'C',
                 name: "pump".into(),
                 ink: 3,
                 levels: vec![(0.0, 4.0, false), (4.0, 9.0, true)],
+                words: vec![(1.0, 6.0, "idle <".into()), (6.0, 99.0, "run".into())],
             }],
             events: vec![EventLane { name: "high water".into(), spans: vec![(2.0, Some(2.5)), (9.0, None)] }],
             marks: vec![FigureMark { number: 1, at: 3.0, note: "50 mm weight".into() }],
             cursors: vec![5.0, 77.0],
             notes: vec!["overshoot 2 mm".into()],
+            paper: Paper::default(),
         }
     }
 
@@ -461,6 +569,8 @@ mod tests {
             "overshoot 2 mm",
             "cursor 1",
             "A 120 mm",
+            "100.0 mm",
+            "idle &lt;",
         ] {
             assert!(text.contains(part), "{part} is missing");
         }
@@ -496,7 +606,7 @@ mod tests {
         for points in text.split("points=\"").skip(1).map(|rest| rest.split('"').next().unwrap()) {
             for (x, y) in points.split_whitespace().filter_map(|point| point.split_once(',')) {
                 let (x, y): (i32, i32) = (x.parse().unwrap(), y.parse().unwrap());
-                assert!((0..=WIDTH).contains(&x) && (0..=HEIGHT).contains(&y), "{x},{y}");
+                assert!((0..=29_700).contains(&x) && (0..=21_000).contains(&y), "{x},{y}");
             }
         }
         assert!(!text.contains("not in view"));
@@ -514,6 +624,16 @@ mod tests {
         let text = svg(&many).unwrap();
         assert_eq!(text.matches("rotate(270").count(), 6, "each lane has its label");
         assert!(text.contains("note 6") && !text.contains("note 7"), "six notes are listed");
+    }
+
+    #[test]
+    fn the_paper_may_be_of_any_size_and_dark() {
+        for (width, height) in [(80.0, 60.0), (160.0, 100.0), (420.0, 297.0)] {
+            let text = svg(&Figure { paper: Paper { width, height, is_dark: true }, ..figure() }).unwrap();
+            assert!(text.contains(&format!("<svg width=\"{width}mm\" height=\"{height}mm\"")), "{}", &text[..200]);
+            assert!(!text.contains("#FFFFFF") && text.contains("#100D08"), "{width}");
+            assert!(pdf(&text).is_ok());
+        }
     }
 
     #[test]

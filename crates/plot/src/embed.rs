@@ -33,3 +33,34 @@ fn glyphs(characters: BTreeSet<char>) -> Result<Vec<u8>, PlotError> {
     subset(&font.font_table_provider, &wanted, &SubsetProfile::Minimal, CmapTarget::Unicode)
         .map_err(|error| broken(&error))
 }
+
+/// How wide texts in our font are.
+pub(crate) struct Widths {
+    /// Of the characters of ASCII and Latin-1, in shares of the size.
+    narrow: Vec<f64>,
+}
+
+/// Of all other characters, in shares of the size: as wide as the widest letters.
+const OTHER: f64 = 0.75;
+
+impl Widths {
+    pub(crate) fn new() -> Result<Widths, PlotError> {
+        let broken = |what: &dyn std::fmt::Display| PlotError::Drawing(format!("the font: {what}"));
+        let data = ReadScope::new(FONT).read::<FontData<'_>>().map_err(|error| broken(&error))?;
+        let tables = data.table_provider(0).map_err(|error| broken(&error))?;
+        let mut font = Font::new(tables).map_err(|error| broken(&error))?;
+        let units = f64::from(font.head_table.units_per_em).max(1.0);
+        let width = |code: u32| {
+            let c = char::from_u32(code)?;
+            let glyph = font.lookup_glyph_index(c, MatchingPresentation::NotRequired, None).0;
+            font.horizontal_advance(glyph).map(|advance| f64::from(advance) / units)
+        };
+        Ok(Widths { narrow: (0..256).map(width).map(|width| width.unwrap_or(OTHER)).collect() })
+    }
+
+    /// The width of a line in a size, in its unit.
+    pub(crate) fn of(&self, line: &str, size: i32) -> i32 {
+        let shares = line.chars().map(|c| self.narrow.get(c as usize).copied().unwrap_or(OTHER));
+        (shares.sum::<f64>() * f64::from(size)).ceil() as i32
+    }
+}

@@ -3,10 +3,12 @@
 //! One drawing serves both formats: [`svg`] draws, [`pdf`] turns that drawing into a page. Knows nothing of chains,
 //! takes or terminals; of the workspace it depends on `amber-core` alone.
 
+mod document;
 mod draw;
 mod embed;
 mod page;
 
+pub use document::{Block, Document, FIGURE_WIDTH, Table, document_pdf, pages};
 pub use page::pdf;
 
 /// A figure could not be drawn.
@@ -43,6 +45,26 @@ pub struct Figure {
     pub cursors: Vec<f64>,
     /// Lines of text below the figure.
     pub notes: Vec<String>,
+    /// What it is drawn on.
+    pub paper: Paper,
+}
+
+/// What a figure is drawn on.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Paper {
+    /// In millimetres, above 0.
+    pub width: f64,
+    /// In millimetres, above 0.
+    pub height: f64,
+    /// A dark ground, as for a projector, rather than a white one.
+    pub is_dark: bool,
+}
+
+impl Default for Paper {
+    /// A4, landscape, white.
+    fn default() -> Paper {
+        Paper { width: 297.0, height: 210.0, is_dark: false }
+    }
 }
 
 /// Analog channels that share a y axis.
@@ -60,6 +82,23 @@ pub struct Lane {
     pub thresholds: Vec<Threshold>,
     /// Rows of shades behind all else, as those of a waterfall.
     pub shades: Vec<Shades>,
+    /// Stretches in which a channel was settled.
+    pub levels: Vec<LevelLine>,
+}
+
+/// A stretch in which a channel was settled.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct LevelLine {
+    /// From where on the axis across.
+    pub from: f64,
+    /// Up to where.
+    pub to: f64,
+    /// On the lane's axis.
+    pub value: f64,
+    /// The number of its ink.
+    pub ink: usize,
+    /// What stands above it: its value with its unit.
+    pub label: String,
 }
 
 /// A value that is watched.
@@ -118,6 +157,8 @@ pub struct LogicLane {
     pub ink: usize,
     /// From, to, high.
     pub levels: Vec<(f64, f64, bool)>,
+    /// From, to, and the word for its code there; of a channel that carries codes.
+    pub words: Vec<(f64, f64, String)>,
 }
 
 /// The events of a condition.
@@ -140,7 +181,7 @@ pub struct FigureMark {
     pub note: String,
 }
 
-/// Draws the figure as an SVG document of 297 by 210 millimetres (A4, landscape). All text is text.
+/// Draws the figure as an SVG document of the size of its paper. All text is text.
 ///
 /// # Errors
 /// When the drawing library rejects.

@@ -1,6 +1,6 @@
 //! Figures of anything: drawn as SVG and PDF, with nothing in them that is no number and nothing that breaks out.
 
-use amber_plot::{EventLane, Figure, FigureMark, Lane, LogicLane, Shades, Threshold, Trace, pdf, svg};
+use amber_plot::{EventLane, Figure, FigureMark, Lane, LevelLine, LogicLane, Shades, Threshold, Trace, pdf, svg};
 use proptest::prelude::*;
 
 /// Numbers as they come out of rows: mostly of one size, some huge or none.
@@ -39,14 +39,22 @@ fn lane() -> impl Strategy<Value = Lane> {
     let (traces, shades) = (proptest::collection::vec(trace, 0..4), proptest::collection::vec(shades, 0..4));
     ((text(), text(), limits()), traces, thresholds, shades).prop_map(|(named, traces, thresholds, shades)| {
         let (label, unit, limits) = named;
-        Lane { label, unit, limits, traces, thresholds, shades }
+        let level = |value| LevelLine { from: value, to: -value, value, ink: 3, label: label.clone() };
+        let levels = vec![level(limits.0), level(f64::NAN)];
+        Lane { label, unit, limits, traces, thresholds, shades, levels }
     })
 }
 
 fn figure() -> impl Strategy<Value = Figure> {
     let levels = proptest::collection::vec((number(), number(), any::<bool>()), 0..6);
     let logic = (any::<char>(), text(), 0..9usize, levels);
-    let logic = logic.prop_map(|(letter, name, ink, levels)| LogicLane { letter, name, ink, levels });
+    let logic = logic.prop_map(|(letter, name, ink, levels)| LogicLane {
+        letter,
+        name,
+        ink,
+        levels,
+        words: vec![(1.0, f64::NAN, "<w>".into()), (-5.0, 50.0, "\u{1b}[2J".into())],
+    });
     let mark = (any::<u64>(), number(), text()).prop_map(|(number, at, note)| FigureMark { number, at, note });
     let (lanes, logic) = (proptest::collection::vec(lane(), 0..4), proptest::collection::vec(logic, 0..30));
     let events = (text(), proptest::collection::vec((number(), proptest::option::of(number())), 0..6));
@@ -59,7 +67,19 @@ fn figure() -> impl Strategy<Value = Figure> {
     );
     ((text(), text(), limits(), text()), lanes, logic, below).prop_map(|(named, lanes, logic, below)| {
         let ((title, subtitle, x, x_label), (marks, notes, events, cursors)) = (named, below);
-        Figure { title, subtitle, x, x_label, lanes, logic, events, marks, cursors, notes }
+        Figure {
+            title,
+            subtitle,
+            x,
+            x_label,
+            lanes,
+            logic,
+            events,
+            marks,
+            cursors,
+            notes,
+            paper: amber_plot::Paper::default(),
+        }
     })
 }
 
