@@ -10,6 +10,7 @@ mod figure;
 mod keys;
 mod print;
 mod recent;
+mod report;
 mod rooms;
 mod save;
 mod screen;

@@ -32,6 +32,8 @@ pub(crate) enum Message {
     Report(usize, Report),
     /// A figure was written, or could not be.
     Figure(Result<Vec<PathBuf>, String>),
+    /// A report was written, or why not.
+    ReportWritten(Result<Vec<PathBuf>, String>),
     /// A file was written, or could not be: what it is, and where.
     Written(&'static str, Result<PathBuf, String>),
     /// The bench was written, or could not be.
@@ -101,6 +103,13 @@ impl App {
             _ => Vec::new(),
         };
         if of_view.is_empty() { vec![crate::figure::of(&self.session)] } else { of_view }
+    }
+
+    /// The figures of a report: the chart, and that of the view, where it has one of its own.
+    pub(crate) fn report_figures(&self) -> Vec<amber_plot::Figure> {
+        let chart = crate::figure::of(&self.session);
+        let own = self.figures().into_iter().filter(|figure| *figure != chart);
+        [chart.clone()].into_iter().chain(own).collect()
     }
 
     /// The room beside the view, if there is one.

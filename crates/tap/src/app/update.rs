@@ -41,6 +41,11 @@ impl App {
                 session.say(format!("figure written: {}", names.join(" and ")), false);
             }
             Message::Figure(Err(error)) => session.say(format!("no figure: {error}"), true),
+            Message::ReportWritten(Ok(paths)) => {
+                let names: Vec<String> = paths.iter().map(|path| path.display().to_string()).collect();
+                session.say(format!("report written: {}", names.join(" and ")), false);
+            }
+            Message::ReportWritten(Err(error)) => session.say(format!("no report: {error}"), true),
             Message::Written(what, Ok(path)) => session.say(format!("{what} written: {}", path.display()), false),
             Message::Written(what, Err(error)) => session.say(format!("{what} not written: {error}"), true),
             Message::BenchSaved(Ok((path, bench))) => {

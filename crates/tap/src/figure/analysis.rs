@@ -40,7 +40,7 @@ impl Of {
         Of {
             source: format!(
                 "{}, up to {}",
-                session.source_text(),
+                super::source_of(session),
                 session.wall(session.viewport.end, "%Y-%m-%d %H:%M:%S")
             ),
             channel: session.title(id).to_owned(),

@@ -4,14 +4,16 @@ pub(crate) mod analysis;
 pub(crate) mod comparison;
 
 use crate::screen::text::set_in;
-use crate::session::{AnalogLane, ChannelId, Session, Source};
+use crate::session::{AnalogLane, ChannelId, Session, Source, name_of};
 use amber_core::Stamp;
-use amber_core::digits::typed;
+use amber_core::bench::Kind;
+use amber_core::digits::{fixed, typed, with_unit};
+use amber_core::levels::Level;
 use amber_core::tail::visible;
 use amber_core::watch::condition::Event;
 use amber_core::watch::target::Target;
 use amber_core::window::{Columns, Grid, Logic, LogicSpan, Motion, Span};
-use amber_plot::{EventLane, Figure, FigureMark, Lane, LogicLane, Threshold, Trace};
+use amber_plot::{EventLane, Figure, FigureMark, Lane, LevelLine, LogicLane, Paper, Threshold, Trace};
 use anyhow::bail;
 use std::fs::OpenOptions;
 use std::io::Write;
@@ -38,13 +40,11 @@ impl<'a> View<'a> {
     pub(crate) fn of(session: &'a Session) -> View<'a> {
         let wall = |at: Stamp| session.wall(at, "%Y-%m-%d %H:%M:%S");
         let end = session.viewport.end;
-        let (zero, time_label, source) = match session.source() {
-            Source::Take(take) => {
-                let label = format!("seconds since the start of the take, {}", wall(take.start));
-                (take.start, label, take.folder.display().to_string())
-            }
-            Source::Live { .. } => (end, format!("seconds before {}", wall(end)), session.source_text()),
+        let (zero, time_label) = match session.source() {
+            Source::Take(take) => (take.start, format!("seconds since the start of the take, {}", wall(take.start))),
+            Source::Live { .. } => (end, format!("seconds before {}", wall(end))),
         };
+        let source = source_of(session);
         let columns = Columns::new(end, session.viewport.span, COLUMNS, Motion::Scroll);
         View { session, columns, zero, time_label, source }
     }
@@ -89,11 +89,12 @@ impl<'a> View<'a> {
 
     fn lane(&self, lane: &AnalogLane) -> Lane {
         Lane {
-            label: visible(lane.unit.as_bytes()),
+            label: if lane.is_bare { "no unit".into() } else { visible(lane.unit.as_bytes()) },
             unit: visible(lane.unit.as_bytes()),
             shades: Vec::new(),
             limits: lane.limits,
             traces: lane.channels.iter().map(|id| self.trace(*id)).collect(),
+            levels: lane.channels.iter().flat_map(|id| self.levels(*id)).collect(),
             thresholds: lane.channels.iter().flat_map(|id| self.thresholds(*id)).collect(),
         }
     }
@@ -104,8 +105,48 @@ impl<'a> View<'a> {
             letter: session.letter(id),
             name: visible(session.title(id).as_bytes()),
             ink: session.ink(id),
-            levels: levels(&self.grid(id).logic(channel.output(), channel.watcher()), |place| self.begin(place)),
+            levels: if channel.kind() == Kind::Code {
+                Vec::new()
+            } else {
+                levels(&self.grid(id).logic(channel.output(), channel.watcher()), |place| self.begin(place))
+            },
+            words: if channel.kind() == Kind::Code { self.words(id) } else { Vec::new() },
         }
+    }
+
+    /// Stretches of a channel that carries codes, with their words.
+    fn words(&self, id: ChannelId) -> Vec<(f64, f64, String)> {
+        let channel = self.session.channel_at(id);
+        let mut out: Vec<(f64, f64, String)> = Vec::new();
+        for (place, span) in self.grid(id).trace(channel.output()).iter().enumerate() {
+            let Some((low, high)) = *span else { continue };
+            let word = match channel.word(low) {
+                _ if low != high => "…".to_owned(),
+                Some(word) => visible(word.as_bytes()),
+                None => fixed(low, channel.decimals()),
+            };
+            let (from, to) = (self.begin(place), self.begin(place) + self.width());
+            match out.last_mut() {
+                Some(last) if last.2 == word && from - last.1 < self.width() * 0.5 => last.1 = to,
+                _ => out.push((from, to, word)),
+            }
+        }
+        out
+    }
+
+    /// Levels of a channel in view; of short ones there would be more than can be read.
+    fn levels(&self, id: ChannelId) -> Vec<LevelLine> {
+        let (session, channel) = (self.session, self.session.channel_at(id));
+        let (begin, end) = (session.viewport.begin, session.viewport.end);
+        let shortest = session.viewport.span / 60.0;
+        let is_seen = |level: &&Level| level.to >= begin && level.from <= end && level.seconds() >= shortest;
+        let line = |level: &Level| {
+            let value = channel.quantity_of(level.mean);
+            let text = with_unit(fixed(value, channel.decimals()), channel.settings().scale.unit());
+            let (from, to) = (level.from.seconds_since(self.zero), level.to.seconds_since(self.zero));
+            LevelLine { from, to, value, ink: session.ink(id), label: visible(text.as_bytes()) }
+        };
+        channel.levels().found().iter().filter(is_seen).map(line).collect()
     }
 
     /// A figure over the stretch.
@@ -130,8 +171,29 @@ impl<'a> View<'a> {
             events: events(session, self.zero),
             cursors: session.cursors.iter().flat_map(|own| own.at).map(|at| at.seconds_since(self.zero)).collect(),
             notes: Vec::new(),
+            paper: Paper::default(),
         }
     }
+}
+
+/// What a figure is of: the names of takes, never their paths; or the source that is watched.
+pub(crate) fn source_of(session: &Session) -> String {
+    let take = |watched: &crate::session::Watched| match &watched.source {
+        Source::Take(take) => Some(name_of_take(&take.folder)),
+        Source::Live { .. } => None,
+    };
+    match session.watched.iter().map(take).collect::<Option<Vec<String>>>() {
+        Some(takes) => visible(takes.join(", ").as_bytes()),
+        None => visible(session.source_text().as_bytes()),
+    }
+}
+
+/// The name of a take; of a source of several, and of another reading, with that of the take that it is a part of.
+fn name_of_take(folder: &Path) -> String {
+    let name = name_of(folder);
+    let is_part = folder.parent().is_some_and(|parent| parent.join("wire.bin").is_file()) || !name.starts_with("take-");
+    let parent = folder.parent().map(name_of).filter(|parent| is_part && parent.starts_with("take-"));
+    parent.map_or(name.clone(), |parent| format!("{parent}, {name}"))
 }
 
 /// What is in view, as a figure.
@@ -166,6 +228,7 @@ pub(crate) fn target(session: &Session, target: &Target, notes: Vec<String>) -> 
     let unit = session.channel_at(id).settings().scale.unit().to_owned();
     let mut lane = view.lane(&AnalogLane {
         unit,
+        is_bare: false,
         channels: [id].into_iter().chain(said_by).collect(),
         limits: (0.0, 1.0),
         rule: amber_core::axis::Rule::Fit,
@@ -317,6 +380,40 @@ pub(crate) fn write_text(folder: &Path, stem: &str, ending: &str, text: &str) ->
         Ok(path)
     };
     written().map_err(|error| format!("{error:#}"))
+}
+
+/// Writes a report as PDF, and as Markdown with its figures, under the next free number in `folder`.
+///
+/// # Errors
+/// When it cannot be drawn or written.
+pub(crate) fn write_report(document: &amber_plot::Document, folder: &Path) -> anyhow::Result<Vec<PathBuf>> {
+    std::fs::create_dir_all(folder).map_err(|error| refused("create", folder, &error))?;
+    let page = amber_plot::document_pdf(document)?;
+    for number in 1..10_000 {
+        let stem = format!("report-{number:04}");
+        let [pdf, text] = ["pdf", "md"].map(|kind| folder.join(format!("{stem}.{kind}")));
+        if pdf.exists() || text.exists() {
+            continue;
+        }
+        write_new(&pdf, &page)?;
+        write_markdown(document, &text, &stem)?;
+        return Ok(vec![pdf, text]);
+    }
+    bail!("{} is full of reports: choose another folder (6)", folder.display())
+}
+
+/// Writes a report as Markdown to `path`, with its figures beside it; what is there is replaced.
+///
+/// # Errors
+/// When it cannot be drawn or written.
+pub(crate) fn write_markdown(document: &amber_plot::Document, path: &Path, stem: &str) -> anyhow::Result<()> {
+    let (text, figures) = crate::report::markdown::markdown(document, stem);
+    for (name, figure) in figures {
+        let beside = path.with_file_name(name);
+        let drawing = amber_plot::svg(&figure)?;
+        amber_io::disk::replace(&beside, drawing.as_bytes()).map_err(|error| refused("write", &beside, &error))?;
+    }
+    amber_io::disk::replace(path, text.as_bytes()).map_err(|error| refused("write", path, &error))
 }
 
 /// Writes the figure to `path`, in the format that its ending names; what is there is replaced.

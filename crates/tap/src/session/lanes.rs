@@ -9,14 +9,21 @@ use amber_core::digits::NumberFormat;
 /// Channels of one unit.
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) struct AnalogLane {
-    /// The unit; empty for raw counts.
+    /// The unit; empty for raw counts, and for what has none.
     pub(crate) unit: String,
+    /// Without a unit, but no raw counts: computed or scaled.
+    pub(crate) is_bare: bool,
     /// The channels shown in it, each by its id.
     pub(crate) channels: Vec<ChannelId>,
     /// Bottom and top.
     pub(crate) limits: (f64, f64),
     /// What decides them.
     pub(crate) rule: Rule,
+}
+
+/// What the y axis of a lane is kept under.
+fn key(unit: &str, is_bare: bool) -> String {
+    if is_bare { "no unit".into() } else { unit.into() }
 }
 
 /// All lanes.
@@ -107,9 +114,11 @@ impl Session {
                         lanes.digital.push(index);
                     }
                     let unit = channel.settings().scale.unit();
-                    match lanes.analog.iter_mut().find(|lane| lane.unit == unit) {
+                    let is_raw = channel.settings().formula.is_none() && channel.settings().scale.is_plain();
+                    let is_bare = unit.is_empty() && !is_raw;
+                    match lanes.analog.iter_mut().find(|lane| lane.unit == unit && lane.is_bare == is_bare) {
                         Some(lane) => lane.channels.push(index),
-                        None => lanes.analog.push(self.lane(unit, index)),
+                        None => lanes.analog.push(self.lane(unit, is_bare, index)),
                     }
                 }
                 Kind::Clock => {}
@@ -123,11 +132,11 @@ impl Session {
         lanes
     }
 
-    fn lane(&self, unit: &str, first: ChannelId) -> AnalogLane {
+    fn lane(&self, unit: &str, is_bare: bool, first: ChannelId) -> AnalogLane {
         let rule = self.shared.axis(unit);
-        let fit = self.lane_axes.get(unit).and_then(FitAxis::limits).unwrap_or((0.0, 1.0));
+        let fit = self.lane_axes.get(&key(unit, is_bare)).and_then(FitAxis::limits).unwrap_or((0.0, 1.0));
         let limits = if let Rule::Typed(low, high) = rule { (low, high) } else { fit };
-        AnalogLane { unit: unit.into(), channels: vec![first], limits, rule }
+        AnalogLane { unit: unit.into(), is_bare, channels: vec![first], limits, rule }
     }
 
     /// How the numbers of channel `id` are written: as its lane needs it.
@@ -155,7 +164,7 @@ impl Session {
             let spans = lane.channels.iter().filter_map(span);
             let data = spans.reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)));
             let step = channels().map(amber_core::chain::Channel::resolution).fold(0.0, f64::max);
-            let axis = self.lane_axes.entry(lane.unit.clone()).or_default();
+            let axis = self.lane_axes.entry(key(&lane.unit, lane.is_bare)).or_default();
             axis.update(now, data, step);
         }
     }

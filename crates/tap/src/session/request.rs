@@ -21,6 +21,8 @@ pub(crate) enum Request {
     Station(Box<Station>),
     /// Write the picture in view; the shell asks [`super::Session`] for it.
     Figure,
+    /// Write the report of what is in view; the shell asks for its figures.
+    Report,
     /// Write a text as a new file, under the next free number.
     WriteText {
         folder: PathBuf,

@@ -28,7 +28,11 @@ fn lane_form(lane: &AnalogLane) -> NumberFormat {
 pub(super) fn heading(session: &Session, theme: Theme, lane: &AnalogLane, area: Rect, buffer: &mut Buffer) {
     put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
     let form = lane_form(lane);
-    let unit = if lane.unit.is_empty() { "raw" } else { &form.unit };
+    let unit = match (lane.unit.as_str(), lane.is_bare) {
+        ("", true) => "no unit",
+        ("", false) => "raw",
+        _ => &form.unit,
+    };
     let mut x = put(buffer, area, 1, 0, &format!(" {unit} "), theme.style(Ink::Bright)) + 1;
     // As many names as there is room for beside the rule of the axis; the others are counted.
     let end = area.width.saturating_sub(TAGS + 12);

@@ -26,6 +26,7 @@ pub(crate) struct Keep;
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Action {
     Figure,
+    Report,
     Takes,
     Stations,
     Rule,
@@ -121,6 +122,7 @@ impl StagePanel for Keep {
     const HELP: &'static str = "takes, marks, figures, bench, folders";
     const KEYS: &'static [Binding<Action>] = keys! {
         [(Char('f'), NONE)], Action::Figure, "f", "write what is in view as SVG and PDF", Some("f figure");
+    [(Char('R'), NONE)], Action::Report, "R", "write a report: figures, statistics, settings, events, stations", Some("R report");
     [(Char('k'), NONE)], Action::Takes, "k", "the takes in the folder: open, note, rename, compare", Some("k takes");
     [(Char('o'), NONE)], Action::Stations, "o", "the stations: means and spreads at numbered places", None;
     [(Char('e'), NONE)], Action::Rule, "e", "what a station takes: a number of rows, or the next level", None;
@@ -164,11 +166,12 @@ impl StagePanel for Keep {
 
     fn act(&mut self, action: Action, _: Option<&Row>, session: &mut Session) -> Vec<Effect> {
         match action {
-            Action::Figure if session.chains().all(|chain| chain.store().rows().is_empty()) => {
+            Action::Figure | Action::Report if session.chains().all(|chain| chain.store().rows().is_empty()) => {
                 session.say("nothing to draw yet", true);
                 Vec::new()
             }
             Action::Figure => vec![Request::Figure.into()],
+            Action::Report => vec![Request::Report.into()],
             Action::Takes => vec![Effect::Close, Effect::Show(RoomId::Takes)],
             Action::Stations => vec![Effect::Close, Effect::Show(RoomId::Stations)],
             Action::Rule => vec![super::stations::ask_rule(session)],

@@ -22,6 +22,7 @@ impl Shell<'_> {
             Request::Mark(mark) => self.order(&Order::Mark(mark)),
             Request::Station(station) => self.order_first(Order::Station(station)),
             Request::Figure => self.write_figure()?,
+            Request::Report => self.write_report()?,
             Request::WriteText { folder, stem, ending, text } => {
                 let write = move || Some(Message::Written("table", figure::write_text(&folder, stem, ending, &text)));
                 let failed = |fault| Message::Written("table", Err(fault));
@@ -149,6 +150,19 @@ impl Shell<'_> {
         self.jobs
             .start(Kind::Figure, "figure", |fault| Message::Figure(Err(fault)), draw)
             .context("no thread for the figure")
+    }
+
+    /// The same with the report.
+    fn write_report(&mut self) -> anyhow::Result<()> {
+        let document = crate::report::document(&self.app.session, self.app.report_figures());
+        let folder = self.app.session.folder().clone();
+        let write = move || {
+            let written = figure::write_report(&document, &folder).map_err(|error| format!("{error:#}"));
+            Some(Message::ReportWritten(written))
+        };
+        self.jobs
+            .start(Kind::Figure, "report", |fault| Message::ReportWritten(Err(fault)), write)
+            .context("no thread for the report")
     }
 
     pub(super) fn start_task(&mut self, task: Task) -> anyhow::Result<()> {
