@@ -5,6 +5,7 @@
 
 mod clock;
 pub mod disk;
+pub mod export;
 mod link;
 mod serial;
 mod spill_file;

@@ -1,6 +1,10 @@
 //! The command line.
 
 use crate::commands::analyse::{block::BlockArgs, spectrum::SpectrumArgs, stats::StatsArgs};
+use crate::commands::compare::CompareArgs;
+use crate::commands::plot::{PlotArgs, ReportArgs};
+use crate::commands::table::TableArgs;
+use crate::commands::takes::TakesArgs;
 use amber_core::keep::{Keep, Limit, Limits, Pace, Parts, Start, seconds};
 use amber_core::split::Shape;
 use clap::{Args, Parser, Subcommand};
@@ -50,9 +54,9 @@ pub(crate) enum Command {
         #[arg(long, value_name = "DIR", default_value = ".")]
         into: PathBuf,
     },
-    /// Open a take on the same screen.
+    /// Open a take on the same screen, or a file that another program wrote.
     Open {
-        /// The take's folder.
+        /// The take's folder, or a file: text, delimited or not, or WAV.
         take: PathBuf,
         /// Settings to see it with, instead of those it was made with.
         #[arg(long, value_name = "FILE")]
@@ -83,17 +87,16 @@ pub(crate) enum Command {
         #[command(flatten)]
         plan: Plan,
     },
-    /// Draw a take to a file, without a screen.
-    Plot {
-        /// The take's folder.
-        take: PathBuf,
-        /// The figure: a name that ends in .svg or .pdf.
-        #[arg(long, value_name = "FILE")]
-        out: PathBuf,
-        /// Settings to draw it with, instead of those it was made with.
-        #[arg(long, value_name = "FILE")]
-        bench: Option<PathBuf>,
-    },
+    /// List the takes in a folder as CSV, without a screen.
+    Takes(TakesArgs),
+    /// Write the rows of a take or a file as CSV, JSON Lines, VCD or WAV, without a screen.
+    Table(TableArgs),
+    /// Draw a take or a file as SVG or PDF, without a screen.
+    Plot(PlotArgs),
+    /// Write a report on a take or a file as Markdown or PDF, without a screen.
+    Report(ReportArgs),
+    /// Lay takes or files over one another, without a screen: statistics side by side, differences, a figure.
+    Compare(CompareArgs),
     /// Say what is torn or missing in a take's files, and mend it when you agree; a copy of each is kept.
     Mend {
         /// The take's folder.

@@ -2,7 +2,7 @@
 
 use super::migrate::{FORMAT, format_of, in_new_words, migrate};
 use super::{Bench, Lane, Screen, Shared, SourceSettings, is_default, merge};
-use crate::keep::Keep;
+use crate::keep::{FigureSettings, Keep};
 use crate::levels::LevelRule;
 use crate::store::Limits;
 use crate::talk::BoardCommand;
@@ -20,6 +20,8 @@ struct Written {
     levels: LevelRule,
     #[serde(skip_serializing_if = "is_default")]
     keep: Keep,
+    #[serde(skip_serializing_if = "is_default")]
+    figure: FigureSettings,
     screen: Screen,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     lane: Vec<Lane>,
@@ -36,18 +38,29 @@ impl Default for Written {
 
 impl From<&Bench> for Written {
     fn from(bench: &Bench) -> Written {
-        let Shared { name, history, levels, keep, screen, lane, command } = bench.shared.clone();
-        Written { format: FORMAT, name, history, levels, keep, screen, lane, command, source: bench.sources.clone() }
+        let Shared { name, history, levels, keep, figure, screen, lane, command } = bench.shared.clone();
+        Written {
+            format: FORMAT,
+            name,
+            history,
+            levels,
+            keep,
+            figure,
+            screen,
+            lane,
+            command,
+            source: bench.sources.clone(),
+        }
     }
 }
 
 impl From<Written> for Bench {
     fn from(written: Written) -> Bench {
-        let Written { format: _, name, history, levels, keep, screen, lane, command, mut source } = written;
+        let Written { format: _, name, history, levels, keep, figure, screen, lane, command, mut source } = written;
         if source.is_empty() {
             source.push(SourceSettings::default());
         }
-        Bench { shared: Shared { name, history, levels, keep, screen, lane, command }, sources: source }
+        Bench { shared: Shared { name, history, levels, keep, figure, screen, lane, command }, sources: source }
     }
 }
 

@@ -23,7 +23,7 @@ use crate::axis::Rule;
 use crate::clock::Time;
 use crate::derive::circle;
 use crate::formula::Formula;
-use crate::keep::Keep;
+use crate::keep::{FigureSettings, Keep};
 use crate::levels::LevelRule;
 use crate::scale::Scale;
 use crate::smooth::Filter;
@@ -63,6 +63,8 @@ pub struct Shared {
     pub levels: LevelRule,
     /// What is kept.
     pub keep: Keep,
+    /// How figures are drawn.
+    pub figure: FigureSettings,
     /// How it is shown.
     pub screen: Screen,
     /// Chart lanes whose y axis does not simply fit the data.

@@ -5,11 +5,13 @@
 //! given on the command line alike.
 
 mod gather;
+mod paper;
 mod plan;
 mod span;
 mod station;
 
 pub use gather::Gatherer;
+pub use paper::{FigureSettings, PaperSize};
 pub use plan::{Limit, Limits, Part, Parts, Start};
 pub use span::{seconds, size};
 pub use station::{Station, StationReading, StationRule};
@@ -314,7 +316,7 @@ macro_rules! as_text {
     )*};
 }
 
-as_text!(Pace, Clocks, Start, Limits, Parts, StationRule);
+as_text!(Pace, Clocks, Start, Limits, Parts, StationRule, PaperSize);
 
 #[cfg(test)]
 mod tests;

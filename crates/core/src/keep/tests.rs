@@ -24,6 +24,13 @@ fn every_setting_comes_back_from_its_text() {
     for wrong in ["0 rows", "x rows", "10", ",", "10 min,", "on"] {
         assert!(wrong.parse::<Limits>().is_err() || wrong == "10", "{wrong}");
     }
+    for text in ["297x210 mm", "160x100 mm", "317.5x211.67 mm"] {
+        assert_eq!(text.parse::<PaperSize>().unwrap().to_string(), text);
+    }
+    assert_eq!("1200 × 800 px".parse::<PaperSize>().unwrap().to_string(), "317.5x211.67 mm");
+    for wrong in ["10x10 mm", "160", "x", "1e9x100 mm", "NaNx100"] {
+        assert!(wrong.parse::<PaperSize>().is_err(), "{wrong}");
+    }
     for text in ["one", "28800 s", "10 MB"] {
         assert_eq!(text.parse::<Parts>().unwrap().to_string(), text);
     }

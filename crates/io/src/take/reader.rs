@@ -276,7 +276,7 @@ fn bench_in(folder: &Path, told: &mut Vec<String>) -> Bench {
 }
 
 /// All bytes as one text.
-fn whole(at: Stamp, length: usize) -> Piece {
+pub(super) fn whole(at: Stamp, length: usize) -> Piece {
     let opening = Opening::Text { at, arrives: false };
     Piece { at, bytes: 0..length, event: Some(Event::Opened { opening, within: false }) }
 }

@@ -38,6 +38,13 @@ impl WallClock {
     }
 }
 
+/// Nanoseconds as seconds with six decimals, cut, not rounded: `12.250000`.
+pub fn seconds_text(nanoseconds: i64) -> String {
+    let mut out = Vec::new();
+    seconds(nanoseconds, &mut out);
+    String::from_utf8_lossy(&out).into_owned()
+}
+
 /// `nanoseconds` as seconds with six decimals, cut, not rounded, so that they agree with the wall clock.
 pub(super) fn seconds(nanoseconds: i64, out: &mut Vec<u8>) {
     let micros = nanoseconds.div_euclid(1000);

@@ -102,12 +102,13 @@ impl App {
             RoomId::Compare => self.rooms.compare.figure(&self.session).into_iter().collect(),
             _ => Vec::new(),
         };
-        if of_view.is_empty() { vec![crate::figure::of(&self.session)] } else { of_view }
+        let figures = if of_view.is_empty() { vec![crate::figure::of(&self.session)] } else { of_view };
+        figures.into_iter().map(|figure| crate::figure::styled(figure, &self.session)).collect()
     }
 
     /// The figures of a report: the chart, and that of the view, where it has one of its own.
     pub(crate) fn report_figures(&self) -> Vec<amber_plot::Figure> {
-        let chart = crate::figure::of(&self.session);
+        let chart = crate::figure::styled(crate::figure::of(&self.session), &self.session);
         let own = self.figures().into_iter().filter(|figure| *figure != chart);
         [chart.clone()].into_iter().chain(own).collect()
     }

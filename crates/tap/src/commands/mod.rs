@@ -3,13 +3,18 @@
 pub(crate) mod analyse;
 mod board;
 mod calc;
+pub(crate) mod compare;
 mod events;
 mod levels;
 mod log;
 mod man;
 mod mend;
+pub(crate) mod output;
+pub(crate) mod plot;
 mod split;
 pub(crate) mod stretch;
+pub(crate) mod table;
+pub(crate) mod takes;
 
 use crate::app::App;
 use crate::choose::{Choice, Chooser, takes_in};
@@ -17,8 +22,8 @@ use crate::cli::{Cli, Command, Files};
 use crate::print::{aside, line, printed};
 use crate::recent::Recent;
 use crate::session::{LISTED, Session};
+use crate::shell;
 use crate::shell::{Ended, Front, Signals};
-use crate::{figure, shell};
 use amber_core::bench::{Bench, SourceSettings, WireSettings};
 use amber_core::chain::Chain;
 use amber_core::store::Limits;
@@ -73,7 +78,11 @@ pub(crate) fn run(command: Option<Command>) -> anyhow::Result<u8> {
             plan.apply(&mut bench.shared.keep, rows, length.is_some());
             log::run(bench, length, out, arm)
         }
-        Command::Plot { take, out, bench } => plot(&take, &out, bench.as_deref()),
+        Command::Takes(args) => takes::run(&args),
+        Command::Table(args) => table::run(&args),
+        Command::Plot(args) => plot::plot(&args),
+        Command::Report(args) => plot::report(&args),
+        Command::Compare(args) => compare::run(&args),
         Command::Levels { source, channel, shortest, allowed_spread, bench } => {
             let (bench, mistakes) = read_given_bench(bench.as_deref())?;
             tell_mistakes(&mistakes);
@@ -302,7 +311,8 @@ fn open(
 ) -> anyhow::Result<u8> {
     let (bench, mistakes) = read_given_bench(bench_file.as_deref())?;
     tell_mistakes(&mistakes);
-    let takes = amber_io::take::open_all(folder)?;
+    let takes = stretch::takes_at(folder)?;
+    let bench = bench.map(|bench| if folder.is_dir() { bench } else { stretch::bench_for(Some(bench), &takes[0].1) });
     show_takes(takes, bench, bench_file, front()?)
 }
 
@@ -359,29 +369,6 @@ fn show_takes(
         let Some((others, again)) = next else { return Ok(0) };
         (takes, front) = (others, again);
     }
-}
-
-fn plot(folder: &Path, out: &Path, bench: Option<&Path>) -> anyhow::Result<u8> {
-    let (bench, mistakes) = read_given_bench(bench)?;
-    tell_mistakes(&mistakes);
-    let takes = amber_io::take::open_all(folder)?;
-    for (_, take) in &takes {
-        take.told.iter().for_each(|sentence| aside(format_args!("{}: {sentence}", take.folder.display())));
-    }
-    let mut session = session_of(takes, bench, None)?;
-    // What is known of the takes has been said.
-    session.notice = None;
-    session.read_takes();
-    if let Some(notice) = session.notice.as_ref().filter(|notice| notice.bad) {
-        aside(&notice.text);
-    }
-    if session.chains().all(|chain| chain.store().rows().is_empty()) {
-        bail!("{} holds no rows to draw", folder.display());
-    }
-    session.before_frame(session.now);
-    figure::write_as(&figure::of(&session), out)?;
-    line(out.display(), "the figure's name")?;
-    Ok(0)
 }
 
 #[cfg(test)]

@@ -1,16 +1,14 @@
 //! What the commands on recorded rows share: opening a take or a text, finding a channel, a stretch of its rows.
 
-use super::unreadable;
 use crate::figure::analysis::Of;
 use crate::print::aside;
-use crate::session::chain_of;
+use crate::session::{Session, Source, chain_of, name_of};
 use amber_core::Stamp;
-use amber_core::bench::{Bench, Kind};
+use amber_core::bench::{Bench, Kind, Split};
 use amber_core::chain::{Chain, Channel};
-use amber_core::clock::{Opening, Time};
+use amber_core::clock::Time;
 use amber_core::spectrum::even::Even;
-use amber_core::store::Limits;
-use amber_io::disk;
+use amber_io::take::{OpenedTake, open_all, open_file};
 use anyhow::bail;
 use clap::Args;
 use std::ops::Range;
@@ -19,10 +17,13 @@ use std::path::{Path, PathBuf};
 /// The name of a source, its chain, and its start.
 pub(super) type Part = (String, (Chain, Stamp));
 
+/// Opened takes, each with the name of its source; a file is one without a name.
+pub(super) type Takes = Vec<(String, OpenedTake)>;
+
 /// Where the rows are, and which of them.
 #[derive(Debug, Args)]
 pub(crate) struct Stretch {
-    /// A take's folder, or a text file.
+    /// A take's folder, or a file: text, delimited or not, or WAV.
     #[arg(value_name = "TAKE|FILE")]
     pub(crate) source: PathBuf,
     /// From so many seconds behind the start.
@@ -47,9 +48,9 @@ pub(super) struct Found<'a> {
     pub(super) channel: &'a Channel,
 }
 
-/// Opens a take or a text.
+/// Opens a take or a file.
 pub(super) fn opened(source: &Path, bench: Option<Bench>) -> anyhow::Result<Vec<Part>> {
-    if source.is_dir() { takes(source, bench) } else { Ok(vec![(String::new(), text(source, bench)?)]) }
+    if source.is_dir() { takes(source, bench) } else { Ok(vec![(String::new(), file(source, bench)?)]) }
 }
 
 fn takes(folder: &Path, bench: Option<Bench>) -> anyhow::Result<Vec<Part>> {
@@ -68,14 +69,50 @@ fn takes(folder: &Path, bench: Option<Bench>) -> anyhow::Result<Vec<Part>> {
     takes.into_iter().enumerate().map(chain).collect()
 }
 
-/// A text has no arrival times: its rows have those that the clock in it tells.
-fn text(path: &Path, bench: Option<Bench>) -> anyhow::Result<(Chain, Stamp)> {
-    let text = disk::read(path, disk::LONGEST).map_err(|error| unreadable(path, &error))?;
-    let mut chain = Chain::new(&bench.unwrap_or_default(), 0, Limits::NONE);
-    chain.open(Opening::Text { at: Stamp(0), arrives: false }, false);
-    text.chunks(1 << 16).for_each(|piece| chain.feed(Stamp(0), piece));
-    chain.end();
-    Ok((chain, Stamp(0)))
+/// A file that another program wrote: its rows have the times that the clock in it tells.
+fn file(path: &Path, bench: Option<Bench>) -> anyhow::Result<(Chain, Stamp)> {
+    let take = open_file(path)?;
+    take.told.iter().for_each(|told| aside(format_args!("{}: {told}", path.display())));
+    let chain = chain_of(&take, &bench_for(bench, &take), 0)?;
+    Ok((chain, take.start))
+}
+
+/// The settings for a file: those that are given, with what the file itself says of its lines and their times.
+pub(super) fn bench_for(given: Option<Bench>, file: &OpenedTake) -> Bench {
+    let Some(mut bench) = given else { return file.bench.clone() };
+    let (own, source) = (file.bench.first(), &mut bench.sources[0]);
+    if source.split == Split::Auto {
+        source.split = own.split.clone();
+    }
+    if source.time == Time::Auto {
+        source.time = own.time.clone();
+    }
+    bench
+}
+
+/// What a command opens: takes, or a file, with the settings that are given.
+pub(super) fn takes_of(stretch: &Stretch) -> anyhow::Result<(Takes, Option<Bench>)> {
+    let bench = stretch.settings()?;
+    let takes = takes_at(&stretch.source)?;
+    let bench = bench.map(|bench| if stretch.source.is_dir() { bench } else { bench_for(Some(bench), &takes[0].1) });
+    Ok((takes, bench))
+}
+
+/// The takes in a folder, or a file.
+pub(super) fn takes_at(path: &Path) -> anyhow::Result<Takes> {
+    Ok(if path.is_file() { vec![(String::new(), open_file(path)?)] } else { open_all(path)? })
+}
+
+/// The instant from which `--from` and `--to` count, of what is shown.
+pub(super) fn zero_of(session: &Session) -> Stamp {
+    let start = |watched: &crate::session::Watched| match &watched.source {
+        Source::Take(take) => {
+            let store = watched.chain.store();
+            store.time(store.rows().start).map_or(take.start, |first| first.min(take.start))
+        }
+        Source::Live { .. } => session.oldest(),
+    };
+    session.watched.iter().map(start).min().unwrap_or_default()
 }
 
 /// All channels, by the names by which a person asks for them: `SOURCE.NAME` where there are several sources.
@@ -112,16 +149,15 @@ pub(super) fn channel(parts: &[Part], source: &Path, wanted: &str) -> anyhow::Re
 }
 
 impl Stretch {
-    /// Opens it, with the rate that was given.
-    pub(super) fn open(&self) -> anyhow::Result<Vec<Part>> {
+    /// The settings that are given, with the rate.
+    fn settings(&self) -> anyhow::Result<Option<Bench>> {
         for seconds in [self.from, self.to].into_iter().flatten() {
             if !(seconds.is_finite() && seconds.abs() < 1e9) {
                 bail!("--from and --to are seconds behind the start");
             }
         }
-        let (bench, mistakes) = super::read_given_bench(self.bench.as_deref())?;
+        let (mut bench, mistakes) = super::read_given_bench(self.bench.as_deref())?;
         super::tell_mistakes(&mistakes);
-        let mut bench = bench;
         if let Some(hz) = self.rate {
             let time = Time::Rate { hz };
             if let Some(fault) = time.fault() {
@@ -132,6 +168,12 @@ impl Stretch {
             }
             bench.get_or_insert_default().sources[0].time = time;
         }
+        Ok(bench)
+    }
+
+    /// Opens it, with the rate that was given.
+    pub(super) fn open(&self) -> anyhow::Result<Vec<Part>> {
+        let bench = self.settings()?;
         let parts = opened(&self.source, bench)?;
         if parts.iter().all(|(_, (chain, _))| chain.store().rows().is_empty()) {
             bail!("{} holds no rows that could be read", self.source.display());
@@ -150,7 +192,7 @@ impl Stretch {
     /// What a figure of a channel is of.
     pub(super) fn of(&self, channel: &Channel, index: usize) -> Of {
         Of {
-            source: self.source.display().to_string(),
+            source: name_of(&self.source),
             channel: channel.title().to_owned(),
             unit: channel.settings().scale.unit().to_owned(),
             decimals: channel.decimals(),

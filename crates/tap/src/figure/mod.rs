@@ -41,6 +41,7 @@ impl<'a> View<'a> {
         let wall = |at: Stamp| session.wall(at, "%Y-%m-%d %H:%M:%S");
         let end = session.viewport.end;
         let (zero, time_label) = match session.source() {
+            Source::Take(_) if !has_wall(session) => (session.oldest(), "seconds since the start".into()),
             Source::Take(take) => (take.start, format!("seconds since the start of the take, {}", wall(take.start))),
             Source::Live { .. } => (end, format!("seconds before {}", wall(end))),
         };
@@ -160,9 +161,10 @@ impl<'a> View<'a> {
             note: visible(mark.note.as_bytes()),
         });
         let up_to = session.wall(session.viewport.end, "%Y-%m-%d %H:%M:%S");
+        let up_to = if has_wall(session) { format!(", up to {up_to}") } else { String::new() };
         Figure {
             title: visible(title.as_bytes()),
-            subtitle: visible(format!("{}, up to {up_to}", self.source).as_bytes()),
+            subtitle: visible(format!("{}{up_to}", self.source).as_bytes()),
             x,
             x_label: self.time_label.clone(),
             lanes,
@@ -186,6 +188,11 @@ pub(crate) fn source_of(session: &Session) -> String {
         Some(takes) => visible(takes.join(", ").as_bytes()),
         None => visible(session.source_text().as_bytes()),
     }
+}
+
+/// Whether it is known when the rows were made, rather than only how long after one another.
+pub(crate) fn has_wall(session: &Session) -> bool {
+    !session.chain().timer().is_text_time()
 }
 
 /// The name of a take; of a source of several, and of another reading, with that of the take that it is a part of.
@@ -416,18 +423,40 @@ pub(crate) fn write_markdown(document: &amber_plot::Document, path: &Path, stem:
     amber_io::disk::replace(path, text.as_bytes()).map_err(|error| refused("write", path, &error))
 }
 
+/// A figure as SVG, or as PDF.
+///
+/// # Errors
+/// When it cannot be drawn.
+pub(crate) fn bytes_as(figure: &Figure, is_pdf: bool) -> anyhow::Result<Vec<u8>> {
+    let svg = amber_plot::svg(figure)?;
+    Ok(if is_pdf { amber_plot::pdf(&svg)? } else { svg.into_bytes() })
+}
+
 /// Writes the figure to `path`, in the format that its ending names; what is there is replaced.
 ///
 /// # Errors
 /// When the ending is neither, or it cannot be drawn or written.
 pub(crate) fn write_as(figure: &Figure, path: &Path) -> anyhow::Result<()> {
-    let svg = amber_plot::svg(figure)?;
-    let bytes = match path.extension().and_then(|ending| ending.to_str()).map(str::to_lowercase).as_deref() {
-        Some("svg") => svg.into_bytes(),
-        Some("pdf") => amber_plot::pdf(&svg)?,
+    let ending = path.extension().and_then(|ending| ending.to_str()).map(str::to_lowercase);
+    let is_pdf = match ending.as_deref() {
+        Some("svg") => false,
+        Some("pdf") => true,
         _ => bail!("{}: give a name that ends in .svg or .pdf", path.display()),
     };
+    let bytes = bytes_as(figure, is_pdf)?;
     amber_io::disk::replace(path, &bytes).map_err(|error| refused("write", path, &error))
+}
+
+/// A figure with the paper and the texts that are set for figures.
+pub(crate) fn styled(figure: Figure, session: &Session) -> Figure {
+    let own = &session.shared().figure;
+    let set = |text: &str, before: String| if text.is_empty() { before } else { visible(text.as_bytes()) };
+    Figure {
+        title: set(&own.title, figure.title),
+        x_label: set(&own.x_label, figure.x_label),
+        paper: Paper { width: own.size.width, height: own.size.height, is_dark: own.dark },
+        ..figure
+    }
 }
 
 fn refused(doing: &str, path: &Path, error: &std::io::Error) -> anyhow::Error {

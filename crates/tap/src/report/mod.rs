@@ -25,7 +25,13 @@ const MOST: u64 = 2_000_000;
 /// The report of what is in view, with these figures.
 pub(crate) fn document(session: &Session, figures: Vec<Figure>) -> Document {
     let (begin, end) = (session.viewport.begin, session.viewport.end);
-    let stretch = format!("{} to {}", session.wall(begin, "%Y-%m-%d %H:%M:%S"), session.wall(end, "%H:%M:%S, UTC%:z"));
+    let stretch = if figure::has_wall(session) {
+        let until = session.wall(end, "%H:%M:%S, UTC%:z");
+        format!("{} to {until}", session.wall(begin, "%Y-%m-%d %H:%M:%S"))
+    } else {
+        let since = |at: amber_core::Stamp| short(at.seconds_since(session.oldest()), 6);
+        format!("{} s to {} s from its start", since(begin), since(end))
+    };
     let name = &session.shared().name;
     let of = figure::source_of(session);
     let mut blocks = Vec::new();
@@ -326,10 +332,14 @@ fn made_from(session: &Session) -> Vec<(String, String)> {
                 } else {
                     format!("version {}", visible(about.program.as_bytes()))
                 };
+                let begun = if figure::has_wall(session) {
+                    format!(", begun {}", session.wall(take.start, "%Y-%m-%d %H:%M:%S"))
+                } else {
+                    String::new()
+                };
                 let told = format!(
-                    "{}, begun {}, written by {by}, format {}, decoder {}",
+                    "{}{begun}, written by {by}, format {}, decoder {}",
                     visible(name_of(&take.folder).as_bytes()),
-                    session.wall(take.start, "%Y-%m-%d %H:%M:%S"),
                     about.format,
                     about.decoder
                 );

@@ -1,9 +1,9 @@
 //! `stats`: mean, spread and codes of channels.
 
-use super::{number, plain, untimed, whole};
+use super::{number, plain, untimed};
+use crate::commands::output::{Form, Output, csv_text, markdown_text};
 use crate::commands::stretch::{Stretch, channel, channels};
 use crate::figure::{self, analysis};
-use crate::print::printed;
 use amber_core::Stamp;
 use amber_core::bench::Kind;
 use amber_core::block::{Block, Column, Statistics};
@@ -11,8 +11,6 @@ use amber_core::digits::fixed;
 use anyhow::bail;
 use clap::Args;
 use serde_json::{Value, json};
-use std::io;
-use std::path::PathBuf;
 
 #[derive(Debug, Args)]
 pub(crate) struct StatsArgs {
@@ -21,12 +19,9 @@ pub(crate) struct StatsArgs {
     /// The channel, by its name; may be given several times [default: all].
     #[arg(long, value_name = "NAME")]
     pub(crate) channel: Vec<String>,
-    /// One JSON document instead of CSV.
-    #[arg(long)]
-    pub(crate) json: bool,
-    /// Also draw the histogram of the (first) channel: a name that ends in .svg or .pdf.
-    #[arg(long, value_name = "FILE")]
-    pub(crate) out: Option<PathBuf>,
+    /// A name that ends in .svg or .pdf draws the histogram of the (first) channel beside what is printed.
+    #[command(flatten)]
+    pub(crate) output: Output,
 }
 
 const STATISTICS: [&str; 13] = [
@@ -75,6 +70,23 @@ pub(super) fn statistics_json(block: &Block, column: &Column) -> Value {
     })
 }
 
+/// The statistics of a block's only column as a row.
+fn record(block: &Block) -> Vec<String> {
+    let column = &block.columns[0];
+    let Some((found, codes, bits)) = told(block, column) else {
+        let gaps = column.raw.len().to_string();
+        let mut record = vec![column.name.clone(), column.unit.clone(), "0".into(), gaps];
+        record.resize(STATISTICS.len() + 1, String::new());
+        return record;
+    };
+    let numbers = [found.mean, found.median, found.deviation, found.rms, found.min, found.max];
+    let mut record = vec![column.name.clone(), column.unit.clone(), found.count.to_string(), found.gaps.to_string()];
+    record.extend(numbers.map(plain));
+    record.extend([plain(found.peak_to_peak()), plain(found.slope), codes.to_string()]);
+    record.push(bits.map_or(String::new(), |bits| fixed(bits, 2)));
+    record
+}
+
 /// Prints what the channels of a stretch amount to.
 pub(in crate::commands) fn stats(args: &StatsArgs) -> anyhow::Result<u8> {
     let parts = args.stretch.open()?;
@@ -111,35 +123,22 @@ pub(in crate::commands) fn stats(args: &StatsArgs) -> anyhow::Result<u8> {
             block.times.fill(Stamp(0));
         }
     }
-    if args.json {
-        let channels: Vec<Value> = all.iter().map(|(_, _, block)| statistics_json(block, &block.columns[0])).collect();
-        whole(&json!({ "format": 1, "channels": channels }), "the statistics")?;
-    } else {
-        let mut out = csv::Writer::from_writer(io::stdout().lock());
-        let mut print = || -> io::Result<()> {
-            out.write_record(STATISTICS.iter().chain(&["effective_bits"]))?;
-            for (_, _, block) in &all {
-                let column = &block.columns[0];
-                let Some((found, codes, bits)) = told(block, column) else {
-                    let gaps = column.raw.len().to_string();
-                    let mut record = vec![column.name.clone(), column.unit.clone(), "0".into(), gaps];
-                    record.resize(STATISTICS.len() + 1, String::new());
-                    out.write_record(record)?;
-                    continue;
-                };
-                let numbers = [found.mean, found.median, found.deviation, found.rms, found.min, found.max];
-                let mut record =
-                    vec![column.name.clone(), column.unit.clone(), found.count.to_string(), found.gaps.to_string()];
-                record.extend(numbers.map(plain));
-                record.extend([plain(found.peak_to_peak()), plain(found.slope), codes.to_string()]);
-                record.push(bits.map_or(String::new(), |bits| fixed(bits, 2)));
-                out.write_record(record)?;
-            }
-            out.flush()
-        };
-        printed(print(), "the statistics")?;
-    }
-    if let Some(out) = &args.out {
+    let form = args.output.form(&[Form::Csv, Form::Json, Form::Markdown, Form::Svg, Form::Pdf])?;
+    let is_drawn = matches!(form, Form::Svg | Form::Pdf);
+    let header: Vec<&str> = STATISTICS.iter().copied().chain(["effective_bits"]).collect();
+    let rows = || all.iter().map(|(_, _, block)| record(block)).collect::<Vec<_>>();
+    let text = match form {
+        Form::Json => {
+            let channels: Vec<Value> =
+                all.iter().map(|(_, _, block)| statistics_json(block, &block.columns[0])).collect();
+            format!("{:#}\n", json!({ "format": 1, "channels": channels })).into_bytes()
+        }
+        Form::Markdown => markdown_text(&header, &rows(), 2),
+        _ => csv_text(&header, &rows()),
+    };
+    let printed = Output::default();
+    if is_drawn { &printed } else { &args.output }.put(&text, "the statistics")?;
+    if let Some(out) = args.output.out.as_ref().filter(|_| is_drawn) {
         let (place, index, block) = &all[0];
         let own = &parts[*place].1.0.channels()[*index];
         let column = &block.columns[0];

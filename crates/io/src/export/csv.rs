@@ -1,0 +1,56 @@
+//! A table as CSV (RFC 4180), with the times of `readings.csv` in front.
+
+use super::{ExportHead, Exporter};
+use crate::take::{iso8601, seconds_text};
+use amber_core::Stamp;
+use amber_core::digits::{cleaned, write_shortest};
+use std::io::{self, Write};
+
+/// CSV on its way into `out`.
+pub struct CsvTable<W: Write> {
+    head: ExportHead,
+    out: csv::Writer<W>,
+    record: csv::ByteRecord,
+    cell: Vec<u8>,
+}
+
+impl<W: Write> CsvTable<W> {
+    /// Writes the header.
+    ///
+    /// # Errors
+    /// What the output says.
+    pub fn new(head: ExportHead, out: W) -> io::Result<CsvTable<W>> {
+        let mut out = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(out);
+        let wall = head.has_wall.then_some("wall_clock");
+        let names = head.columns.iter().map(|column| column.name.as_str());
+        out.write_record(["time_s"].into_iter().chain(wall).chain(names))?;
+        Ok(CsvTable { head, out, record: csv::ByteRecord::new(), cell: Vec::new() })
+    }
+}
+
+impl<W: Write> Exporter for CsvTable<W> {
+    fn rows(&mut self, times: &[Stamp], columns: &[&[f64]]) -> io::Result<()> {
+        for (row, at) in times.iter().enumerate() {
+            self.record.clear();
+            self.record.push_field(seconds_text(at.0 - self.head.start.0).as_bytes());
+            if self.head.has_wall {
+                self.record.push_field(iso8601(*at).as_bytes());
+            }
+            for (column, values) in self.head.columns.iter().zip(columns) {
+                let value = values[row];
+                self.cell.clear();
+                match column.words.word(value) {
+                    Some(word) => self.cell.extend_from_slice(word.as_bytes()),
+                    None => write_shortest(cleaned(value) + 0.0, &mut self.cell),
+                }
+                self.record.push_field(&self.cell);
+            }
+            self.out.write_byte_record(&self.record)?;
+        }
+        Ok(())
+    }
+
+    fn finish(&mut self) -> io::Result<()> {
+        self.out.flush()
+    }
+}
