@@ -141,48 +141,13 @@ impl Layout {
     }
 
     fn title(&mut self, title: &str, subtitle: &str) {
-        for line in self.wrapped(title, WIDTH - 2 * SIDE, TITLE) {
+        for line in self.widths.wrapped(title, WIDTH - 2 * SIDE, TITLE) {
             self.line(&line, SIDE, TITLE, INK);
         }
-        for line in self.wrapped(subtitle, WIDTH - 2 * SIDE, TEXT) {
+        for line in self.widths.wrapped(subtitle, WIDTH - 2 * SIDE, TEXT) {
             self.line(&line, SIDE, TEXT, GREY);
         }
         self.y += TEXT;
-    }
-
-    /// Words in lines of at most `wide`; a word that is wider is cut.
-    fn wrapped(&self, words: &str, wide: i32, size: i32) -> Vec<String> {
-        let mut lines = Vec::new();
-        let mut line = String::new();
-        for word in words.split_whitespace() {
-            let longer = if line.is_empty() { word.to_owned() } else { format!("{line} {word}") };
-            if self.widths.of(&longer, size) <= wide {
-                line = longer;
-                continue;
-            }
-            if !line.is_empty() {
-                lines.push(std::mem::take(&mut line));
-            }
-            line = self.cut(word, wide, size);
-        }
-        lines.extend((!line.is_empty()).then_some(line));
-        lines
-    }
-
-    /// A text as far as it fits.
-    fn cut(&self, line: &str, wide: i32, size: i32) -> String {
-        if self.widths.of(line, size) <= wide {
-            return line.to_owned();
-        }
-        let mut out = String::new();
-        for c in line.chars() {
-            out.push(c);
-            if self.widths.of(&out, size) + self.widths.of("…", size) > wide {
-                out.pop();
-                break;
-            }
-        }
-        out + "…"
     }
 
     fn block(&mut self, block: &Block) -> Result<(), PlotError> {
@@ -191,12 +156,12 @@ impl Layout {
                 // Not alone at the foot of a page.
                 self.need(HEADING * 6);
                 self.y += HEADING / 2;
-                let line = self.cut(heading, WIDTH - 2 * SIDE, HEADING);
+                let line = self.widths.cut(heading, WIDTH - 2 * SIDE, HEADING);
                 self.line(&line, SIDE, HEADING, INK);
                 self.y += HEADING / 4;
             }
             Block::Text(words) => {
-                for line in self.wrapped(words, WIDTH - 2 * SIDE, TEXT) {
+                for line in self.widths.wrapped(words, WIDTH - 2 * SIDE, TEXT) {
                     self.line(&line, SIDE, TEXT, INK);
                 }
                 self.y += TEXT / 2;
@@ -212,9 +177,9 @@ impl Layout {
         let names = facts.iter().map(|(name, _)| self.widths.of(name, TEXT)).max().unwrap_or(0);
         let indent = (names + TEXT).min((WIDTH - 2 * SIDE) / 3);
         for (name, value) in facts {
-            let lines = self.wrapped(value, WIDTH - 2 * SIDE - indent, TEXT);
+            let lines = self.widths.wrapped(value, WIDTH - 2 * SIDE - indent, TEXT);
             self.need((f64::from(TEXT) * LEADING) as i32);
-            let (y, name) = (self.y + TEXT, self.cut(name, indent - TEXT / 2, TEXT));
+            let (y, name) = (self.y + TEXT, self.widths.cut(name, indent - TEXT / 2, TEXT));
             text(self.page(), &name, (SIDE, y), TEXT, GREY, "start");
             if lines.is_empty() {
                 self.y += (f64::from(TEXT) * LEADING) as i32;
@@ -274,7 +239,7 @@ impl Layout {
         let mut x = SIDE;
         let y = self.y + size;
         for (column, (cell, width)) in cells.iter().zip(widths).enumerate() {
-            let cell = self.cut(cell, *width, size);
+            let cell = self.widths.cut(cell, *width, size);
             if column < words {
                 text(self.page(), &cell, (x, y), size, ink, "start");
             } else {
@@ -296,7 +261,7 @@ impl Layout {
         let placed = format!("<svg x=\"{SIDE}\" y=\"{y}\" width=\"{wide}\" height=\"{high}\"");
         self.page().push_str(&drawing.replacen(&tag, &placed, 1));
         self.y += high + TEXT / 2;
-        for line in self.wrapped(caption, wide, SMALL) {
+        for line in self.widths.wrapped(caption, wide, SMALL) {
             self.line(&line, SIDE, SMALL, GREY);
         }
         self.y += TEXT;

@@ -14,8 +14,14 @@ const LEFT: i32 = 2_600;
 const RIGHT: i32 = 1_500;
 const TOP: i32 = 3_700;
 
-/// Rows of marks that are listed below the figure.
+/// The last line of the legend stands above this.
+const LEGEND_END: i32 = 3_100;
+
+/// Rows of marks that are listed below the figure, and of notes.
 const LISTED: usize = 6;
+
+/// The size of marks and notes.
+const NOTE: i32 = 360;
 
 /// Shades that are told apart.
 const SHADES: f32 = 12.0;
@@ -82,7 +88,8 @@ pub(crate) fn svg(figure: &Figure) -> Result<String, PlotError> {
     let mut text = String::new();
     {
         let area = SVGBackend::with_string(&mut text, (wide as u32, high as u32)).into_drawing_area();
-        Drawing { area: &area, figure, palette, wide, high }.all()?;
+        let widths = embed::Widths::new()?;
+        Drawing { area: &area, figure, palette, widths, wide, high }.all()?;
         area.present().map_err(rejected)?;
     }
     // The size on paper, in place of the size in units.
@@ -98,6 +105,7 @@ struct Drawing<'a, 'b> {
     area: &'a Area<'b>,
     figure: &'a Figure,
     palette: &'static Palette,
+    widths: embed::Widths,
     /// The paper in units.
     wide: i32,
     high: i32,
@@ -107,11 +115,26 @@ impl Drawing<'_, '_> {
     fn all(&self) -> Result<(), PlotError> {
         self.area.fill(&self.palette.paper).map_err(rejected)?;
         let figure = self.figure;
-        self.text(&figure.title, LEFT, 1_300, 640, &self.palette.text, HPos::Left)?;
-        self.text(&figure.subtitle, LEFT, 1_950, 400, &self.palette.grey, HPos::Left)?;
+        self.text(
+            &self.widths.cut(&figure.title, self.wide - LEFT - RIGHT, 640),
+            LEFT,
+            1_300,
+            640,
+            &self.palette.text,
+            HPos::Left,
+        )?;
+        self.text(
+            &self.widths.cut(&figure.subtitle, self.wide - LEFT - RIGHT, 400),
+            LEFT,
+            1_950,
+            400,
+            &self.palette.grey,
+            HPos::Left,
+        )?;
         self.legend()?;
         let listed = figure.marks.iter().filter(|mark| !mark.note.is_empty()).count().min(LISTED) as i32;
-        let listed = listed + figure.notes.len().min(LISTED) as i32;
+        let notes = self.notes();
+        let listed = listed + notes.len() as i32;
         let bottom = self.high - 2_300 - listed * 480;
         // Where there are many, they leave the traces room.
         let wanted = figure.events.len() as i32 * EVENTS + figure.logic.len() as i32 * LOGIC;
@@ -140,10 +163,17 @@ impl Drawing<'_, '_> {
             self.text(&format!("cursor {number}"), x, TOP - 640, 340, &self.palette.grey, HPos::Center)?;
         }
         let listed = self.marks(bottom)?;
-        for (line, note) in (listed..).zip(figure.notes.iter().take(LISTED)) {
-            self.text(note, LEFT, bottom + 1_650 + line * 480, 360, &self.palette.text, HPos::Left)?;
+        for (line, note) in (listed..).zip(&notes) {
+            self.text(note, LEFT, bottom + 1_650 + line * 480, NOTE, &self.palette.text, HPos::Left)?;
         }
         Ok(())
+    }
+
+    /// The notes in lines that fit, as many as there is room for.
+    fn notes(&self) -> Vec<String> {
+        let room = self.wide - LEFT - RIGHT;
+        let lines = self.figure.notes.iter().flat_map(|note| self.widths.wrapped(note, room, NOTE));
+        lines.take(LISTED).collect()
     }
 
     fn ink(&self, number: usize) -> RGBColor {
@@ -171,25 +201,39 @@ impl Drawing<'_, '_> {
         self.area.draw(&PathElement::new(points, ShapeStyle::from(colour).stroke_width(width))).map_err(rejected)
     }
 
+    /// The channels side by side above the lanes, in as many lines as there is room for; one without a name has been named.
     fn legend(&self) -> Result<(), PlotError> {
-        let mut x = LEFT;
-        let y = 2_650;
-        for lane in &self.figure.lanes {
-            for trace in &lane.traces {
-                let ink = self.ink(trace.ink);
-                for part in dashed(vec![(x, y), (x + 700, y)], trace.ink) {
-                    self.line(part, &ink, 90)?;
-                }
-                let unit = if lane.unit.is_empty() { String::new() } else { format!(" in {}", lane.unit) };
-                let note = if trace.note.is_empty() { String::new() } else { format!(", {}", trace.note) };
-                let text = format!("{} {}{unit}{note}", trace.letter, trace.name);
-                if x > self.wide - RIGHT - 2_000 {
+        const SIZE: i32 = 380;
+        let (mut x, mut y) = (LEFT, 2_650);
+        for (lane, trace) in
+            self.figure.lanes.iter().flat_map(|lane| lane.traces.iter().map(move |trace| (lane, trace)))
+        {
+            if trace.name.is_empty() {
+                continue;
+            }
+            let unit = if lane.unit.is_empty() { String::new() } else { format!(" in {}", lane.unit) };
+            let note = if trace.note.is_empty() { String::new() } else { format!(", {}", trace.note) };
+            let text = format!("{} {}{unit}{note}", trace.letter, trace.name);
+            let wide = 850 + self.widths.of(&text, SIZE);
+            if x > LEFT && x + wide > self.wide - RIGHT {
+                (x, y) = (LEFT, y + 440);
+                if y > LEGEND_END {
                     return Ok(());
                 }
-                self.text(&text, x + 850, y, 380, &self.palette.text, HPos::Left)?;
-                // Letters of this font are about half as wide as high.
-                x += 1_500 + text.chars().count() as i32 * 205;
             }
+            let ink = self.ink(trace.ink);
+            for part in dashed(vec![(x, y), (x + 700, y)], trace.ink) {
+                self.line(part, &ink, 90)?;
+            }
+            self.text(
+                &self.widths.cut(&text, self.wide - RIGHT - x - 850, SIZE),
+                x + 850,
+                y,
+                SIZE,
+                &self.palette.text,
+                HPos::Left,
+            )?;
+            x += wide + 500;
         }
         Ok(())
     }
@@ -444,7 +488,8 @@ impl Drawing<'_, '_> {
             self.text(&mark.number.to_string(), x, TOP - 330, 380, &self.palette.text, HPos::Center)?;
             if !mark.note.is_empty() && listed < LISTED as i32 {
                 let text = format!("{}  {}", mark.number, mark.note);
-                self.text(&text, LEFT, bottom + 1_650 + listed * 480, 360, &self.palette.text, HPos::Left)?;
+                let text = self.widths.cut(&text, self.wide - LEFT - RIGHT, NOTE);
+                self.text(&text, LEFT, bottom + 1_650 + listed * 480, NOTE, &self.palette.text, HPos::Left)?;
                 listed += 1;
             }
         }

@@ -63,4 +63,39 @@ impl Widths {
         let shares = line.chars().map(|c| self.narrow.get(c as usize).copied().unwrap_or(OTHER));
         (shares.sum::<f64>() * f64::from(size)).ceil() as i32
     }
+
+    /// Words in lines of at most `wide`; a word that is wider is cut.
+    pub(crate) fn wrapped(&self, words: &str, wide: i32, size: i32) -> Vec<String> {
+        let mut lines = Vec::new();
+        let mut line = String::new();
+        for word in words.split_whitespace() {
+            let longer = if line.is_empty() { word.to_owned() } else { format!("{line} {word}") };
+            if self.of(&longer, size) <= wide {
+                line = longer;
+                continue;
+            }
+            if !line.is_empty() {
+                lines.push(std::mem::take(&mut line));
+            }
+            line = self.cut(word, wide, size);
+        }
+        lines.extend((!line.is_empty()).then_some(line));
+        lines
+    }
+
+    /// A text as far as it fits.
+    pub(crate) fn cut(&self, line: &str, wide: i32, size: i32) -> String {
+        if self.of(line, size) <= wide {
+            return line.to_owned();
+        }
+        let mut out = String::new();
+        for c in line.chars() {
+            out.push(c);
+            if self.of(&out, size) + self.of("…", size) > wide {
+                out.pop();
+                break;
+            }
+        }
+        out + "…"
+    }
 }

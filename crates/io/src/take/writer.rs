@@ -259,7 +259,8 @@ impl Writer {
         let (since, size) = self.part_began;
         let is_over = match self.parts.0 {
             None => false,
-            Some(Part::Seconds(seconds)) => now.seconds_since(since) >= seconds,
+            // No part without a table of its own.
+            Some(Part::Seconds(seconds)) => now.seconds_since(since) >= seconds && self.decoder.has_columns(),
             Some(Part::Bytes(most)) => self.size() - size >= most,
         };
         if !is_over {

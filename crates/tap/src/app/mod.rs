@@ -225,5 +225,9 @@ mod tools_tests;
 mod watching_tests;
 
 #[cfg(test)]
+#[path = "../rooms/keeping_tests.rs"]
+mod keeping_tests;
+
+#[cfg(test)]
 #[path = "../rooms/analysis_tests.rs"]
 mod analysis_tests;

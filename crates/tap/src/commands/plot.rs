@@ -101,6 +101,8 @@ fn shown(stretch: &Stretch, wanted: &[String]) -> anyhow::Result<Session> {
         (session.axis.span, session.axis.held) = (span, Some(end));
     }
     session.before_frame(session.now);
+    // What is written says when that was.
+    session.now = amber_io::HostClock::start().now();
     Ok(session)
 }
 

@@ -38,6 +38,9 @@ pub(super) fn run(args: &TableArgs) -> anyhow::Result<u8> {
     let form = args.output.form(&[Form::Csv, Form::JsonLines, Form::Vcd, Form::Wav])?;
     let parts = args.stretch.open()?;
     let wanted = wanted(args, &parts, form)?;
+    if parts.iter().all(|part| args.stretch.rows(part).is_empty()) {
+        bail!("there are no rows in this stretch");
+    }
     if form == Form::Wav {
         return sound(args, &parts, &wanted);
     }

@@ -3,7 +3,7 @@
 use super::analysis::ends;
 use super::runs as lines_of;
 use crate::comparison::{Align, Laid, OneRun, Outcome};
-use amber_core::digits::{fixed, with_unit};
+use amber_core::digits::{cleaned, fixed, short, with_unit};
 use amber_core::tail::visible;
 use amber_core::window::{Columns, Grid, Motion};
 use amber_plot::{Figure, Lane, Trace};
@@ -55,11 +55,12 @@ pub(crate) fn figure(
         .enumerate()
         .skip(1)
         .filter(|(_, own)| !own.difference.is_empty())
-        .map(|(place, own)| named(place, &format!("{} − {}", own.name, outcomes[0].name), broken(&own.difference)))
+        // The runs have been named above.
+        .map(|(place, own)| named(place, "", broken(&own.difference)))
         .collect();
     if let Some(limits) = ends(differences.iter().flat_map(|trace| &trace.runs)).filter(|_| has_difference) {
         lanes.push(Lane {
-            label: label("difference"),
+            label: label("difference from 1"),
             unit: unit.clone(),
             limits,
             traces: differences,
@@ -73,7 +74,7 @@ pub(crate) fn figure(
             format!(" mean {}, deviation {}{noise}", fixed(found.mean, decimals), fixed(found.deviation, decimals))
         });
         let differs = own.differs.map(|(mean, deviation, _)| {
-            format!("; difference {} ± {}", fixed(mean, decimals), fixed(deviation, decimals))
+            format!("; difference {} ± {}", short(cleaned(mean), 3), short(cleaned(deviation), 3))
         });
         let said = own.said.as_ref().map(|said| format!("; {said}"));
         let text = format!(

@@ -11,7 +11,7 @@ use amber_core::block::Statistics;
 use amber_core::chain::Channel;
 use amber_core::digits::{bytes, cleaned, counted, duration, fixed, grouped, short, with_unit};
 use amber_core::part::Listed;
-use amber_core::scale::Reference;
+use amber_core::scale::{Converter, Reference, Step};
 use amber_core::stats::Noise;
 use amber_core::tail::visible;
 use amber_plot::{Block, Document, FIGURE_WIDTH, Figure, Paper, Table};
@@ -87,8 +87,8 @@ fn statistics(session: &Session) -> Vec<Block> {
         let mut noise = Noise::default();
         values.iter().for_each(|value| noise.push(*value));
         let Some(found) = Statistics::of(&times, &values) else { continue };
-        let decimals = channel.decimals() + usize::from(channel.kind() == Kind::Analog);
-        let noise = noise.deviation().filter(|_| channel.kind() == Kind::Analog).unwrap_or(f64::NAN);
+        let decimals = if channel.kind() == Kind::Digital { 3 } else { channel.decimals() + 1 };
+        let noise = noise.deviation().filter(|_| channel.kind() == Kind::Analog);
         rows.push(vec![
             title(session, id),
             visible(channel.settings().scale.unit().as_bytes()),
@@ -96,7 +96,7 @@ fn statistics(session: &Session) -> Vec<Block> {
             grouped(found.gaps as u64),
             cell(found.mean, decimals),
             cell(found.deviation, decimals),
-            cell(noise, decimals),
+            noise.map_or("–".into(), |noise| short(noise, 2)),
             cell(found.min, channel.decimals()),
             cell(found.max, channel.decimals()),
         ]);
@@ -126,14 +126,21 @@ fn formula(channel: &Channel) -> String {
     });
     let mut untold = Vec::new();
     for step in settings.scale.steps.iter().filter(|step| !step.is_bypassed()) {
-        let inner = if x.contains(' ') { format!("({x})") } else { x.clone() };
-        match step.in_code(&inner) {
-            Some(code) => x = code,
+        if let Step::Converter(Converter { bits: Some(bits), top_is_reference, .. }) = step {
+            // As the data sheet of a converter says it.
+            let codes = (1u64 << bits) - u64::from(*top_is_reference);
+            let whole = reference.as_deref().unwrap_or("reference");
+            x = format!("{x} / {codes} * {whole}");
+            continue;
+        }
+        let inner = if [" + ", " - "].iter().any(|sign| x.contains(sign)) { format!("({x})") } else { x.clone() };
+        // What stands for the value may hold any words of a person's own.
+        match step.in_code("\u{1}") {
+            Some(code) => {
+                x = code.replace("reference", reference.as_deref().unwrap_or("reference")).replace('\u{1}', &inner)
+            }
             None => untold.push(step.short()),
         }
-    }
-    if let Some(reference) = reference {
-        x = x.replace("reference", &reference);
     }
     let untold: Vec<String> = untold.into_iter().filter(|text| !text.is_empty()).collect();
     let then = if untold.is_empty() { String::new() } else { format!("; {}", untold.join(", ")) };

@@ -200,6 +200,7 @@ fn difference(a: &Bench, b: &Bench) -> String {
         (a.history != b.history, "history"),
         (a.levels != b.levels, "levels"),
         (a.keep != b.keep, "what is kept"),
+        (a.figure != b.figure, "figures"),
         (a.screen != b.screen, "what is shown"),
     ];
     parts.into_iter().find(|(differs, _)| *differs).map_or("settings", |(_, what)| what).into()

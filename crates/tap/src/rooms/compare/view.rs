@@ -6,7 +6,7 @@ use crate::screen::plot::{GUTTER, Spans, limits, spans, trace, x_axis, y_axis};
 use crate::screen::text::{cut, fitting, put, put_right, wrapped};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
-use amber_core::digits::{fixed, grouped};
+use amber_core::digits::{cleaned, fixed, grouped, short};
 use amber_core::tail::visible;
 use amber_core::window::{Columns, Grid, Motion};
 use ratatui::buffer::Buffer;
@@ -181,7 +181,7 @@ fn texts(own: &Outcome, decimals: usize) -> Vec<String> {
         None => vec!["–".to_owned(); 6],
     };
     out.push(match own.differs {
-        Some((mean, deviation, _)) => format!("{} ± {}", fixed(mean, decimals), fixed(deviation, decimals)),
+        Some((mean, deviation, _)) => format!("{} ± {}", short(cleaned(mean), 3), short(cleaned(deviation), 3)),
         None => String::new(),
     });
     out

@@ -1,5 +1,6 @@
 //! The panel of stage 6: takes, marks, figures, the bench file, and how much history stays in memory.
 
+mod figures;
 mod plan;
 
 use super::panel::{Row, SingleSetting, StagePanel, Way};
@@ -130,7 +131,7 @@ impl StagePanel for Keep {
     };
 
     fn settings() -> Vec<&'static SingleSetting> {
-        plan::TIMES.iter().chain(&plan::TABLE).chain(&FILES).chain(&HISTORY).collect()
+        plan::TIMES.iter().chain(&plan::TABLE).chain(&figures::FIGURES).chain(&FILES).chain(&HISTORY).collect()
     }
 
     fn rows(&self, session: &Session) -> Vec<Row> {
@@ -141,6 +142,8 @@ impl StagePanel for Keep {
             rows.extend(Row::settings(&plan::TIMES, session));
         }
         rows.extend(Row::settings(&plan::TABLE, session));
+        rows.push(Row::blank());
+        rows.extend(Row::settings(&figures::FIGURES, session));
         rows.push(Row::blank());
         rows.extend(Row::settings(&FILES, session));
         let bench = session.bench_file.as_ref().map_or("not saved yet (s)".into(), |path| path.display().to_string());

@@ -6,32 +6,33 @@ use amber_core::digits::duration;
 use amber_core::keep::{Clocks, Keep, LONGEST_BEFORE, MOST_DECIMALS, seconds};
 
 /// The one of `list` that lies `by` places from `now`; the first where `now` is none of them.
-fn along(list: &[&'static str], now: &str, by: i32) -> &'static str {
+pub(super) fn along(list: &[&'static str], now: &str, by: i32) -> &'static str {
     let place = list.iter().position(|text| *text == now).map_or(0, |place| place as i32 + by);
     list[place.clamp(0, list.len() as i32 - 1) as usize]
 }
 
 /// A setting that is one text, and the texts through which it is nudged.
 macro_rules! text_setting {
-    ($name:literal, $help:literal, $range:literal, $field:ident, $list:expr) => {
+    ($name:literal, $help:literal, $range:literal, $table:ident.$field:ident, $list:expr) => {
         SingleSetting {
             name: $name,
             help: $help,
             range: $range,
-            key: concat!("keep.", stringify!($field)),
-            shown: |session| Some(session.shared().keep.$field.to_string()),
+            key: concat!(stringify!($table), ".", stringify!($field)),
+            shown: |session| Some(session.shared().$table.$field.to_string()),
             way: Way::Typed {
-                text: |session| session.shared().keep.$field.to_string(),
+                text: |session| session.shared().$table.$field.to_string(),
                 set: |session, text| {
                     let value = text.parse()?;
-                    session.edit_shared(|shared| shared.keep.$field = value);
+                    session.edit_shared(|shared| shared.$table.$field = value);
                     Ok(Vec::new())
                 },
                 nudge: |session, by| {
-                    let text = along(&$list, &session.shared().keep.$field.to_string(), by);
+                    let text =
+                        $crate::rooms::keep::plan::along(&$list, &session.shared().$table.$field.to_string(), by);
                     // A text of the list is one that can be read.
                     if let Ok(value) = text.parse() {
-                        session.edit_shared(|shared| shared.keep.$field = value);
+                        session.edit_shared(|shared| shared.$table.$field = value);
                     }
                     Vec::new()
                 },
@@ -39,6 +40,7 @@ macro_rules! text_setting {
         }
     };
 }
+pub(super) use text_setting;
 
 /// What stands in the table of a take.
 const KEPT: [&str; 4] = ["scaled", "scaled and raw", "scaled and smoothed", "scaled, raw and smoothed"];
@@ -63,7 +65,7 @@ pub(super) static TABLE: [SingleSetting; 6] = [
         "rows in takes",
         "which rows go into readings.csv; wire.bin has every byte in any case",
         "every row; every 10; or 1 s, then any of: last mean min max",
-        pace,
+        keep.pace,
         ["every row", "every 10", "1 s", "10 s", "60 s", "600 s"]
     ),
     SingleSetting {
@@ -172,7 +174,7 @@ pub(super) static TIMES: [SingleSetting; 4] = [
         "take starts",
         "what starts a take once t was pressed",
         "by key; in 10 s; at 14:30; on and a condition",
-        start,
+        keep.start,
         ["by key", "in 5 s", "in 10 s", "in 60 s"]
     ),
     SingleSetting {
@@ -203,14 +205,14 @@ pub(super) static TIMES: [SingleSetting; 4] = [
         "take ends",
         "what ends a take, whichever comes first; t ends it in any case",
         "by key; 10 min; 1000 rows; 10 MB; on and a condition",
-        stop,
+        keep.stop,
         ["by key", "10 s", "60 s", "600 s", "3600 s"]
     ),
     text_setting!(
         "parts of a take",
         "when its files are ended and the next ones begun, without a gap",
         "one; 8 h; 10 MB",
-        parts,
+        keep.parts,
         ["one", "3600 s", "28800 s", "86400 s"]
     ),
 ];
