@@ -4,6 +4,7 @@
 
 mod analysis;
 mod conditions;
+mod day;
 mod faults;
 mod program;
 mod scales;
