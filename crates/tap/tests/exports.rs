@@ -36,6 +36,10 @@ fn a_table_has_the_same_numbers_in_every_form() {
     let rows: Vec<Vec<f64>> =
         csv.lines().skip(1).map(|line| line.split(',').map(|cell| cell.parse().unwrap()).collect()).collect();
     assert!(csv.starts_with("time_s,level,pump\r\n") && rows.len() == 101, "{csv}");
+    // To the last digit what stands in the file.
+    for (line, row) in text(0.0).lines().skip(101).zip(&rows) {
+        assert_eq!(line.split(',').nth(1).unwrap().parse::<f64>().unwrap(), row[1]);
+    }
     let json = printed(dir.path(), &["table", "a.csv", "--json", "--channel", "level", "--from", "1", "--to", "2"]);
     for (line, row) in json.lines().zip(&rows) {
         let line: serde_json::Value = serde_json::from_str(line).unwrap();
@@ -53,6 +57,12 @@ fn a_table_has_the_same_numbers_in_every_form() {
         "{}",
         String::from_utf8_lossy(&dump[..400])
     );
+    // Whoever has read enough of it ends it quietly.
+    let program = env!("CARGO_BIN_EXE_amber-tap");
+    let line = format!("'{program}' table a.csv | head -1; echo ${{PIPESTATUS[0]}}");
+    let output = std::process::Command::new("bash").args(["-c", &line]).current_dir(dir.path()).output().unwrap();
+    assert_eq!(String::from_utf8_lossy(&output.stdout), "time_s,t_ms,level,pump,state\r\n0\n");
+    assert!(output.stderr.is_empty(), "{}", String::from_utf8_lossy(&output.stderr));
     // What makes no sense says what to do.
     for (arguments, says) in [
         (&["table", "a.csv", "--out", "a.xyz"][..], "ends in one of .csv, .jsonl, .vcd, .wav"),
@@ -117,6 +127,17 @@ fn takes_are_listed_planned_and_compared_without_a_screen() {
     let take: serde_json::Value = serde_json::from_str(listed.trim()).unwrap();
     assert_eq!((take["name"].as_str(), take["channels"][0].as_str()), (Some("take-0001"), Some("gauge_a_mean")));
     assert_eq!(printed(dir.path(), &["takes", "--search", "nothing like it"]).lines().count(), 1);
+    // Names of others never reach a terminal as what it would obey.
+    let evil = dir.path().join("take-\u{1b}[2J\u{7}");
+    fs::create_dir(&evil).unwrap();
+    for entry in fs::read_dir(dir.path().join("take-0001")).unwrap().flatten() {
+        fs::copy(entry.path(), evil.join(entry.file_name())).unwrap();
+    }
+    fs::write(evil.join("note.txt"), "red \u{1b}[31m").unwrap();
+    let listed = printed(dir.path(), &["takes"]);
+    let compared = printed(dir.path(), &["compare", "take-0001", evil.to_str().unwrap(), "--channel", "gauge_a"]);
+    assert!(!(listed + &compared).contains(['\u{1b}', '\u{7}']));
+    fs::remove_dir_all(evil).unwrap();
     // Every row of it is there, whatever its own table keeps.
     let rows = printed(dir.path(), &["table", "take-0001", "--channel", "gauge_a"]).lines().count();
     assert!((280..=320).contains(&rows), "{rows}");

@@ -23,8 +23,16 @@ impl<W: Write> CsvTable<W> {
         let mut out = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(out);
         let wall = head.has_wall.then_some("wall_clock");
         let names = head.columns.iter().map(|column| column.name.as_str());
-        out.write_record(["time_s"].into_iter().chain(wall).chain(names))?;
+        out.write_record(["time_s"].into_iter().chain(wall).chain(names)).map_err(own_error)?;
         Ok(CsvTable { head, out, record: csv::ByteRecord::new(), cell: Vec::new() })
+    }
+}
+
+/// The output's own error, whose kind tells a pipe that nobody reads any more.
+fn own_error(error: csv::Error) -> io::Error {
+    match error.into_kind() {
+        csv::ErrorKind::Io(error) => error,
+        other => io::Error::other(format!("{other:?}")),
     }
 }
 
@@ -45,7 +53,7 @@ impl<W: Write> Exporter for CsvTable<W> {
                 }
                 self.record.push_field(&self.cell);
             }
-            self.out.write_byte_record(&self.record)?;
+            self.out.write_byte_record(&self.record).map_err(own_error)?;
         }
         Ok(())
     }

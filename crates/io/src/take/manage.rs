@@ -30,6 +30,15 @@ fn free(folder: &Path) -> Result<(), TakeError> {
     if is_busy { Err(TakeError::Busy(folder.into())) } else { Ok(()) }
 }
 
+/// What a link leads to is not ours to change.
+fn no_link(doing: &'static str, folder: &Path) -> Result<(), TakeError> {
+    if fs::symlink_metadata(folder).is_ok_and(|meta| meta.is_symlink()) {
+        let why = io::Error::other("it is a link; what it leads to is left alone");
+        return Err(TakeError::io(doing, folder)(why));
+    }
+    Ok(())
+}
+
 /// Gives a take's folder another name, which must be free; gives where it is then.
 ///
 /// # Errors
@@ -60,6 +69,7 @@ pub fn rename(folder: &Path, name: &str) -> Result<PathBuf, TakeError> {
 /// # Errors
 /// When the system says no, or the note is longer than 64 kB.
 pub fn set_note(folder: &Path, text: &str) -> Result<(), TakeError> {
+    no_link("cannot write into", folder)?;
     let path = folder.join(NOTE);
     let failed = TakeError::io("cannot write to", &path);
     if text.len() as u64 > LONGEST_NOTE {
@@ -83,9 +93,10 @@ pub fn set_note(folder: &Path, text: &str) -> Result<(), TakeError> {
 /// When the take is being written, or the system says no.
 pub fn delete(folder: &Path) -> Result<Vec<String>, TakeError> {
     free(folder)?;
+    no_link("cannot delete", folder)?;
     let mut left = Vec::new();
     let parts = parts(folder);
-    for (_, part) in parts.iter().filter(|(_, part)| part != folder) {
+    for (_, part) in parts.iter().filter(|(_, part)| part != folder && no_link("", part).is_ok()) {
         left.extend(delete_one(part)?);
     }
     left.extend(delete_one(folder)?);
@@ -199,6 +210,11 @@ mod tests {
         fs::write(folder.join("thesis.tex"), "x").unwrap();
         assert_eq!(delete(&folder).unwrap().len(), 2);
         assert_eq!(fs::read_dir(&folder).unwrap().count(), 2);
+        let link = dir.path().join("take-link");
+        std::os::unix::fs::symlink(dir.path().join("other"), &link).unwrap();
+        fs::write(dir.path().join("other/wire.bin"), "x").unwrap();
+        assert!(delete(&link).is_err() && set_note(&link, "x").is_err());
+        assert!(dir.path().join("other/wire.bin").exists());
         assert!(dir.path().join("other/precious").exists());
         assert_eq!(
             glance(&dir.path().join("gone")),

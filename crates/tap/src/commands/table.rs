@@ -106,12 +106,15 @@ fn column(found: Option<&Found<'_>>, raw: bool) -> ExportColumn {
 fn values(args: &TableArgs, part: &Part, index: usize, rows: Range<u64>) -> Vec<f64> {
     let chain = &part.1.0;
     let own = &chain.channels()[index];
-    if args.raw {
-        let of = |row| chain.reading(index, row).map_or(f64::NAN, |reading| reading.raw);
-        return rows.map(of).collect();
+    if args.smoothed && own.smoothed().is_some() {
+        // Held in single precision: rounded to two digits more than the converter resolves, as in a take's table.
+        let factor = 10f64.powi(own.decimals() as i32 + 2);
+        let rounded = |value: f64| (value * factor).round() / factor;
+        return rows.map(|row| own.output().get(row).map_or(f64::NAN, rounded)).collect();
     }
-    let series = if args.smoothed { own.output() } else { own.scaled() };
-    rows.map(|row| series.get(row).unwrap_or(f64::NAN)).collect()
+    // Worked out from the raw value, to the last digit.
+    let of = |row| chain.reading(index, row).map_or(f64::NAN, |now| if args.raw { now.raw } else { now.quantity });
+    rows.map(of).collect()
 }
 
 /// Writes all rows in their order; rows of several sources stand apart, each with gaps for the others.

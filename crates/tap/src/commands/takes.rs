@@ -3,6 +3,7 @@
 use super::output::{Form, Output, csv_text, markdown_text};
 use crate::choose::takes_in;
 use amber_core::digits::{bytes, duration};
+use amber_core::tail::visible;
 use amber_io::take::{Glance, glance, iso8601};
 use anyhow::bail;
 use clap::Args;
@@ -64,16 +65,18 @@ pub(super) fn run(args: &TakesArgs) -> anyhow::Result<u8> {
             markdown_text(&["take", "start", "length", "channels", "note", "size"], &rows, 5)
         }
         _ => {
+            // What a terminal would obey is shown as a sign; --json has it as it is.
+            let shown = |text: &str| visible(text.as_bytes());
             let row = |own: &Glance| {
                 vec![
-                    own.name.clone(),
+                    shown(&own.name),
                     own.start.map_or(String::new(), iso8601),
                     own.seconds.map_or(String::new(), |seconds| format!("{seconds:.6}")),
                     own.bytes.to_string(),
-                    own.channels.join(" "),
+                    shown(&own.channels.join(" ")),
                     own.marks.to_string(),
-                    own.bench.clone(),
-                    own.note.clone(),
+                    shown(&own.bench),
+                    shown(&own.note),
                 ]
             };
             let rows: Vec<_> = seen.iter().map(row).collect();

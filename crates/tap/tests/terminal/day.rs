@@ -70,7 +70,7 @@ fn a_working_day_from_the_list_of_sources_to_the_report() {
     assert!(stations.contains("1,,") && stations.contains(",gauge_a,mm,100,"), "{stations}");
     // Look back: the list of takes, a note, the older one opened.
     terminal.keys(&["v", "k"]);
-    terminal.wait("2 takes in");
+    terminal.wait("2 takes in this folder");
     terminal.keys(&["e", "with the paddle out", "Enter"]);
     terminal.wait("with the paddle out");
     terminal.keys(&["a", "Down", "Enter"]);

@@ -12,6 +12,7 @@ use crate::rooms::prompt::Prompt;
 use crate::session::Session;
 use crate::theme::Theme;
 use amber_core::digits::{cleaned, duration, short, typed};
+use amber_core::tail::visible;
 use amber_plot::Figure;
 use crossterm::event::KeyCode::{Char, Down, Esc, Home, Left, Right, Up};
 use ratatui::buffer::Buffer;
@@ -133,7 +134,7 @@ pub(crate) fn csv(channel: &str, unit: &str, outcomes: &[Outcome]) -> String {
     // Writing to a vector cannot fail.
     let _ = writer.write_record(COLUMNS);
     for own in outcomes {
-        let mut row = vec![own.name.clone(), channel.to_owned(), unit.to_owned()];
+        let mut row: Vec<String> = [&own.name, channel, unit].map(|text| visible(text.as_bytes())).into();
         match &own.amount {
             Some(amount) => {
                 let found = amount.statistics;

@@ -9,7 +9,7 @@ use crate::session::Session;
 use crate::theme::{Ink, Theme};
 use amber_core::Stamp;
 use amber_core::bench::Kind;
-use amber_core::digits::{duration, fixed};
+use amber_core::digits::{duration, fixed, short};
 use amber_core::keep::Station;
 use amber_core::tail::visible;
 use amber_io::take::stations_csv;
@@ -165,7 +165,10 @@ fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
             let decimals = decimals_of(session, channel);
             let line = cell(area, column, y);
             put_right(buffer, line, 0, &fixed(reading.mean, decimals), ink);
-            let spread = format!("± {}", fixed(reading.deviation, decimals));
+            // One that would read as nothing has digits of its own.
+            let is_small = reading.deviation > 0.0 && reading.deviation < 0.5 * 10f64.powi(-(decimals as i32));
+            let spread = if is_small { short(reading.deviation, 2) } else { fixed(reading.deviation, decimals) };
+            let spread = format!("± {spread}");
             put_right(buffer, Rect { y: line.y + 1, ..line }, 0, &spread, theme.style(Ink::Dim));
         }
     }

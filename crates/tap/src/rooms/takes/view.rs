@@ -26,7 +26,11 @@ pub(super) fn draw(
     put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
     let all = session.takes.glances.len();
     let of = if search.is_empty() { counted(all as u64, "take") } else { format!("{} of {all} takes", found.len()) };
-    let title = format!(" {of} in {} ", visible(session.folder().display().to_string().as_bytes()));
+    let folder = match session.folder().display().to_string() {
+        folder if matches!(folder.as_str(), "" | ".") => "this folder".to_owned(),
+        folder => visible(folder.as_bytes()),
+    };
+    let title = format!(" {of} in {folder} ");
     put(buffer, area, 1, 0, &cut(title, area.width.saturating_sub(2)), theme.style(Ink::Bright));
     if !search.is_empty() {
         put_right(buffer, area, 0, &format!(" search: {} ", visible(search.as_bytes())), theme.style(Ink::Bright));
