@@ -1,6 +1,6 @@
 //! Measures the running program: latency from wire to screen, load, and floods. Run on demand, never by tests:
 //!
-//! `cargo build --release && cargo run --release --example measure -- latency load frame flood pace vanish edit open answers`
+//! `cargo build --release && cargo run --release --example measure -- latency load frame flood pace vanish edit open answers day`
 //!
 //! The program runs on a terminal of 160x47 that this one reads, with a board that this one plays. Rows are numbered,
 //! so that what is in the take and on the screen can be checked.
@@ -8,6 +8,7 @@
 #![allow(missing_docs)]
 
 mod answers;
+mod day;
 mod takes;
 
 use amber_boards::Pty;
@@ -380,7 +381,8 @@ fn main() -> Outcome {
             "edit" => takes::edit(&folder)?,
             "open" => takes::open(&folder)?,
             "answers" => answers::answers(&folder)?,
-            _ => return Err("measure latency, load, frame, flood, pace, vanish, edit, open or answers".into()),
+            "day" => day::day(&folder)?,
+            _ => return Err("measure latency, load, frame, flood, pace, vanish, edit, open, answers or day".into()),
         }
     }
     Ok(std::fs::remove_dir_all(&folder)?)

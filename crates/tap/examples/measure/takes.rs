@@ -59,22 +59,44 @@ pub(super) fn open(folder: &Path) -> Outcome {
         whole.as_secs_f64()
     );
     // As fast as a key repeats, and faster.
-    for (what, keys) in [("zoomed", ["+", "-"]), ("panned", ["\x1b[D", "\x1b[C"])] {
-        let ((frames, _), used, begun) = (program.frames(), program.used()?, Instant::now());
-        for at in 0..300 {
-            program.press(keys[at / 15 % 2])?;
-            std::thread::sleep(Duration::from_millis(10));
-        }
-        std::thread::sleep(Duration::from_millis(100));
-        let seconds = begun.elapsed().as_secs_f64();
-        let drawn = program.frames().0 - frames;
-        let time = (program.used()? - used) / drawn.max(1) as f64 * 1e3;
-        println!(
-            "          {what}: {:.0} frames a second, {time:.1} ms of processor time each",
-            drawn as f64 / seconds
-        );
-    }
+    repeat(&mut program, "zoomed", ["+", "-"])?;
+    repeat(&mut program, "panned", ["\x1b[D", "\x1b[C"])?;
+    program.press("++++++++++")?;
+    program.press("c")?;
+    program.wait_for("cursors")?;
+    repeat(&mut program, "cursor moved", ["\x1b[D", "\x1b[C"])?;
+    program.press("\x1b")?;
+    std::thread::sleep(Duration::from_millis(300));
+    write_take(folder, 1_000_000)?;
+    program.press("vk")?;
+    program.wait_for("2 takes in")?;
+    program.press("\x1b[B")?;
+    std::thread::sleep(Duration::from_millis(200));
+    let begun = Instant::now();
+    program.press("ac")?;
+    program.wait_for("difference from run 1")?;
+    println!(
+        "          compared with a take of a million rows: after {:.1} s, at most {:.0} MB",
+        begun.elapsed().as_secs_f64(),
+        program.status("VmHWM:")? / 1024.0
+    );
+    repeat(&mut program, "comparison zoomed", ["+", "-"])?;
     program.quit()
+}
+
+/// Presses two keys in turn for three seconds, and says how many frames came of it.
+fn repeat(program: &mut Program, what: &str, keys: [&str; 2]) -> Outcome {
+    let ((frames, _), used, begun) = (program.frames(), program.used()?, Instant::now());
+    for at in 0..300 {
+        program.press(keys[at / 15 % 2])?;
+        std::thread::sleep(Duration::from_millis(10));
+    }
+    std::thread::sleep(Duration::from_millis(100));
+    let seconds = begun.elapsed().as_secs_f64();
+    let drawn = program.frames().0 - frames;
+    let time = (program.used()? - used) / drawn.max(1) as f64 * 1e3;
+    println!("          {what}: {:.0} frames a second, {time:.1} ms of processor time each", drawn as f64 / seconds);
+    Ok(())
 }
 
 /// Medians over a million rows, while keys are pressed.

@@ -92,7 +92,13 @@ impl App {
 
     /// What the view shows, as figures; what has none shows that of the chart.
     pub(crate) fn figures(&self) -> Vec<amber_plot::Figure> {
+        let calibration = || {
+            let own = self.session.channel()?.settings().scale.calibration()?;
+            let of = crate::figure::analysis::Of::channel(&self.session, self.session.selected);
+            crate::figure::analysis::calibration(&of, own)
+        };
         let of_view: Vec<amber_plot::Figure> = match self.view {
+            _ if self.side() == Some(RoomId::Calibrate) => calibration().into_iter().collect(),
             RoomId::Spectrum => self.rooms.spectrum.figure(&self.session).into_iter().collect(),
             RoomId::Block => self.rooms.block.figures(&self.session),
             RoomId::Events => self.rooms.events.figure(&self.session).into_iter().collect(),

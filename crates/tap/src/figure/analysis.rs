@@ -3,6 +3,7 @@
 use crate::session::{ChannelId, Session};
 use amber_core::block::{Block, Column, Histogram};
 use amber_core::digits::{counted, fixed, hertz, with_unit};
+use amber_core::scale::Calibration;
 use amber_core::spectrum::Spectrum;
 use amber_core::spectrum::peaks::Peaks;
 use amber_core::spectrum::waterfall::Line;
@@ -177,6 +178,52 @@ pub(crate) fn histogram(of: &Of, found: &Histogram, counted: &str) -> Figure {
         ..Lane::default()
     };
     of.figure("histogram", with_room(found.begin, end), of.unit(), vec![lane])
+}
+
+/// Points through which a curve is drawn.
+const CURVE: usize = 200;
+
+/// A calibration: the true values over what was measured, with the curve, and below how far the curve lies above each point.
+/// `None` without two points apart.
+pub(crate) fn calibration(of: &Of, own: &Calibration) -> Option<Figure> {
+    let across = own.points.iter().map(|point| point.0);
+    let (first, last) = across.fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), x| (a.min(x), b.max(x)));
+    if !(first < last && first.is_finite() && last.is_finite()) {
+        return None;
+    }
+    let x = with_room(first, last);
+    let curve: Vec<(f64, f64)> = (0..=CURVE)
+        .map(|i| x.0 + (x.1 - x.0) * i as f64 / CURVE as f64)
+        .map(|x| (x, own.true_value(x)))
+        .filter(|point| point.1.is_finite())
+        .collect();
+    let limits = ends([&curve, &own.points].into_iter())?;
+    let cross = |(at, value): (f64, f64), limits: (f64, f64)| {
+        let (wide, high) = ((x.1 - x.0) * 0.006, (limits.1 - limits.0) * 0.02);
+        [vec![(at - wide, value), (at + wide, value)], vec![(at, value - high), (at, value + high)]]
+    };
+    let unit = if own.unit.is_empty() { of.unit() } else { visible(own.unit.as_bytes()) };
+    let points = own.points.iter().flat_map(|point| cross(*point, limits)).collect();
+    let fit = Trace { name: "fit".into(), letter: ' ', ..of.trace(vec![curve], Vec::new()) };
+    let seen = Trace { name: "true values".into(), letter: ' ', ink: of.ink + 1, ..of.trace(points, Vec::new()) };
+    let label = format!("true value in {unit}");
+    let mut lanes = vec![Lane { label, unit: unit.clone(), limits, traces: vec![fit, seen], ..Lane::default() }];
+    let residuals: Vec<(f64, f64)> =
+        own.points.iter().zip(&own.residuals).map(|(point, residual)| (point.0, *residual)).collect();
+    let ground = vec![(x.0, 0.0), (x.1, 0.0)];
+    if let Some(limits) = ends([&residuals, &ground].into_iter()).filter(|_| !residuals.is_empty()) {
+        let crosses = residuals.iter().flat_map(|point| cross(*point, limits)).collect();
+        // Told apart above.
+        let named = |ink: usize, runs: Vec<Vec<(f64, f64)>>| Trace {
+            name: String::new(),
+            letter: ' ',
+            ink,
+            ..of.trace(runs, Vec::new())
+        };
+        let traces = vec![named(of.ink, vec![ground]), named(of.ink + 1, crosses)];
+        lanes.push(Lane { label: "fit − true".into(), unit, limits, traces, ..Lane::default() });
+    }
+    Some(of.figure("calibration", x, "measured".into(), lanes))
 }
 
 /// The channels of a block, smoothed before raw; those of one unit share a lane.

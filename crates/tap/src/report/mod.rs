@@ -4,6 +4,7 @@
 pub(crate) mod markdown;
 
 use crate::figure;
+use crate::figure::analysis::Of;
 use crate::rooms::smooth::in_words;
 use crate::session::{ChannelId, Session, Source, name_of};
 use amber_core::bench::Kind;
@@ -142,6 +143,7 @@ fn formula(channel: &Channel) -> String {
             None => untold.push(step.short()),
         }
     }
+    let x = x.replace(" * ", " × ").replace(" - ", " − ");
     let untold: Vec<String> = untold.into_iter().filter(|text| !text.is_empty()).collect();
     let then = if untold.is_empty() { String::new() } else { format!("; {}", untold.join(", ")) };
     with_unit(format!("{x}{then}"), &settings.scale.unit().replace(' ', "\u{a0}"))
@@ -194,6 +196,11 @@ fn calibrations(session: &Session) -> Vec<Block> {
             let residual = own.residuals.get(place).copied().unwrap_or(f64::NAN);
             vec![number(*came), number(*really), if residual.is_nan() { "–".into() } else { short(residual, 4) }]
         };
+        if let Some(figure) = figure::analysis::calibration(&Of::channel(session, id), own) {
+            let paper = Paper { width: FIGURE_WIDTH, height: 100.0, is_dark: false };
+            let caption = format!("calibration of {}", title(session, id));
+            blocks.push(Block::Figure(Box::new(Figure { paper, ..figure }), caption));
+        }
         let rows = own.points.iter().enumerate().map(row).collect();
         blocks.push(table(&["measured", &with_unit("true value,", &unit), "fit − true (residual)"], rows, 0));
     }

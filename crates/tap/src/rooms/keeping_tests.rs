@@ -277,7 +277,7 @@ fn a_report_holds_what_a_student_hands_in() {
     for part in [
         "# wave flume",
         "## Statistics",
-        "(raw / 4096 \\* 3.3 V - 0.5) \\* 100 mm; smoothed by median 5 rows",
+        "(raw / 4096 × 3.3 V − 0.5) × 100 mm; smoothed by median 5 rows",
         "threshold 115 mm, hysteresis 4 mm",
         "| 1 |  | gauge\\_a | mm | 100 | ",
         "median interval 10 ms",

@@ -100,6 +100,9 @@ impl Session {
 
     /// Adds a take to those that are compared, or takes it out.
     pub(crate) fn choose_take(&mut self, folder: PathBuf) {
+        if self.is_in_use(&folder) {
+            return self.say("that is what is watched: it is run 1 of every comparison", true);
+        }
         let chosen = &mut self.takes.chosen;
         match chosen.iter().position(|own| *own == folder) {
             Some(place) => drop(chosen.remove(place)),

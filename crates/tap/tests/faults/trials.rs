@@ -208,15 +208,28 @@ fn numbers(take: &OpenedTake) -> Vec<u64> {
     table.lines().skip(1).filter_map(|row| row.split(',').nth(2)?.parse().ok()).collect()
 }
 
-/// The program is killed at random moments while it logs.
+/// The table of a take, its parts joined, with one header.
+fn table(take: &Path) -> Vec<u8> {
+    let mut all = fs::read(take.join("readings.csv")).unwrap_or_default();
+    for part in 2.. {
+        let Ok(text) = fs::read(take.join(format!("readings-{part:04}.csv"))) else { break };
+        let header = text.iter().position(|byte| *byte == b'\n').map_or(0, |end| end + 1);
+        all.extend_from_slice(&text[if all.is_empty() { 0 } else { header }..]);
+    }
+    all
+}
+
+/// The program is killed at random moments while it logs, every other time in parts.
 pub(crate) fn kills(rig: &mut Rig, times: usize) -> Outcome<Count> {
     let mut count = Count::default();
-    for _ in 0..times {
+    for time in 0..times {
         count.tried += 1;
         let take = rig.new_folder("killed");
         let mut board = Board::plug(rig.folder.join("port"))?;
         let name = board.name.display().to_string();
-        let mut child = Running(rig.command(&["log", &name, "--baud", "115200", "--out", "killed"]).spawn()?);
+        let parts: &[&str] = if time % 2 == 0 { &["--parts", "10 kB"] } else { &[] };
+        let log = [&["log", &name, "--baud", "115200", "--out", "killed"][..], parts].concat();
+        let mut child = Running(rig.command(&log).spawn()?);
         child.wait_for_take(&take)?;
         let length = Duration::from_millis(rig.random.random_range(10..900));
         let (begun, mut second_ago) = (Instant::now(), 0);
@@ -236,7 +249,7 @@ pub(crate) fn kills(rig: &mut Rig, times: usize) -> Outcome<Count> {
         count.add("rows sent in the last moment and lost", board.next - rows.len() as u64);
         let mended = rig.run(rig.command(&["mend", "killed", "--yes"]))?;
         count.check(mended.status.success(), || format!("mend: {mended:?}"));
-        let (again, table) = (open(&take)?, fs::read(take.join("readings.csv")).unwrap_or_default());
+        let (again, table) = (open(&take)?, table(&take));
         count.check(table == opened.decode().unwrap(), || "the mended table differs".into());
         count.check(again.told.is_empty() || rows.is_empty(), || format!("mended, and yet: {:?}", again.told));
     }

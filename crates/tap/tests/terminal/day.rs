@@ -28,6 +28,10 @@ fn a_working_day_from_the_list_of_sources_to_the_report() {
     terminal.wait("largest error");
     terminal.keys(&["a"]);
     terminal.wait("gauge_a is calibrated: gain 0.08");
+    terminal.keys(&["f"]);
+    terminal.wait("figure written: ./figure-0001.svg");
+    let drawn = fs::read_to_string(dir.path().join("figure-0001.svg")).unwrap();
+    assert!(drawn.contains("calibration of gauge_a") && drawn.contains("true value in mm"), "the calibration is drawn");
     terminal.keys(&["Escape"]);
     terminal.wait_until("the scale's panel alone", |screen| !screen.contains("calibrate A gauge_a"));
     terminal.keys(&["Escape"]);

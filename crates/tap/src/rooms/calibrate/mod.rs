@@ -36,6 +36,7 @@ pub(crate) enum Action {
     PreviousCurve,
     NextCurve,
     Accept,
+    Figure,
     Close,
 }
 
@@ -48,6 +49,7 @@ const KEYS: &[Binding<Action>] = keys! {
     [(Left, NONE)], Action::PreviousCurve, "←", "the curve before: line, degree 2 and 3, table", None, channel;
     [(Right, NONE)], Action::NextCurve, "→", "the next curve", Some("←→ curve"), channel;
     [(Char('a'), NONE)], Action::Accept, "a", "add the curve to the scale", Some("a add to the scale"), channel;
+    [(Char('f'), NONE)], Action::Figure, "f", "write the calibration of the scale as a figure", None, channel;
     [(Esc, NONE)], Action::Close, "Esc", "close", Some("Esc close");
 };
 
@@ -73,6 +75,13 @@ impl Room for Calibrate {
             Action::PreviousCurve => self.next_curve(-1),
             Action::NextCurve => self.next_curve(1),
             Action::Accept => self.add_to_scale(session),
+            Action::Figure => {
+                let own = session.channel().and_then(|channel| channel.settings().scale.calibration());
+                if own.is_some() {
+                    return vec![crate::session::Request::Figure.into()];
+                }
+                session.say("no calibration is in the scale yet: a adds the curve to it", true);
+            }
             Action::Close => return vec![Effect::Close],
         }
         Vec::new()

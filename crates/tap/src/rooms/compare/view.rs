@@ -108,6 +108,8 @@ fn differences(found: &Found, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put(buffer, plot, 1, 0, "the runs have no time in common here", theme.style(Ink::Text));
         return;
     };
+    // Of runs that are the same there is no scale.
+    let limits = if limits.1 - limits.0 < 1e-8 { (-1.0, 1.0) } else { limits };
     y_axis(limits, plot, theme, buffer);
     for (place, spans) in lines.iter().enumerate().skip(1) {
         trace(spans, limits, plot, theme.style(Ink::Trace(place)), buffer);

@@ -18,7 +18,7 @@ const HISTORIES: [f64; 7] = [60.0, 300.0, 600.0, 1800.0, 3600.0, 14_400.0, 86_40
 const HISTORY_ROWS: [u64; 5] = [100_000, 300_000, 1_000_000, 3_000_000, 10_000_000];
 
 /// Marks that are listed.
-const MARKS: usize = 6;
+const MARKS: usize = 3;
 
 /// Stage 6.
 #[derive(Debug, Default)]
@@ -137,6 +137,11 @@ impl StagePanel for Keep {
     fn rows(&self, session: &Session) -> Vec<Row> {
         let mut rows = plan::rows(session);
         rows.extend(take_rows(session));
+        let start = session.marks.len().saturating_sub(MARKS);
+        rows.extend(session.marks[start..].iter().flat_map(|mark| {
+            let note = Row::fact(format!("  mark {}", mark.number), visible(mark.note.as_bytes()));
+            [note].into_iter().chain(Row::text("", &visible(mark.values.as_bytes())))
+        }));
         rows.push(Row::blank());
         if !session.is_take() {
             rows.extend(Row::settings(&plan::TIMES, session));
@@ -158,12 +163,6 @@ impl StagePanel for Keep {
         if let Some(per_row) = size.checked_div(count) {
             rows.push(Row::fact("in memory", format!("{per_row} bytes a row, {}", bytes(size))));
         }
-        rows.push(Row::blank());
-        let start = session.marks.len().saturating_sub(MARKS);
-        rows.extend(session.marks[start..].iter().flat_map(|mark| {
-            let note = Row::fact(format!("  mark {}", mark.number), visible(mark.note.as_bytes()));
-            [note].into_iter().chain(Row::text("", &visible(mark.values.as_bytes())))
-        }));
         rows
     }
 
