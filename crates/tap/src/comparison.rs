@@ -220,6 +220,70 @@ fn thinned(points: Vec<(f64, f64)>) -> Vec<(f64, f64)> {
     points.chunks(size).flat_map(ends).collect()
 }
 
+/// What a comparison is made of.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct Wish {
+    /// The title of the channel.
+    pub(crate) channel: String,
+    /// Numbers that change with the takes, the settings and the rows.
+    pub(crate) revisions: (u64, u64, u64),
+    pub(crate) align: Align,
+    /// Seconds by which each run is moved by hand.
+    pub(crate) shifts: Vec<f64>,
+    /// The stretch of the common axis; all of it where none is set.
+    pub(crate) window: Option<(f64, f64)>,
+}
+
+impl Wish {
+    /// Whether runs are laid in the same way as by another wish.
+    fn lays_like(&self, other: &Wish) -> bool {
+        (&self.channel, self.revisions, &self.align, &self.shifts)
+            == (&other.channel, other.revisions, &other.align, &other.shifts)
+    }
+}
+
+/// What a comparison comes to.
+#[derive(Clone, Debug)]
+pub(crate) struct Found {
+    pub(crate) wish: Wish,
+    pub(crate) laid: Vec<Laid>,
+    pub(crate) window: (f64, f64),
+    pub(crate) outcomes: Vec<Outcome>,
+}
+
+/// A comparison that is to be worked out, of cheap copies of the runs.
+#[derive(Debug)]
+pub(crate) struct Work {
+    wish: Wish,
+    runs: Vec<Compared>,
+    /// How they lie, where that is known.
+    laid: Option<Vec<Laid>>,
+}
+
+impl Work {
+    /// What `wish` needs, after what was found last.
+    pub(crate) fn new(wish: Wish, runs: &[OneRun<'_>], before: Option<&Found>) -> Work {
+        let laid = before.filter(|before| before.wish.lays_like(&wish)).map(|before| before.laid.clone());
+        let copy = |run: &OneRun<'_>| Compared {
+            name: run.name.to_owned(),
+            chain: run.chain.clone(),
+            marks: run.marks.to_vec(),
+        };
+        Work { wish, runs: runs.iter().map(copy).collect(), laid }
+    }
+
+    /// Does it; nothing comes of runs without rows.
+    pub(crate) fn run(self) -> Option<Found> {
+        let Work { wish, runs, laid } = self;
+        let runs: Vec<OneRun<'_>> =
+            runs.iter().map(|run| OneRun::of(&run.name, &run.chain, &run.marks, &wish.channel)).collect();
+        let laid = laid.unwrap_or_else(|| lay(&runs, &wish.align, &wish.shifts));
+        let window = wish.window.or_else(|| whole(&runs, &laid))?;
+        let outcomes = outcomes(&runs, &laid, window);
+        Some(Found { laid, window, outcomes, wish })
+    }
+}
+
 /// From the first to the last row of all runs, in seconds on the common axis; `None` without rows.
 pub(crate) fn whole(runs: &[OneRun<'_>], laid: &[Laid]) -> Option<(f64, f64)> {
     let ends = runs.iter().zip(laid).filter_map(|(run, laid)| run.run(laid.zero)?.ends());

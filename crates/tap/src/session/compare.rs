@@ -3,7 +3,7 @@
 use super::loading::chain_of;
 use super::tasks::Task;
 use super::{Session, Source, name_of};
-use crate::comparison::{Compared, OneRun};
+use crate::comparison::{Compared, Found, OneRun, Wish, Work};
 use amber_core::digits::counted;
 use std::path::{Path, PathBuf};
 
@@ -15,6 +15,9 @@ pub(crate) struct Comparing {
     pub(crate) is_reading: bool,
     /// Raised with each change of them.
     pub(crate) revision: u64,
+    /// What was worked out last, and whether more is under way.
+    pub(crate) found: Option<Found>,
+    works: bool,
 }
 
 /// The takes that were read, or why one was not.
@@ -77,6 +80,25 @@ impl Session {
         };
         let others = self.comparing.runs.iter().map(|run| OneRun::of(&run.name, &run.chain, &run.marks, title));
         [own].into_iter().chain(others).collect()
+    }
+
+    /// Has a comparison worked out, unless it has been, or another one is under way; its turn comes then.
+    pub(crate) fn work_out(&mut self, wish: Wish) {
+        let is_done = self.comparing.found.as_ref().is_some_and(|found| found.wish == wish);
+        if is_done || self.comparing.works {
+            return;
+        }
+        let work = Work::new(wish, &self.runs(), self.comparing.found.as_ref());
+        self.comparing.works = true;
+        self.do_task(Task::Outcomes(Box::new(work)));
+    }
+
+    /// A comparison was worked out; nothing comes of runs without rows.
+    pub(super) fn worked_out(&mut self, found: Option<Found>) {
+        self.comparing.works = false;
+        if found.is_some() {
+            self.comparing.found = found;
+        }
     }
 
     /// What is watched, in a word.

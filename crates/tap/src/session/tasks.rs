@@ -27,6 +27,8 @@ pub(crate) enum Task {
     Space(PathBuf),
     /// These takes are read, to be compared.
     Compare(Vec<PathBuf>),
+    /// A comparison is worked out.
+    Outcomes(Box<crate::comparison::Work>),
     /// Something is done with a take in this folder, and all are looked at.
     Takes(PathBuf, Option<TakeChange>),
 }
@@ -40,6 +42,7 @@ pub(crate) enum TaskKind {
     Space,
     Takes,
     Compare,
+    Outcomes,
 }
 
 /// What came of a task.
@@ -59,6 +62,8 @@ pub(crate) enum Done {
     Takes(TakesSeen),
     /// Takes that are compared.
     Compared(ComparedRead),
+    /// What a comparison comes to.
+    Outcomes(Option<Box<crate::comparison::Found>>),
     /// It failed by an internal fault.
     Faulted(TaskKind, String),
 }
@@ -120,6 +125,7 @@ impl Task {
             Task::Space(_) => (TaskKind::Space, "space"),
             Task::Takes(..) => (TaskKind::Takes, "takes"),
             Task::Compare(_) => (TaskKind::Compare, "compare"),
+            Task::Outcomes(_) => (TaskKind::Outcomes, "outcomes"),
         }
     }
 
@@ -141,6 +147,7 @@ impl Task {
                 Some(Done::Space(folder, free))
             }
             Task::Compare(folders) => Some(Done::Compared(read_compared(&folders))),
+            Task::Outcomes(work) => Some(Done::Outcomes(work.run().map(Box::new))),
             Task::Takes(folder, change) => Some(Done::Takes(change_and_list(folder, change))),
         }
     }
@@ -200,6 +207,11 @@ impl Session {
             Done::Space(folder, free) => self.note_space(&folder, free),
             Done::Takes(seen) => self.takes_seen(seen),
             Done::Compared(read) => self.compared_read(read),
+            Done::Outcomes(found) => self.worked_out(found.map(|found| *found)),
+            Done::Faulted(TaskKind::Outcomes, fault) => {
+                self.worked_out(None);
+                self.say(format!("the comparison failed: {fault}"), true);
+            }
             Done::Faulted(TaskKind::Compare, fault) => {
                 self.comparing.is_reading = false;
                 self.say(format!("the takes were not read: {fault}"), true);

@@ -5,7 +5,7 @@ mod view;
 use super::block::copied;
 use super::list::{Item, List};
 use super::{About, Effect, Follow, Place, Room, RoomId, listed};
-use crate::comparison::{Align, Laid, Outcome, lay, outcomes, whole};
+use crate::comparison::{Align, Outcome, Wish};
 use crate::figure::comparison as figure;
 use crate::keys::{Binding, Key, NONE, keys};
 use crate::rooms::prompt::Prompt;
@@ -29,26 +29,8 @@ pub(crate) struct Compare {
     /// The stretch of the common axis that is shown; all where none is set.
     window: Option<(f64, f64)>,
     shows_difference: bool,
-    /// What was worked out last, and of what.
-    found: Option<(Made, Found)>,
-}
-
-/// What a comparison is made of.
-#[derive(Clone, Debug, PartialEq)]
-struct Made {
-    channel: String,
-    revisions: (u64, u64, u64),
-    align: Align,
-    shifts: Vec<f64>,
-    window: Option<(f64, f64)>,
-}
-
-/// What a comparison comes to.
-#[derive(Debug)]
-struct Found {
-    laid: Vec<Laid>,
-    window: (f64, f64),
-    outcomes: Vec<Outcome>,
+    /// What was shown last.
+    shown: Option<Wish>,
 }
 
 impl Default for Compare {
@@ -59,7 +41,7 @@ impl Default for Compare {
             selected: 1,
             window: None,
             shows_difference: true,
-            found: None,
+            shown: None,
         }
     }
 }
@@ -154,60 +136,46 @@ pub(crate) fn csv(channel: &str, unit: &str, outcomes: &[Outcome]) -> String {
 }
 
 impl Compare {
-    fn found(&self) -> Option<&Found> {
-        self.found.as_ref().map(|(_, found)| found)
-    }
-
-    /// Works out what is not yet.
-    fn make(&mut self, session: &Session) -> bool {
-        let runs = session.runs();
-        if runs.len() < 2 {
-            self.found = None;
+    /// Has worked out what is not yet; gives whether something new is there.
+    fn make(&mut self, session: &mut Session) -> bool {
+        if session.comparing.runs.is_empty() || session.channel().is_none() {
             return false;
         }
-        // Of a live history, whole tens of seconds are followed.
+        // A live history is followed by some hundred rows at once.
         let rows = session.chain().store().rows().end / 500;
-        let made = Made {
-            channel: session.title(session.selected),
+        let wish = Wish {
+            channel: session.channel().map_or_else(String::new, |channel| channel.title().to_owned()),
             revisions: (session.comparing.revision, session.revision(), rows),
             align: self.align.clone(),
             shifts: self.shifts.clone(),
             window: self.window,
         };
-        if self.found.as_ref().is_some_and(|(before, _)| *before == made) {
-            return false;
-        }
-        let is_same = |before: &Made| {
-            (&before.channel, before.revisions, &before.align, &before.shifts)
-                == (&made.channel, made.revisions, &made.align, &made.shifts)
-        };
-        let laid = match self.found.take() {
-            Some((before, found)) if is_same(&before) => found.laid,
-            _ => lay(&runs, &self.align, &self.shifts),
-        };
-        let Some(all) = whole(&runs, &laid) else { return false };
-        let window = self.window.unwrap_or(all);
-        let outcomes = outcomes(&runs, &laid, window);
-        self.found = Some((made, Found { laid, window, outcomes }));
-        true
+        let before = session.comparing.found.as_ref().map(|found| found.wish.clone());
+        session.work_out(wish);
+        let now = session.comparing.found.as_ref().map(|found| &found.wish);
+        let is_new = now != self.shown.as_ref() || now != before.as_ref();
+        self.shown = now.cloned();
+        is_new
     }
 
-    fn zoom(&mut self, by: f64, move_by: f64) {
-        let Some((from, to)) = self.found().map(|found| found.window) else { return };
+    fn zoom(&mut self, by: f64, move_by: f64, session: &Session) {
+        let all = session.comparing.found.as_ref().map(|found| found.window);
+        let Some((from, to)) = self.window.or(all) else { return };
         let (middle, span) = ((from + to) / 2.0 + move_by * (to - from), ((to - from) * by).clamp(1e-3, 1e8));
         self.window = Some((middle - span / 2.0, middle + span / 2.0));
     }
 
     /// The comparison as a figure.
     pub(crate) fn figure(&self, session: &Session) -> Option<Figure> {
-        let found = self.found()?;
+        let found = session.comparing.found.as_ref()?;
         let runs = session.runs();
+        (found.laid.len() == runs.len()).then_some(())?;
         figure::figure(&runs, &found.laid, found.window, &found.outcomes, self.shows_difference, &self.align)
     }
 
     fn table(&self, session: &Session) -> Option<String> {
         let channel = session.channel()?;
-        Some(csv(channel.title(), channel.settings().scale.unit(), &self.found()?.outcomes))
+        Some(csv(channel.title(), channel.settings().scale.unit(), &session.comparing.found.as_ref()?.outcomes))
     }
 }
 
@@ -247,10 +215,10 @@ impl Room for Compare {
             Action::Up => self.selected = self.selected.saturating_sub(1),
             Action::Down => self.selected = (self.selected + 1).min(runs - 1),
             Action::Difference => self.shows_difference = !self.shows_difference,
-            Action::ZoomIn => self.zoom(0.5, 0.0),
-            Action::ZoomOut => self.zoom(2.0, 0.0),
-            Action::Earlier => self.zoom(1.0, -0.1),
-            Action::Later => self.zoom(1.0, 0.1),
+            Action::ZoomIn => self.zoom(0.5, 0.0, session),
+            Action::ZoomOut => self.zoom(2.0, 0.0, session),
+            Action::Earlier => self.zoom(1.0, -0.1, session),
+            Action::Later => self.zoom(1.0, 0.1, session),
             Action::All => self.window = None,
             Action::Write => {
                 let text = self.table(session);

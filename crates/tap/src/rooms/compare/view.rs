@@ -1,7 +1,7 @@
 //! How a comparison is drawn.
 
-use super::{Compare, Found, at};
-use crate::comparison::{OneRun, Outcome};
+use super::{Compare, at};
+use crate::comparison::{Found, OneRun, Outcome};
 use crate::screen::plot::{GUTTER, Spans, limits, spans, trace, x_axis, y_axis};
 use crate::screen::text::{cut, fitting, put, put_right, wrapped};
 use crate::session::Session;
@@ -17,7 +17,8 @@ pub(super) fn draw(room: &Compare, session: &Session, theme: Theme, area: Rect, 
     let channel = session.channel().map_or(String::new(), |_| format!(" of {}", session.title(session.selected)));
     put(buffer, area, 1, 0, &format!(" comparison{channel} "), theme.style(Ink::Bright));
     let runs = session.runs();
-    let Some(found) = room.found().filter(|found| found.outcomes.len() == runs.len()) else {
+    let found = session.comparing.found.as_ref().filter(|found| found.outcomes.len() == runs.len() && runs.len() > 1);
+    let Some(found) = found else {
         let words = match session.comparing.is_reading {
             true => "Reading the takes …",
             false => {
@@ -30,7 +31,9 @@ pub(super) fn draw(room: &Compare, session: &Session, theme: Theme, area: Rect, 
         }
         return;
     };
-    let stretch = format!(" by {}, {} to {} ", room.align, at(found.window.0), at(found.window.1));
+    // Traces follow at once; what takes longer follows when it is there.
+    let window = room.window.unwrap_or(found.window);
+    let stretch = format!(" by {}, {} to {} ", room.align, at(window.0), at(window.1));
     let free = area.width.saturating_sub(16 + channel.chars().count() as u16);
     put_right(buffer, area, 0, &fitting(free, [stretch, String::new()]), theme.style(Ink::Dim));
     // A line for each run, with another one for what is to be said of some.
@@ -39,9 +42,9 @@ pub(super) fn draw(room: &Compare, session: &Session, theme: Theme, area: Rect, 
     let plots = Rect { y: area.y + 1, height: area.height.saturating_sub(table + 1), ..area };
     let low = if room.shows_difference { plots.height / 3 } else { 0 };
     let over = Rect { height: plots.height.saturating_sub(low), ..plots };
-    overlay(&runs, found, theme, over, low == 0, buffer);
+    overlay(&runs, found, window, (theme, over), low == 0, buffer);
     if low > 0 {
-        differences(found, theme, Rect { y: over.bottom(), height: low, ..plots }, buffer);
+        differences(found, window, theme, Rect { y: over.bottom(), height: low, ..plots }, buffer);
     }
     let below = Rect { y: plots.bottom(), height: table, ..area };
     numbers(room, session, found, theme, below, buffer);
@@ -53,12 +56,19 @@ fn plot_in(area: Rect, has_times: bool) -> Rect {
     Rect { x: area.x + GUTTER, width: area.width.saturating_sub(GUTTER + 3), height, ..area }
 }
 
-fn overlay(runs: &[OneRun<'_>], found: &Found, theme: Theme, area: Rect, has_times: bool, buffer: &mut Buffer) {
+fn overlay(
+    runs: &[OneRun<'_>],
+    found: &Found,
+    window: (f64, f64),
+    (theme, area): (Theme, Rect),
+    has_times: bool,
+    buffer: &mut Buffer,
+) {
     let plot = plot_in(area, has_times);
     if plot.height < 2 || plot.width < 8 {
         return;
     }
-    let (from, to) = found.window;
+    let (from, to) = window;
     let traces: Vec<Option<Spans>> = runs
         .iter()
         .zip(&found.laid)
@@ -84,18 +94,18 @@ fn overlay(runs: &[OneRun<'_>], found: &Found, theme: Theme, area: Rect, has_tim
         }
     }
     if has_times {
-        x_axis(found.window, "s", plot, theme, buffer);
+        x_axis(window, "s", plot, theme, buffer);
     }
 }
 
-fn differences(found: &Found, theme: Theme, area: Rect, buffer: &mut Buffer) {
+fn differences(found: &Found, window: (f64, f64), theme: Theme, area: Rect, buffer: &mut Buffer) {
     put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
     put(buffer, area, 1, 0, " difference from run 1 ", theme.style(Ink::Dim));
     let plot = plot_in(Rect { y: area.y + 1, height: area.height.saturating_sub(1), ..area }, true);
     if plot.height < 2 || plot.width < 8 {
         return;
     }
-    let (from, to) = found.window;
+    let (from, to) = window;
     let lines: Vec<Spans> = found
         .outcomes
         .iter()
@@ -114,7 +124,7 @@ fn differences(found: &Found, theme: Theme, area: Rect, buffer: &mut Buffer) {
     for (place, spans) in lines.iter().enumerate().skip(1) {
         trace(spans, limits, plot, theme.style(Ink::Trace(place)), buffer);
     }
-    x_axis(found.window, "s", plot, theme, buffer);
+    x_axis(window, "s", plot, theme, buffer);
 }
 
 /// The columns of the table: heading, width.
