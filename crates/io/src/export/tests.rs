@@ -66,6 +66,102 @@ fn a_dump_of_changes_reads_back_with_its_moments() {
 
 use ::vcd::TimescaleUnit;
 
+/// Columns of random values, in batches of any size.
+fn random_rows(seed: u32, rows: usize) -> (Vec<Stamp>, Vec<Vec<f64>>) {
+    let mut state = seed;
+    let mut next = || {
+        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        state >> 8
+    };
+    let times = (0..rows).map(|row| head().start.plus(row as f64 * 0.001)).collect();
+    let mut columns = vec![Vec::new(); 3];
+    for _ in 0..rows {
+        let gap = |value: f64, is_gap: bool| if is_gap { f64::NAN } else { value };
+        columns[0].push(gap(f64::from(next()) / 977.0 - 5000.0, next() % 11 == 0));
+        columns[1].push(gap(f64::from(next() % 2), next() % 17 == 0));
+        columns[2].push(gap(f64::from(next() % 5) - 2.0, next() % 13 == 0));
+    }
+    (times, columns)
+}
+
+fn export_in(exporter: &mut dyn Exporter, times: &[Stamp], columns: &[Vec<f64>], batch: usize) {
+    for from in (0..times.len()).step_by(batch) {
+        let to = times.len().min(from + batch);
+        let parts: Vec<&[f64]> = columns.iter().map(|column| &column[from..to]).collect();
+        exporter.rows(&times[from..to], &parts).unwrap();
+    }
+    exporter.finish().unwrap();
+}
+
+#[test]
+fn any_rows_read_back_the_same_from_every_form_however_they_are_batched() {
+    for (seed, batch) in [(1, 1), (2, 7), (3, 500), (4, 4096)] {
+        let (times, columns) = random_rows(seed, 500);
+        let mut text = Vec::new();
+        export_in(&mut CsvTable::new(head(), &mut text).unwrap(), &times, &columns, batch);
+        let mut reader = ::csv::Reader::from_reader(&text[..]);
+        let mut count = 0;
+        for (row, record) in reader.records().map(Result::unwrap).enumerate() {
+            for (column, values) in columns.iter().enumerate() {
+                let cell = &record[column + 2];
+                let same = if values[row].is_nan() {
+                    cell.is_empty()
+                } else {
+                    (cell.parse::<f64>().unwrap() - values[row]).abs() <= 1e-11 * values[row].abs().max(1.0)
+                };
+                assert!(same, "{cell} for {}", values[row]);
+            }
+            count += 1;
+        }
+        assert_eq!(count, 500);
+        let mut lines = Vec::new();
+        export_in(&mut JsonLines::new(head(), &mut lines), &times, &columns, batch);
+        for (row, line) in String::from_utf8(lines).unwrap().lines().enumerate() {
+            let line: serde_json::Value = serde_json::from_str(line).unwrap();
+            let state = line["state"].as_f64();
+            assert_eq!(state, Some(columns[2][row]).filter(|value| !value.is_nan()), "{line}");
+        }
+        // A dump says what each said at every moment, from the changes alone.
+        let mut dump = Vec::new();
+        export_in(&mut Vcd::new(head(), "x", &mut dump).unwrap(), &times, &columns, batch);
+        let mut parser = ::vcd::Parser::new(&dump[..]);
+        let header = parser.parse_header().unwrap();
+        let codes = ["pump_on", "state"].map(|name| header.find_var(&["take", name]).unwrap().code);
+        let (mut at, mut seen) = (0u64, vec![(0u64, f64::NAN, f64::NAN)]);
+        for command in parser.map(Result::unwrap) {
+            let last = *seen.last().unwrap();
+            let (_, mut pump, mut state) = last;
+            match command {
+                ::vcd::Command::Timestamp(time) => {
+                    at = time;
+                    continue;
+                }
+                ::vcd::Command::ChangeScalar(id, value) if id == codes[0] => {
+                    pump = match value {
+                        ::vcd::Value::V0 => 0.0,
+                        ::vcd::Value::V1 => 1.0,
+                        _ => f64::NAN,
+                    };
+                }
+                ::vcd::Command::ChangeVector(id, bits) if id == codes[1] => {
+                    let bits: Vec<::vcd::Value> = bits.iter().collect();
+                    let code = bits.iter().fold(0u32, |code, bit| code << 1 | u32::from(*bit == ::vcd::Value::V1));
+                    let is_known = bits.iter().all(|bit| matches!(bit, ::vcd::Value::V0 | ::vcd::Value::V1));
+                    state = if is_known { f64::from(code.cast_signed()) } else { f64::NAN };
+                }
+                _ => continue,
+            }
+            if last.0 == at { *seen.last_mut().unwrap() = (at, pump, state) } else { seen.push((at, pump, state)) }
+        }
+        let same = |a: f64, b: f64| a == b || (a.is_nan() && b.is_nan());
+        for row in 0..500 {
+            let micros = row as u64 * 1000;
+            let (_, pump, state) = seen[seen.partition_point(|(at, ..)| *at <= micros) - 1];
+            assert!(same(pump, columns[1][row]) && same(state, columns[2][row]), "row {row}: {pump} {state}");
+        }
+    }
+}
+
 #[test]
 fn sound_of_two_channels_reads_back() {
     let bytes = wav(&[vec![1.0, -2.5, f64::NAN], vec![0.25, 4095.0, 7.0]], 99.98).unwrap();
