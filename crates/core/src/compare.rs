@@ -313,4 +313,46 @@ mod tests {
         assert!(quiet.noise.unwrap() < 0.01 && (noisy.noise.unwrap() - 0.0577).abs() < 0.01, "{noisy:?}");
         assert_eq!(amount(of(&a, 100.0), 0.0, 9.0, 10), None);
     }
+
+    /// A made-up walk, sampled at another pace and moment: found again wherever it lies.
+    #[test]
+    fn a_walk_is_found_again_at_another_pace_and_moment() {
+        let mut maker = Maker::default();
+        for seed in 1..40u64 {
+            let mut chance = Chance(seed * 977);
+            let mut walk = vec![0.0];
+            (0..4000).for_each(|i| walk.push(walk[i] * 0.995 + chance.gauss()));
+            let at = |t: f64| {
+                let place = (t / 0.01).clamp(0.0, 3999.0);
+                let (low, share) = (place.floor() as usize, place.fract());
+                walk[low] + (walk[low + 1] - walk[low]) * share
+            };
+            let shift = chance.share() * 12.0;
+            let pace = 0.005 + chance.share() * 0.02;
+            let made = |begin: f64, length: f64, step: f64, noise: f64, chance: &mut Chance| {
+                let mut store = Store::new(Limits::NONE);
+                store.widen(1);
+                let count = (length / step) as usize;
+                let times: Vec<Stamp> = (0..count).map(|i| Stamp(0).plus(1000.0 + i as f64 * step)).collect();
+                let values: Vec<f64> =
+                    (0..count).map(|i| at(begin + i as f64 * step) + noise * chance.gauss()).collect();
+                store.extend(&times, &times, [&values[..]]);
+                let mut series = Series::starting_at(0);
+                series.extend(&values);
+                (store, series)
+            };
+            let (whole, part) = (made(0.0, 38.0, 0.01, 0.3, &mut chance), made(shift, 20.0, pace, 0.3, &mut chance));
+            let own = Run { store: &whole.0, series: &whole.1, zero: Stamp(0).plus(1000.0), interval: Some(0.01) };
+            let other = Run { store: &part.0, series: &part.1, zero: Stamp(0).plus(1000.0), interval: Some(pace) };
+            let found = best_match(own, other, &mut maker).unwrap();
+            assert!((found.shift + shift).abs() < 0.03, "{seed}: {found:?} for {shift}");
+            assert!(found.correlation > 0.5, "{found:?}");
+            // Laid so, the two differ by their noise.
+            let moved = Run { zero: other.zero.plus(found.shift), ..other };
+            let (points, _) = difference(own, moved, -1e3, 1e3, 100_000);
+            let sound: Vec<f64> = points.iter().map(|point| point.1).filter(|value| !value.is_nan()).collect();
+            let spread = crate::stats::deviation(|| sound.iter().copied()).unwrap();
+            assert!(sound.len() > 400 && spread < 1.2, "{seed}: {spread} of {}", sound.len());
+        }
+    }
 }

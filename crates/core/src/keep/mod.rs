@@ -234,7 +234,10 @@ impl FromStr for Pace {
         let is_value = |word: &str| Statistic::ALL.iter().copied().find(|value| value.name() == word);
         let all: Vec<&str> =
             text.split(|c: char| c.is_whitespace() || c == ',').filter(|word| !word.is_empty()).collect();
-        let at = all.iter().position(|word| is_value(word).is_some()).unwrap_or(all.len());
+        // Right behind a number, min is a minute.
+        let is_number = |at: usize| all[at].parse::<f64>().is_ok();
+        let is_unit = |at: usize| all[at] == "min" && at == 1 && is_number(0);
+        let at = (0..all.len()).find(|at| is_value(all[*at]).is_some() && !is_unit(*at)).unwrap_or(all.len());
         let seconds = seconds(&all[..at].join(" ")).map_err(|_| usage.to_owned())?;
         let mut values = Vec::new();
         for word in &all[at..] {

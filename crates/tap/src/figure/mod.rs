@@ -132,7 +132,18 @@ impl<'a> View<'a> {
                 _ => out.push((from, to, word)),
             }
         }
-        out
+        // A change from one row to the next is no state of its own.
+        let row = self.session.chain_at(id.source).interval().unwrap_or(0.0);
+        let longest = 2.5 * row.max(self.width());
+        let is_change = |part: &(f64, f64, String)| part.2 == "…" && part.1 - part.0 < longest;
+        let mut told: Vec<(f64, f64, String)> = Vec::new();
+        for part in out {
+            match told.last_mut() {
+                Some(last) if is_change(&part) => last.1 = part.1,
+                _ => told.push(part),
+            }
+        }
+        told
     }
 
     /// Levels of a channel in view; of short ones there would be more than can be read.

@@ -148,3 +148,66 @@ fn files_get_the_next_free_number_and_the_format_of_their_name() {
     let said = format!("{:#}", write_both(&figure, Path::new("/proc/nowhere")).unwrap_err());
     assert!(said.contains("cannot create /proc/nowhere"), "{said}");
 }
+
+#[test]
+fn levels_words_and_bare_numbers_stand_on_a_figure_of_the_paper_that_is_set() {
+    let bench = Bench::parse(
+        "[figure]\nsize = \"160x90 mm\"\ndark = true\ntitle = \"Tank\"\n[[channel]]\nname = \"level\"\nscale = { unit = \"mm\" }\n\
+         [[channel]]\nname = \"state\"\nkind = \"code\"\nwords = { 0 = \"idle\", 1 = \"fill <\" }\n\
+         [[channel]]\nname = \"ratio\"\nformula = \"level / 500\"\n[[channel]]\nname = \"count\"\n",
+    )
+    .unwrap();
+    let chain = Chain::new(&bench, 0, Limits::default());
+    let mut app = App::live(chain, bench.shared.clone(), PathBuf::from("."), None, START);
+    for i in 0..1000u32 {
+        let level = if i < 500 { 300 + i % 3 } else { 700 + i % 3 };
+        let line = format!("level={level} state={} count={i}\n", i / 250 % 2);
+        let at = START.plus(f64::from(i) * 0.01);
+        let chunk = Chunk { at, bytes: line.as_bytes().into(), skipped: 0 };
+        app.update(at, crate::app::Message::Feed(0, Feed::Chunk(chunk)));
+    }
+    app.session.axis.span = 10.0;
+    app.before_frame(START.plus(10.0));
+    let figure = app.figures().remove(0);
+    assert_eq!((figure.title.as_str(), figure.paper.width, figure.paper.is_dark), ("Tank", 160.0, true));
+    // Counts, what is computed without a unit, and millimetres do not share an axis.
+    let labels: Vec<&str> = figure.lanes.iter().map(|lane| lane.label.as_str()).collect();
+    assert_eq!(labels, ["mm", "no unit", ""], "{labels:?}");
+    let levels: Vec<&str> = figure.lanes[0].levels.iter().map(|level| level.label.as_str()).collect();
+    assert_eq!(levels, ["301 mm", "701 mm"], "{levels:?}");
+    let words: Vec<&str> = figure.logic[0].words.iter().map(|(_, _, word)| word.as_str()).collect();
+    assert_eq!(words, ["idle", "fill <", "idle", "fill <"]);
+    let drawing = amber_plot::svg(&figure).unwrap();
+    assert!(drawing.contains("301 mm") && drawing.contains("fill &lt;") && drawing.contains("width=\"160mm\""));
+    // On the screen the same lanes.
+    let lanes: Vec<(String, bool)> =
+        app.session.lanes().analog.into_iter().map(|lane| (lane.unit, lane.is_bare)).collect();
+    assert_eq!(lanes, [("mm".to_owned(), false), (String::new(), true), (String::new(), false)]);
+}
+
+#[test]
+fn a_figure_names_takes_and_never_the_way_to_them() {
+    let dir = tempfile::tempdir().unwrap();
+    let place = amber_io::take::TakePlace::Next(dir.path().into());
+    let bench = Bench::default();
+    let mut writer = amber_io::take::Writer::create(&place, &bench, START, amber_io::take::Event::BEGIN).unwrap();
+    for i in 0..50 {
+        writer.chunk(START.plus(f64::from(i) * 0.1), format!("a={i} b=2\n").as_bytes()).unwrap();
+    }
+    let folder = writer.finish(START.plus(5.0)).unwrap().folder;
+    let whole = amber_io::take::open(&folder).unwrap();
+    let ticket = amber_core::work::Ticket::default();
+    let reading = amber_io::take::save_reading(&whole, &whole.bench, &ticket).unwrap();
+    for (path, named) in [(folder, "take-0001"), (reading, "take-0001, reading-02")] {
+        let take = amber_io::take::open(&path).unwrap();
+        let chain = crate::session::chain_of(&take, &take.bench, 0).unwrap();
+        let mut app = App::take(chain, take.bench.shared.clone(), take, None);
+        app.before_frame(app.session.now);
+        assert_eq!(source_of(&app.session), named);
+        let document = crate::report::document(&app.session, app.report_figures());
+        let (text, _) = crate::report::markdown::markdown(&document, "r");
+        let parent = dir.path().display().to_string();
+        let drawn = amber_plot::svg(&app.figures()[0]).unwrap();
+        assert!(!text.contains(&parent) && !drawn.contains(&parent), "{text}");
+    }
+}

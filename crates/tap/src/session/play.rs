@@ -36,7 +36,7 @@ impl Session {
             return;
         }
         if !self.is_held() {
-            return self.say("what is live goes on by itself: hold it (Space), and P plays from there", true);
+            return self.say("live data is not played: hold the picture (Space), and P plays from there", true);
         }
         let end = self.last_row();
         if self.axis.held.is_some_and(|held| held >= end) {
