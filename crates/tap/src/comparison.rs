@@ -293,15 +293,53 @@ pub(crate) fn whole(runs: &[OneRun<'_>], laid: &[Laid]) -> Option<(f64, f64)> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use amber_core::bench::Bench;
+    use amber_core::store::Limits;
 
     #[test]
-    fn alignments_come_back_from_their_texts() {
+    fn runs_are_laid_by_what_was_asked_for_or_say_why_not() {
         for text in ["start", "mark 3", "event high water", "match"] {
             assert_eq!(text.parse::<Align>().unwrap().to_string(), text);
         }
         for wrong in ["mark", "mark x", "event", "match 3", "end"] {
             assert!(wrong.parse::<Align>().is_err(), "{wrong}");
         }
+        let bench = "[[source]]\n[[source.channel]]\nname = \"a\"\n[[source.condition]]\nname = \"high\"\n\
+                     [[source.condition.test]]\nkind = \"above\"\nof = \"a\"\nvalue = 80.0\n";
+        let bench = Bench::parse(&format!("format = 3\n{bench}")).unwrap();
+        let chain = |start: f64, late: u32| {
+            let mut chain = Chain::new(&bench, 0, Limits::NONE);
+            for i in 0..400u32 {
+                let value = if i >= 100 + late { 90 } else { 10 };
+                chain.feed(Stamp(0).plus(start + f64::from(i) * 0.01), format!("a={value} b={i}\n").as_bytes());
+            }
+            chain.finish();
+            chain
+        };
+        let mark = |at: f64| Mark { number: 2, at: Stamp(0).plus(at), note: String::new(), values: String::new() };
+        let (one, other) = (chain(1000.0, 0), chain(5000.0, 150));
+        let marks = [vec![mark(1000.5)], Vec::new()];
+        let runs = [OneRun::of("x", &one, &marks[0], "a"), OneRun::of("y", &other, &marks[1], "a")];
+        let zeros = |align: &str| -> Vec<(f64, Option<String>)> {
+            let laid = lay(&runs, &align.parse().unwrap(), &[0.0, 0.25]);
+            let zero = |laid: Laid| ((laid.zero.seconds_since(Stamp(0)) * 100.0).round() / 100.0, laid.said);
+            laid.into_iter().map(zero).collect()
+        };
+        assert_eq!(zeros("start"), [(1000.0, None), (5000.25, None)]);
+        assert_eq!(zeros("event high"), [(1001.0, None), (5002.75, None)]);
+        // What cannot be aligned so is aligned by its start, and says it.
+        let by_mark = zeros("mark 2");
+        assert_eq!((by_mark[0].clone(), by_mark[1].0), ((1000.5, None), 5000.25));
+        assert!(by_mark[1].1.as_ref().unwrap().contains("no mark 2: aligned by its start"));
+        assert!(zeros("event low").iter().all(|(_, said)| said.as_ref().unwrap().contains("no event low")));
+        let laid = lay(&runs, &Align::Event("high".into()), &[]);
+        let found = outcomes(&runs, &laid, (-0.5, 1.0));
+        let (mean, _, largest) = found[1].differs.unwrap();
+        assert!(mean.abs() < 0.01 && largest < 0.01, "laid by their events they are the same: {mean} {largest}");
+        assert_eq!(found[0].amount.unwrap().statistics.count, found[1].amount.unwrap().statistics.count);
+        let lost = [runs[0], OneRun::of("z", &other, &[], "nothing")];
+        let found = outcomes(&lost, &lay(&lost, &Align::Match, &[]), (0.0, 1.0));
+        assert_eq!(found[1].said.as_deref(), Some("has no such channel"));
         let points: Vec<(f64, f64)> = (0..100_000).map(|i| (f64::from(i), if i == 777 { 9.0 } else { 0.0 })).collect();
         let thin = thinned(points);
         assert!(thin.len() <= POINTS && thin.contains(&(777.0, 9.0)), "no peak is lost");

@@ -186,3 +186,57 @@ fn read_at(file: &File, at: u64, most: usize) -> Vec<u8> {
     bytes.truncate(length);
     bytes
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use std::fs;
+
+    fn bytes() -> impl Strategy<Value = Vec<u8>> {
+        let table = "time_s,wall_clock,a\r\n(-?[0-9]{0,4}\\.?[0-9]{0,3},[0-9TZ:-]{0,20},[0-9a-z.-]{0,9}\r\n){0,40}";
+        prop_oneof![
+            2 => table.prop_map(String::into_bytes),
+            1 => proptest::collection::vec(any::<u8>(), 0..3000),
+            1 => "[ -~\r\n;,]{0,400}".prop_map(String::into_bytes),
+            1 => Just(vec![b'9'; 200_000]),
+        ]
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig { cases: 150, ..ProptestConfig::default() })]
+
+        /// Whatever is in its files, a glance costs little, holds together and touches nothing.
+        #[test]
+        fn any_files_can_be_looked_at(table in bytes(), second in bytes(), marks in bytes(), bench in bytes(), note in bytes()) {
+            let dir = tempfile::tempdir().unwrap();
+            let folder = dir.path().join("take-0001");
+            fs::create_dir(&folder).unwrap();
+            let files = [
+                (READINGS, &table), ("readings-0002.csv", &second), (MARKS, &marks), (BENCH, &bench), (NOTE, &note), (WIRE, &note),
+            ];
+            for (name, text) in files {
+                fs::write(folder.join(name), text).unwrap();
+            }
+            let seen = glance(&folder);
+            prop_assert!(seen.seconds.is_none_or(|seconds| seconds.is_finite() && seconds >= 0.0));
+            prop_assert!(seen.preview.1.len() <= PLACES && seen.preview.1.iter().all(|value| !value.is_infinite()));
+            prop_assert_eq!(seen.bytes, (table.len() + second.len() + note.len()) as u64);
+            for (name, text) in files {
+                prop_assert!(fs::read(folder.join(name)).unwrap() == *text);
+            }
+        }
+    }
+
+    #[test]
+    fn a_table_with_decimal_commas_and_one_of_stretches_show_their_numbers() {
+        let dir = tempfile::tempdir().unwrap();
+        let row = |i: u32| format!("{i},000000;2026-01-01T00:00:{:02}.000000Z;100;{},5\r\n", i % 60, i % 7);
+        let table = format!("time_s;wall_clock;rows;level_mean\r\n{}", (0..50).map(row).collect::<String>());
+        fs::write(dir.path().join(READINGS), table).unwrap();
+        let seen = glance(dir.path());
+        assert_eq!((seen.channels, seen.seconds), (vec!["level_mean".to_owned()], Some(49.0)));
+        assert!(seen.preview.1.iter().all(|value| (value - 0.5).fract() == 0.0), "{:?}", seen.preview);
+        assert!(!seen.grows && seen.start.is_some());
+    }
+}

@@ -289,3 +289,86 @@ fn a_report_holds_what_a_student_hands_in() {
     let drawing = amber_plot::svg(&figures[0].1).unwrap();
     assert!(!drawing.contains("<image") && drawing.contains("gauge_a in mm"));
 }
+
+#[test]
+fn a_disk_that_will_not_suffice_is_told_before_and_during_a_take() {
+    let mut app = app_of(FLUME);
+    let mut board = amber_boards::by_name("flume", 5).unwrap();
+    watch(&mut app, &mut *board, 0..60);
+    let free = |app: &mut App, bytes: u64| {
+        let folder = app.session.folder().clone();
+        app.session.take_done(Done::Space(folder, Some(bytes)));
+    };
+    set(&mut app, "take ends", "2 h");
+    free(&mut app, 40_000_000_000);
+    let (told, fits) = app.session.expected();
+    assert!(fits && told.contains("40.00 GB free"), "{told}");
+    free(&mut app, 50_000_000);
+    let (told, fits) = app.session.expected();
+    assert!(!fits && told.contains("the disk will not suffice"), "{told}");
+    press(&mut app, KeyCode::Char('t'));
+    assert!(app.session.notice.as_ref().is_some_and(|notice| notice.bad && notice.text.contains("will not suffice")));
+    let since = app.session.now;
+    app.update(since, Message::Report(0, amber_io::take::Report::Started { folder: "out/take-0001".into(), since }));
+    app.session.notice = None;
+    // Half an hour before it is full it is said, once.
+    free(&mut app, 500_000_000);
+    assert!(app.session.notice.is_none(), "that is for hours yet");
+    free(&mut app, 10_000_000);
+    assert!(app.session.notice.take().unwrap().text.contains("the disk is full in about"));
+    free(&mut app, 9_000_000);
+    assert!(app.session.notice.is_none());
+    // What another folder has is no matter of this take.
+    app.session.take_done(Done::Space("elsewhere".into(), Some(1)));
+    assert!(app.session.expected().0.contains("9.0 MB free"), "{}", app.session.expected().0);
+    // Time goes on, and what is left is told in the title.
+    app.session.now = since.plus(3600.0);
+    assert!(picture(&mut app, 160, 47).contains("1:00:00, 1:00:00 left"), "{}", picture(&mut app, 160, 47));
+}
+
+#[test]
+fn every_setting_of_a_take_is_typed_stepped_undone_and_kept_in_the_bench() {
+    let mut app = app_of(FLUME);
+    let mut board = amber_boards::by_name("flume", 5).unwrap();
+    watch(&mut app, &mut *board, 0..20);
+    let before = app.session.bench();
+    for (name, text) in [
+        ("rows in takes", "10 s last"),
+        ("channels in takes", "gauge_a, bed"),
+        ("decimals in takes", "3"),
+        ("take ends", "5 min, 1000 rows"),
+        ("from before", "5 min"),
+        ("parts of a take", "8 h"),
+        ("figure size", "160x100 mm"),
+        ("figure title", "Waves <1>"),
+    ] {
+        set(&mut app, name, text);
+    }
+    for (name, text) in [
+        ("rows in takes", "often"),
+        ("channels in takes", "nothing-like-it"),
+        ("decimals in takes", "13"),
+        ("take starts", "at noon"),
+        ("from before", "2 d"),
+        ("figure size", "1x1 mm"),
+    ] {
+        app.go_to_row(Stage::Keep, name);
+        press(&mut app, KeyCode::Enter);
+        typed(&mut app, text);
+        press(&mut app, KeyCode::Enter);
+        assert_eq!(app.overlays.len(), 1, "{name}: a wrong entry stays open and says why");
+        press(&mut app, KeyCode::Esc);
+        press(&mut app, KeyCode::Esc);
+    }
+    let bench = app.session.bench();
+    let text = bench.new_file("x");
+    for part in
+        ["pace = \"10 s last\"", "parts = \"28800 s\"", "before = 300.0", "size = \"160x100 mm\"", "decimals = 3"]
+    {
+        assert!(text.contains(part), "no {part} in {text}");
+    }
+    assert_eq!(Bench::parse(&text).unwrap(), bench);
+    assert!(app.session.shared().keep.sentence(Some(100.0)).contains("last of 1 000 rows; of gauge_a, bed"));
+    (0..8).for_each(|_| typed(&mut app, "u"));
+    assert_eq!(app.session.bench(), before, "all of it is undone");
+}

@@ -40,7 +40,8 @@ pub(super) fn draw(room: &Compare, session: &Session, theme: Theme, area: Rect, 
     let told: usize = found.outcomes.iter().map(|own| 1 + usize::from(own.said.is_some())).sum();
     let table = (told as u16 + 1).min(area.height / 2);
     let plots = Rect { y: area.y + 1, height: area.height.saturating_sub(table + 1), ..area };
-    let low = if room.shows_difference { plots.height / 3 } else { 0 };
+    // Where there is little room, the runs themselves have it.
+    let low = if room.shows_difference && plots.height >= 15 { plots.height / 3 } else { 0 };
     let over = Rect { height: plots.height.saturating_sub(low), ..plots };
     overlay(&runs, found, window, (theme, over), low == 0, buffer);
     if low > 0 {

@@ -159,7 +159,7 @@ fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put(buffer, area, NUMBER, y, &cut(visible(station.name.as_bytes()), NAME - 1), ink);
         let (begin, end) = station.times;
         let when = format!("{}, {}", session.wall(begin, "%H:%M:%S"), duration(end.seconds_since(begin)));
-        put(buffer, area, NUMBER, y + 1, &cut(when, NAME), theme.style(Ink::Faint));
+        put(buffer, area, NUMBER, y + 1, &cut(when, NAME + 4), theme.style(Ink::Faint));
         for (column, (channel, _)) in columns.iter().enumerate() {
             let Some(reading) = station.readings.iter().find(|reading| reading.channel == *channel) else { continue };
             let decimals = decimals_of(session, channel);
