@@ -106,7 +106,9 @@ fn parts_joined_are_the_take_that_has_none_whole_torn_and_mended() {
         let take = open(&folder).unwrap();
         assert_eq!(take.told, Vec::<String>::new());
         assert!(take.decode().unwrap() == joined(&folder, IN_PARTS[0]).0);
-        assert!(mend_all(&folder).unwrap()[0].repairs.is_empty());
+        let repairs: Vec<String> =
+            mend_all(&folder).unwrap()[0].repairs.iter().map(|own| format!("{}: {}", own.file, own.what)).collect();
+        assert_eq!(repairs, Vec::<String>::new(), "{parts} {pace}");
         let described = fs::read_to_string(folder.join("readings-0002.csv-metadata.json")).unwrap();
         assert!(described.contains("\"url\": \"readings-0002.csv\""));
         // A kill in the midst of the last part, and one in that of the third.

@@ -4,7 +4,7 @@ use super::decode::{DECODER, Decoder};
 use super::marks::Mark;
 use super::reader::{OpenedTake, being_written, open, part_names, parts, read, whole_lines};
 use super::wire::{self, Event};
-use super::{EVENTS, GAPS, MARKS, READINGS, SENT, STAMPS, STATIONS, TakeError, WIRE, gaps, sent, stations};
+use super::{EVENTS, GAPS, MARKS, METADATA, READINGS, SENT, STAMPS, STATIONS, TakeError, WIRE, gaps, sent, stations};
 use crate::disk::{self, LONGEST};
 use amber_core::digits::{bytes, counted};
 use rustix::fs::{FlockOperation, flock};
@@ -123,7 +123,10 @@ fn table(folder: &Path, take: &OpenedTake, repairs: &mut Vec<Repair>) -> Result<
     if decoder.has_conditions() && (found.is_ok() || !is_there) {
         repairs.extend(again(EVENTS, &found.unwrap_or_default(), decoder.take_events()));
     }
-    for (file, document) in decoder.documents().into_iter().filter(|(file, _)| !folder.join(file).exists()) {
+    // A first part that ended before the columns were known has nothing to be described.
+    let is_bare = names.len() > 1 && fs::metadata(folder.join(READINGS)).is_ok_and(|meta| meta.len() == 0);
+    let is_missing = |file: &str| !(folder.join(file).exists() || (is_bare && file == METADATA));
+    for (file, document) in decoder.documents().into_iter().filter(|(file, _)| is_missing(file)) {
         let what = "it is missing, and will be made again".to_owned();
         repairs.push(Repair { file: file.into(), what, content: document.into_bytes() });
     }

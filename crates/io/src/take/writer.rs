@@ -50,6 +50,9 @@ pub struct Summary {
 /// Bytes that wait in memory before all files are written through out of turn, so that a flood takes no more.
 const WAITING: usize = 256 * 1024;
 
+/// Bytes after which a part is ended although no row has come.
+const WITHOUT_ROWS: u64 = 16 << 20;
+
 /// A file that only grows, with the length up to which it is known to agree with the others.
 #[derive(Debug)]
 struct Growing {
@@ -259,10 +262,11 @@ impl Writer {
         let (since, size) = self.part_began;
         let is_over = match self.parts.0 {
             None => false,
-            // No part without a table of its own.
-            Some(Part::Seconds(seconds)) => now.seconds_since(since) >= seconds && self.decoder.has_columns(),
+            Some(Part::Seconds(seconds)) => now.seconds_since(since) >= seconds,
             Some(Part::Bytes(most)) => self.size() - size >= most,
         };
+        // No part without a table of its own, as long as rows may still come soon.
+        let is_over = is_over && (self.decoder.has_columns() || self.size() - size >= WITHOUT_ROWS);
         if !is_over {
             return Ok(());
         }
@@ -297,10 +301,11 @@ impl Writer {
         }
         let table = part_name(READINGS, self.part);
         let own = [(format!("{table}-metadata.json"), self.decoder.document(&table))];
-        let all = self.decoder.documents().into_iter().map(|(name, text)| (name.to_owned(), text));
-        // Events are in one file.
-        let documents: Vec<(String, String)> = if self.part == 1 { all.collect() } else { own.into() };
-        for (name, text) in documents {
+        // Events are in one file, which is described once.
+        let others = self.decoder.documents().into_iter().filter(|(name, _)| *name != METADATA);
+        let others =
+            others.map(|(name, text)| (name.to_owned(), text)).filter(|(name, _)| !self.folder.join(name).exists());
+        for (name, text) in own.into_iter().chain(others) {
             let path = self.folder.join(name);
             write_new(&path, text.as_bytes()).map_err(TakeError::io("cannot write to", &path))?;
         }

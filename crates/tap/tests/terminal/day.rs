@@ -16,15 +16,7 @@ fn a_working_day_from_the_list_of_sources_to_the_report() {
     // Scale and calibrate: three depths have been applied while nobody looked.
     terminal.keys(&["3", "c"]);
     terminal.wait("calibrate A gauge_a");
-    let level = |screen: &str, number: &str| {
-        screen
-            .lines()
-            .any(|line| line.split('┃').nth(1).is_some_and(|cells| cells.split_whitespace().next() == Some(number)))
-    };
-    terminal.wait_until("level 3", |screen| level(screen, "3"));
-    terminal.keys(&[
-        "Enter", "C-u", "100 mm", "Enter", "Up", "Enter", "C-u", "50", "Enter", "Up", "Enter", "C-u", "0", "Enter",
-    ]);
+    terminal.type_three_depths();
     terminal.wait("largest error");
     terminal.keys(&["a"]);
     terminal.wait("gauge_a is calibrated: gain 0.08");

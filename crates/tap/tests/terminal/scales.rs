@@ -12,15 +12,7 @@ fn the_depth_programme_is_calibrated_by_walking_back_over_its_levels() {
     terminal.keys(&["3", "c"]);
     terminal.wait("calibrate A gauge_a");
     // Nobody presses a key while three depths are applied: 0, 50 and 100 mm.
-    let level = |screen: &str, number: &str| {
-        screen
-            .lines()
-            .any(|line| line.split('┃').nth(1).is_some_and(|cells| cells.split_whitespace().next() == Some(number)))
-    };
-    terminal.wait_until("level 3", |screen| level(screen, "3"));
-    terminal.keys(&[
-        "Enter", "C-u", "100 mm", "Enter", "Up", "Enter", "C-u", "50", "Enter", "Up", "Enter", "C-u", "0", "Enter",
-    ]);
+    terminal.type_three_depths();
     let screen = terminal.wait("fit − true (residual)");
     assert!(
         screen.contains("largest error") && screen.contains("% of full scale") && screen.contains("gain 0.08"),

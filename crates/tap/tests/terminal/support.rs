@@ -85,6 +85,16 @@ impl Terminal {
         }
     }
 
+    /// In the calibration of the depth programme: waits for the levels of its first three depths, and types these.
+    pub(crate) fn type_three_depths(&self) {
+        let is_third =
+            |line: &str| line.split('┃').nth(1).is_some_and(|cells| cells.split_whitespace().next() == Some("3"));
+        self.wait_until("level 3", |screen| screen.lines().any(is_third));
+        self.keys(&[
+            "Enter", "C-u", "100 mm", "Enter", "Up", "Enter", "C-u", "50", "Enter", "Up", "Enter", "C-u", "0", "Enter",
+        ]);
+    }
+
     /// The process id of the program.
     pub(crate) fn pid(&self) -> i32 {
         let pane = String::from_utf8_lossy(&self.tmux(&["list-panes", "-F", "#{pane_pid}"]).stdout).trim().to_owned();
