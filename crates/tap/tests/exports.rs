@@ -65,7 +65,7 @@ fn a_table_has_the_same_numbers_in_every_form() {
     assert!(output.stderr.is_empty(), "{}", String::from_utf8_lossy(&output.stderr));
     // What makes no sense says what to do.
     for (arguments, says) in [
-        (&["table", "a.csv", "--out", "a.xyz"][..], "ends in one of .csv, .jsonl, .vcd, .wav"),
+        (&["table", "a.csv", "--out", "a.xyz"][..], "ends in .csv, .jsonl, .vcd, .wav or .parquet"),
         (&["table", "a.csv", "--from", "50"], "no rows in this stretch"),
         (&["table", "a.csv", "--channel", "x"], "there are t_ms, level, pump, state"),
         (&["table", "a.csv", "--json", "--out", "a.csv"], "ask for two forms"),

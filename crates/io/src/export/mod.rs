@@ -1,13 +1,17 @@
-//! Tables out, in forms that other programs read: CSV, JSON Lines, VCD, WAV.
+//! Tables out, in forms that other programs read: CSV, JSON Lines, VCD, WAV, and Parquet in builds with that feature.
 //!
 //! Each form is a codec that is given rows in batches ([`Exporter::rows`]) and writes them to any output.
 
 mod csv;
 mod json_lines;
+#[cfg(feature = "parquet")]
+mod parquet;
 mod vcd;
 mod wav;
 
 pub use self::csv::CsvTable;
+#[cfg(feature = "parquet")]
+pub use self::parquet::Parquet;
 pub use json_lines::JsonLines;
 pub use vcd::Vcd;
 pub use wav::wav;

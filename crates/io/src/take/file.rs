@@ -22,14 +22,11 @@ const MOST_SAMPLES: u64 = 200_000_000;
 /// # Errors
 /// When it cannot be read, or is neither.
 pub fn open_file(path: &Path) -> Result<OpenedTake, TakeError> {
-    let failed = TakeError::io("cannot read", path);
+    let failed = |error| TakeError::Unreadable(path.into(), error);
     let bytes = disk::read(path, disk::LONGEST).map_err(failed)?;
     let is_sound = bytes.starts_with(b"RIFF") && bytes.get(8..12) == Some(b"WAVE");
-    let (text, bench, told) = if is_sound {
-        lines_of(&bytes).map_err(TakeError::io("cannot read", path))?
-    } else {
-        (bytes, Bench::default(), Vec::new())
-    };
+    let (text, bench, told) =
+        if is_sound { lines_of(&bytes).map_err(failed)? } else { (bytes, Bench::default(), Vec::new()) };
     let (length, start) = (text.len(), Stamp(0));
     let end = Piece { at: start, bytes: length..length, event: Some(Event::Ended) };
     Ok(OpenedTake {

@@ -106,6 +106,9 @@ pub enum TakeError {
         /// The system's reason.
         reason: io::Error,
     },
+    /// A file cannot be read.
+    #[error("cannot read {}: {}", .0.display(), crate::disk::unread(.1))]
+    Unreadable(PathBuf, io::Error),
     /// A fault of the program's own; what was received before it is kept.
     #[error("the thread that writes the take failed by an internal fault")]
     Fault,

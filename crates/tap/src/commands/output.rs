@@ -28,6 +28,7 @@ pub(crate) enum Form {
     Pdf,
     Vcd,
     Wav,
+    Parquet,
 }
 
 impl Form {
@@ -41,6 +42,7 @@ impl Form {
             Form::Pdf => "pdf",
             Form::Vcd => "vcd",
             Form::Wav => "wav",
+            Form::Parquet => "parquet",
         }
     }
 }
@@ -51,12 +53,15 @@ impl Output {
     pub(crate) fn form(&self, allowed: &[Form]) -> anyhow::Result<Form> {
         let endings = || {
             let all: Vec<String> = allowed.iter().map(|form| format!(".{}", form.ending())).collect();
-            all.join(", ")
+            match all.split_last() {
+                Some((last, others)) if !others.is_empty() => format!("{} or {last}", others.join(", ")),
+                _ => all.concat(),
+            }
         };
         if let Some(path) = &self.out {
             let own = path.extension().and_then(|ending| ending.to_str()).map(str::to_lowercase).unwrap_or_default();
             let found = allowed.iter().find(|form| form.ending() == own).copied();
-            let Some(form) = found else { bail!("{}: give a name that ends in one of {}", path.display(), endings()) };
+            let Some(form) = found else { bail!("{}: give a name that ends in {}", path.display(), endings()) };
             if self.json && !matches!(form, Form::Json | Form::JsonLines) {
                 bail!("--json and {} ask for two forms: leave one out", path.display());
             }

@@ -35,7 +35,10 @@ const BATCH: u64 = 4096;
 
 /// Writes the rows of a stretch.
 pub(super) fn run(args: &TableArgs) -> anyhow::Result<u8> {
-    let form = args.output.form(&[Form::Csv, Form::JsonLines, Form::Vcd, Form::Wav])?;
+    let form = args.output.form(&[Form::Csv, Form::JsonLines, Form::Vcd, Form::Wav, Form::Parquet])?;
+    if form == Form::Parquet && !cfg!(feature = "parquet") {
+        bail!("this build writes no Parquet: build it with --features parquet, or write .csv");
+    }
     let parts = args.stretch.open()?;
     let wanted = wanted(args, &parts, form)?;
     if parts.iter().all(|part| args.stretch.rows(part).is_empty()) {
@@ -53,6 +56,12 @@ pub(super) fn run(args: &TableArgs) -> anyhow::Result<u8> {
     let start = parts.iter().map(|(_, (_, start))| *start).min().unwrap_or_default();
     let head = ExportHead { columns: columns.collect(), start, has_wall: !is_text };
     match &args.output.out {
+        #[cfg(feature = "parquet")]
+        _ if form == Form::Parquet => {
+            let mut bytes = Vec::new();
+            fill(&mut amber_io::export::Parquet::new(head, &mut bytes)?, args, &parts, &wanted)?;
+            args.output.put(&bytes, "the table")?;
+        }
         Some(path) => {
             // Whole or not at all, as all files that are written.
             let mut bytes = Vec::new();
@@ -131,6 +140,11 @@ fn write(
         Form::Vcd => Box::new(Vcd::new(head, concat!("Amber Tap ", env!("CARGO_PKG_VERSION")), &mut out)?),
         _ => Box::new(CsvTable::new(head, &mut out)?),
     };
+    fill(&mut *exporter, args, parts, wanted)
+}
+
+/// Gives all rows to an exporter.
+fn fill(exporter: &mut dyn Exporter, args: &TableArgs, parts: &[Part], wanted: &[(usize, usize)]) -> io::Result<()> {
     let mut left: Vec<Range<u64>> = parts.iter().map(|part| args.stretch.rows(part)).collect();
     let next = |place: usize, left: &[Range<u64>]| -> Option<Stamp> {
         let rows = &left[place];

@@ -123,8 +123,15 @@ pub(in crate::commands) fn stats(args: &StatsArgs) -> anyhow::Result<u8> {
             block.times.fill(Stamp(0));
         }
     }
-    let form = args.output.form(&[Form::Csv, Form::Json, Form::Markdown, Form::Svg, Form::Pdf])?;
-    let is_drawn = matches!(form, Form::Svg | Form::Pdf);
+    // A figure stands beside what is printed, which may be JSON.
+    let named = Output { json: false, out: args.output.out.clone() };
+    let drawn = named.form(&[Form::Csv, Form::Json, Form::Markdown, Form::Svg, Form::Pdf])?;
+    let is_drawn = matches!(drawn, Form::Svg | Form::Pdf);
+    let form = match (is_drawn, args.output.json) {
+        (true, true) => Form::Json,
+        (true, false) => Form::Csv,
+        (false, _) => args.output.form(&[Form::Csv, Form::Json, Form::Markdown])?,
+    };
     let header: Vec<&str> = STATISTICS.iter().copied().chain(["effective_bits"]).collect();
     let rows = || all.iter().map(|(_, _, block)| record(block)).collect::<Vec<_>>();
     let text = match form {
