@@ -118,7 +118,7 @@ fn a_disk_that_says_no_ends_the_take_whole_and_watching_goes_on() {
     assert_eq!(opened.decode().unwrap(), fs::read(dir.path().join("take-0001/readings.csv")).unwrap());
     // A folder that cannot be made is said as well, and a folder that vanishes.
     fs::write(dir.path().join("file"), "").unwrap();
-    terminal.keys(&["6", "Enter", "C-u", "file/deeper", "Enter", "t"]);
+    terminal.keys(&["/", "keep: folder", "Enter", "Enter", "C-u", "file/deeper", "Enter", "t"]);
     terminal.wait("no take runs: cannot create");
 }
 
