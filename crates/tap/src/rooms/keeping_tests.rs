@@ -270,6 +270,7 @@ fn a_report_holds_what_a_student_hands_in() {
     watch(&mut app, &mut *board, 0..120);
     typed(&mut app, "N");
     watch(&mut app, &mut *board, 120..150);
+    assert_eq!(press(&mut app, KeyCode::Char('R')), [Request::Report], "one key on the chart");
     assert_eq!(press(&mut app, KeyCode::Char('6')), []);
     assert_eq!(press(&mut app, KeyCode::Char('R')), [Request::Report]);
     let document = crate::report::document(&app.session, app.report_figures());

@@ -10,7 +10,7 @@ mod time;
 use super::{About, Effect, Place, Room, RoomId, listed, outside};
 use crate::keys::{Binding, Key, NONE, keys};
 use crate::screen::text::{put, wrapped};
-use crate::session::{AnalogLane, ChannelId, Session, Source, WatchedLine};
+use crate::session::{AnalogLane, ChannelId, Request, Session, Source, WatchedLine};
 use crate::theme::{Ink, Theme};
 use amber_core::Stamp;
 use amber_core::bench::Kind;
@@ -35,6 +35,7 @@ pub(crate) enum Action {
     EventBefore,
     NextEvent,
     Station,
+    Report,
     Play,
     Slower,
     Faster,
@@ -46,6 +47,7 @@ const KEYS: &[Binding<Action>] = keys! {
     [(Char('['), NONE)], Action::EventBefore, "[", "the event before, on the chart, which holds the picture", None;
     [(Char(']'), NONE)], Action::NextEvent, "]", "the next event, on the chart", None;
     [(Char('N'), NONE)], Action::Station, "N", "take the next station: means and spreads", None, channel;
+    [(Char('R'), NONE)], Action::Report, "R", "write a report: figures, statistics, settings, events", None, channel;
     [(Char('P'), NONE)], Action::Play, "P", "play what is recorded from the right edge on, or pause", None;
     [(Char('<'), NONE)], Action::Slower, "<", "play slower", None;
     [(Char('>'), NONE)], Action::Faster, ">", "play faster", None;
@@ -65,6 +67,7 @@ impl Room for Chart {
             Action::GoTo => return vec![Effect::Choose(go_to::list(session))],
             Action::EventBefore => session.show_event(-1),
             Action::NextEvent => session.show_event(1),
+            Action::Report => return vec![Request::Report.into()],
             Action::Play => session.toggle_play(session.now),
             Action::Slower => session.set_speed(-1),
             Action::Faster => session.set_speed(1),
