@@ -76,6 +76,9 @@ pub(super) const TASKS: &[Task] = &[
     task("keep what has just happened", "6, from before: the last minutes in memory become part of the take"),
     task("read ten places one after the other", "N at each place takes mean and spread; v o shows the table"),
     task("look at a take again", "amber-tap open take-0001; every stage works on it: try another filter in 4"),
+    task("find, note, rename or delete a take", "v k lists those in the folder; Enter opens one, P plays it"),
+    task("compare takes", "v k, a adds one, c lays it over what is watched; e aligns by start, mark, event or match"),
+    task("hand in a report", "R on the chart, or 6 R: figure, statistics, settings, calibration, events, stations"),
     task("print the chart", "6 f writes what is in view as SVG and PDF"),
     task(
         "program the board meanwhile",
