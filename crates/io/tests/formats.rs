@@ -21,9 +21,13 @@ fn kept(name: &str, dir: &Path) -> PathBuf {
 #[test]
 fn takes_of_every_format_open_with_all_their_rows() {
     let dir = tempfile::tempdir().unwrap();
-    for (name, format, decoder) in
-        [("take-0", 0, 0), ("take-1", 1, 1), ("take-2", 2, 1), ("take-2-decoder-2", 2, DECODER)]
-    {
+    for (name, format, decoder) in [
+        ("take-0", 0, 0),
+        ("take-1", 1, 1),
+        ("take-2", 2, 1),
+        ("take-2-decoder-2", 2, 2),
+        ("take-2-decoder-3", 2, DECODER),
+    ] {
         let folder = kept(name, dir.path());
         let table = fs::read(folder.join("readings.csv")).unwrap();
         let take = open(&folder).unwrap();

@@ -113,7 +113,7 @@ pub(crate) enum Command {
         #[arg(long)]
         json: bool,
         /// The shape, instead of finding it: 'plain comma 3', 'plain spaces 1 lines 2', 'labelled a b', 'worded a b',
-        /// 'per-line x y', 'json a.b c'; '...' behind names that need not all be there.
+        /// 'per-line x y', 'json a.b c', 'pattern S,{a},{b}'; '...' behind names that need not all be there.
         #[arg(long, value_name = "SHAPE")]
         shape: Option<Shape>,
     },

@@ -1,7 +1,7 @@
 //! How a bench file writes the shape: one table, told apart by its `shape`.
 
 use super::Split;
-use crate::split::{Labels, Plain, Shape};
+use crate::split::{Labels, Pattern, Plain, Shape};
 use serde::{Deserialize, Serialize};
 
 #[derive(Clone, Serialize, Deserialize)]
@@ -13,6 +13,14 @@ pub(super) enum Written {
     PerLine(Labels),
     Plain(Plain),
     Json(Labels),
+    Pattern(PatternText),
+}
+
+/// A pattern by its text.
+#[derive(Clone, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct PatternText {
+    lines: Pattern,
 }
 
 impl From<Written> for Split {
@@ -24,6 +32,7 @@ impl From<Written> for Split {
             Written::PerLine(labels) => Shape::PerLine(labels),
             Written::Plain(plain) => Shape::Plain(plain),
             Written::Json(labels) => Shape::Json(labels),
+            Written::Pattern(text) => Shape::Pattern(text.lines),
         })
     }
 }
@@ -37,6 +46,7 @@ impl From<Split> for Written {
             Split::Pinned(Shape::PerLine(labels)) => Written::PerLine(labels),
             Split::Pinned(Shape::Plain(plain)) => Written::Plain(plain),
             Split::Pinned(Shape::Json(labels)) => Written::Json(labels),
+            Split::Pinned(Shape::Pattern(lines)) => Written::Pattern(PatternText { lines }),
         }
     }
 }

@@ -13,6 +13,16 @@ impl Words {
         self.0.is_empty()
     }
 
+    /// Words for the codes 0, 1, 2 …
+    pub fn of(words: &[String]) -> Words {
+        Words((0..).zip(words.iter().cloned()).collect())
+    }
+
+    /// Whether each of these codes has the same word in `other`.
+    pub fn is_part_of(&self, other: &Words) -> bool {
+        self.0.iter().all(|(code, word)| other.0.get(code) == Some(word))
+    }
+
     /// The word for `code`; `None` for a code without one, for fractions and for NaN.
     pub fn word(&self, code: f64) -> Option<&str> {
         let whole = code.fract() == 0.0 && code.abs() < 9e15;

@@ -127,6 +127,28 @@ fn garbage_is_counted_and_told_as_a_wrong_baud() {
 }
 
 #[test]
+fn start_up_text_that_looks_like_rows_takes_its_channels_with_it() {
+    let mut chain = Chain::new(&Bench::default(), 0, Limits::default());
+    for i in 0..10 {
+        chain.feed(Stamp(i), format!("load:0x3fff00{i:02},len:{}\r\n", 1344 + i).as_bytes());
+    }
+    let names = |chain: &Chain| chain.channels().iter().map(|c| c.name().to_owned()).collect::<Vec<_>>();
+    assert_eq!(names(&chain), ["load", "len"]);
+    for i in 10..60 {
+        let mode = ["still", "waves"][i as usize / 6 % 2];
+        chain.feed(Stamp(i * 1_000_000), format!("level: {} mm, mode: {mode}\r\n", 100 + i % 7).as_bytes());
+    }
+    assert_eq!(names(&chain), ["level", "mode"]);
+    assert_eq!((chain.counts().rows, chain.doubts()), (50, (Some(crate::split::Confidence::Confidence), None)));
+    let mode = &chain.channels()[1];
+    assert_eq!(
+        (mode.kind(), mode.word(1.0), mode.settings().words.spelled()),
+        (Kind::Code, Some("still"), "0 waves, 1 still".into())
+    );
+    assert!(chain.is_as_found(mode.settings()), "a bench need not save what the board says");
+}
+
+#[test]
 fn another_shape_splits_the_history_again() {
     let mut chain = Chain::new(&Bench::default(), 0, Limits::default());
     for i in 0..40 {

@@ -2,7 +2,7 @@
 
 use super::{Chain, Channel, ChannelValues, Counts};
 use crate::Stamp;
-use crate::bench::{ChannelSettings, SourceSettings, Split};
+use crate::bench::{ChannelSettings, SourceSettings, Split, Words};
 use crate::clock::{Intervals, RateMeter, Timer, Verdict};
 use crate::levels::LevelRule;
 use crate::split::{Confidence, Proposal, Shape};
@@ -85,12 +85,18 @@ impl Chain {
     pub fn is_as_found(&self, settings: &ChannelSettings) -> bool {
         let column = self.shape().and_then(|shape| (0..shape.columns()).find(|i| shape.label(*i) == settings.name));
         let unit = self.shape().zip(column).map_or("", |(shape, column)| shape.unit(column));
-        *settings == ChannelSettings::found(&settings.name, unit)
+        let words = self.shape().zip(column).map_or(Words::default(), |(shape, column)| Words::of(shape.codes(column)));
+        *settings == ChannelSettings { words, ..ChannelSettings::found(&settings.name, unit) }
     }
 
     /// How sure the shape is, and another one that may be the right one.
     pub fn doubts(&self) -> (Option<Confidence>, Option<&Proposal>) {
         (self.interpreter.splitter().sure(), self.interpreter.splitter().proposal())
+    }
+
+    /// What on the lines changes and is not read, in a few words.
+    pub fn unread(&self) -> Option<&'static str> {
+        self.interpreter.splitter().unread()
     }
 
     /// The share of lines with numbers that fit the shape, 0 to 1.

@@ -19,6 +19,9 @@ const BEHIND: f64 = 5.0;
 /// Rows with a clock that is not believed before it is believed after all.
 const DOUBTED: u32 = 3;
 
+/// Seconds in a day.
+const DAY: f64 = 86_400.0;
+
 /// Widths of counters, in bits.
 pub(super) const WIDTHS: [u8; 3] = [16, 24, 32];
 
@@ -142,6 +145,11 @@ impl BoardClock {
     fn step(&self, count: f64, last: f64, passed: f64) -> Option<f64> {
         if count >= last {
             return Some((count - last) * self.tick);
+        }
+        // A clock on the wall starts over at midnight.
+        let day = (count + DAY - last) * self.tick;
+        if self.tick == 1.0 && last < DAY && count >= 0.0 && (day - passed).abs() < 0.1 + passed * 0.5 {
+            return Some(day);
         }
         let widths = WIDTHS.into_iter().filter(|bits| self.bits.is_none_or(|own| own == *bits));
         let own = self.bits.filter(|bits| !WIDTHS.contains(bits));

@@ -5,7 +5,8 @@ use super::{Tick, Time};
 use crate::Stamp;
 
 /// Labels that boards give to their own clock, with the tick that they mean where they say one.
-const LABELS: [(&str, Option<Tick>); 15] = [
+const LABELS: [(&str, Option<Tick>); 16] = [
+    ("clock_s", Some(Tick::S)),
     ("t", None),
     ("time", None),
     ("clock", None),
@@ -72,6 +73,15 @@ struct Rising {
     /// once, and only the last of it in time.
     in_time: f64,
     last: f64,
+    /// Rows with which it rose.
+    rises: u64,
+}
+
+impl Rising {
+    /// Whether it is fine enough to tell most of so many rows apart.
+    fn tells_apart(&self, rows: u64) -> bool {
+        self.rises * 2 + 2 >= rows
+    }
 }
 
 /// What was found so far.
@@ -90,7 +100,7 @@ impl Finding {
     pub(super) fn row(&mut self, arrival: Stamp, values: &[f64]) {
         if self.rows == 0 {
             *self = Finding { begun: arrival, last: arrival, ..Finding::default() };
-            let begin = |value: &f64| Rising { first: *value, in_time: *value, last: *value };
+            let begin = |value: &f64| Rising { first: *value, in_time: *value, last: *value, rises: 0 };
             self.columns = values.iter().map(|value| (!value.is_nan()).then(|| begin(value))).collect();
         }
         let since = arrival.seconds_since(self.last);
@@ -105,6 +115,7 @@ impl Finding {
             *column = column.filter(|rising| *value >= rising.last).map(|rising| Rising {
                 in_time: if waited { *value } else { rising.in_time },
                 last: *value,
+                rises: rising.rises + u64::from(*value > rising.last),
                 ..rising
             });
         }
@@ -128,7 +139,7 @@ impl Finding {
             return Found::Nothing;
         }
         let named = self.columns.iter().zip(labels).find_map(|(column, label)| {
-            let Rising { first, last, .. } = (*column)?;
+            let Rising { first, last, .. } = (*column).filter(|rising| rising.tells_apart(self.rows))?;
             told_tick(label).filter(|_| last > first).map(|tick| (label.clone(), tick))
         });
         Found::Surely(named.map_or_else(super::text::assumed, |(channel, tick)| Time::Board {
@@ -150,7 +161,8 @@ impl Finding {
     fn clock(&self, labels: &[String]) -> Option<Time> {
         let passed = self.last.seconds_since(self.begun);
         self.columns.iter().zip(labels).find_map(|(column, label)| {
-            let Rising { in_time: first, last, .. } = (*column)?;
+            let rising = (*column)?;
+            let Rising { in_time: first, last, .. } = rising;
             let known = LABELS.iter().find(|(known, _)| known.eq_ignore_ascii_case(label));
             let told = known.and_then(|(_, tick)| *tick);
             let slack = if self.rows < LABELLED.0 { self.longest.min(BURST) } else { self.longest };
@@ -158,6 +170,10 @@ impl Finding {
                 let counted = (last - first) * tick.seconds();
                 (counted - passed).abs() <= passed * NEAR + slack
             };
+            // A clock of whole seconds would heap up the rows of each.
+            if told == Some(Tick::S) && !rising.tells_apart(self.rows) {
+                return None;
+            }
             let enough = match (known, told) {
                 (_, Some(_)) => TOLD.into_iter().any(|least| self.enough(least)),
                 (Some(_), None) => self.enough(LABELLED),

@@ -1,6 +1,6 @@
 //! Which channels there are, and which column of the shape feeds which of them.
 
-use crate::bench::ChannelSettings;
+use crate::bench::{ChannelSettings, Words};
 use crate::split::Shape;
 
 /// The channels of one source. A column's values always go to the channel of its name, wherever that stands.
@@ -14,6 +14,8 @@ pub struct Layout {
     /// The label of the column that counts the rows of a block; empty when there is none.
     index: String,
     troubles: Vec<String>,
+    /// The words that the board gave to codes, by the label of their column.
+    words: Vec<(String, Words)>,
 }
 
 impl Layout {
@@ -51,9 +53,17 @@ impl Layout {
             let known = |channel: &ChannelSettings| channel.name == label;
             let place = self.channels.iter().position(known).unwrap_or(self.channels.len());
             self.columns.push(place);
+            let words = Words::of(shape.codes(column));
             if place == self.channels.len() {
                 let known = self.known.iter().find(|channel| known(channel)).cloned();
                 self.channels.push(known.unwrap_or_else(|| ChannelSettings::found(&label, shape.unit(column))));
+            }
+            // The board's own words, unless a person gave others.
+            let own = &mut self.channels[place].words;
+            if !words.is_empty() && own.is_part_of(&words) {
+                self.words.retain(|(name, _)| *name != label);
+                self.words.push((label, words.clone()));
+                *own = words;
             }
         }
         let indexed = matches!(shape, Shape::Plain(bare) if bare.indexed);
@@ -83,7 +93,11 @@ impl Layout {
 
     /// The shape was wrong, and so are the channels; what was set for them is known if they come again.
     pub(super) fn forget(&mut self) {
-        for channel in std::mem::take(&mut self.channels) {
+        let words = std::mem::take(&mut self.words);
+        for mut channel in std::mem::take(&mut self.channels) {
+            if words.iter().any(|(name, words)| *name == channel.name && *words == channel.words) {
+                channel.words = Words::default();
+            }
             match self.known.iter_mut().find(|known| known.name == channel.name) {
                 Some(known) => *known = channel,
                 None if channel.is_as_found() => {}

@@ -34,6 +34,11 @@ impl Doubts {
         Doubts { settled: pinned, ..Doubts::default() }
     }
 
+    /// Whether there were signs that can be read in more than one way.
+    pub(super) fn has_signs(&self) -> bool {
+        self.behind.is_some() || self.minus
+    }
+
     fn comma(&mut self, front: usize, behind: usize, zero: bool) {
         let (least, most) = self.behind.unwrap_or((behind, behind));
         self.behind = Some((least.min(behind), most.max(behind)));

@@ -1,8 +1,9 @@
 //! Lines of JSON (RFC 8259), nested values flattened to paths. What small boards print in its place is read too:
 //! Python's `True`, `None` and single quotes, `nan`, a comma before the closing bracket.
 
-use super::number::scan_number;
+use super::number::{Number, scan_number};
 use super::value::{Value, state};
+use super::wall::moment;
 use std::ops::Range;
 
 /// How deep values may be nested.
@@ -26,11 +27,11 @@ pub(super) fn begins(line: &[u8]) -> bool {
 }
 
 /// Gives each number, state and gap (`null`, as NaN) of `line` to `found` with its path, as in `bed.p` or `imu.0`, and
-/// its place, in order. Other texts are left out.
+/// its place, in order; other texts as `None`. A date with a time of day is its seconds.
 ///
 /// # Errors
 /// Where it is no JSON; what came before has been given then.
-pub(super) fn scan(line: &[u8], found: impl FnMut(&[u8], Range<usize>, Value)) -> Result<(), NotJson> {
+pub(super) fn scan(line: &[u8], found: impl FnMut(&[u8], Range<usize>, Option<Value>)) -> Result<(), NotJson> {
     let mut scanner = Scanner { line, at: 0, path: [0; LONGEST_PATH], length: 0, found };
     scanner.blanks();
     scanner.value(0)?;
@@ -46,7 +47,7 @@ struct Scanner<'a, F> {
     found: F,
 }
 
-impl<F: FnMut(&[u8], Range<usize>, Value)> Scanner<'_, F> {
+impl<F: FnMut(&[u8], Range<usize>, Option<Value>)> Scanner<'_, F> {
     fn peek(&self) -> Option<u8> {
         self.line.get(self.at).copied()
     }
@@ -69,10 +70,14 @@ impl<F: FnMut(&[u8], Range<usize>, Value)> Scanner<'_, F> {
             b'[' if depth < DEEPEST => self.array(depth),
             b'"' | b'\'' => {
                 let text = self.text()?;
-                let line = self.line;
-                if let Some(value) = super::value::value(&line[text.clone()], false) {
-                    self.give(text, value);
-                }
+                let written = &self.line[text.clone()];
+                let moment = || {
+                    let (moment, used) = moment(written, false)?;
+                    let number = Number { value: moment.seconds, decimals: moment.decimals };
+                    (used == written.len()).then_some(Value::from(number))
+                };
+                let value = super::value::value(written, false).or_else(moment);
+                (self.found)(&self.path[..self.length], text, value);
                 Ok(())
             }
             _ => self.plain(),
@@ -95,7 +100,7 @@ impl<F: FnMut(&[u8], Range<usize>, Value)> Scanner<'_, F> {
         let word = &text[..length];
         self.at += length;
         if word == b"null" || word == b"None" || word.eq_ignore_ascii_case(b"nan") {
-            let gap = super::number::Number { value: f64::NAN, decimals: 0 };
+            let gap = Number { value: f64::NAN, decimals: 0 };
             self.give(start..start + length, gap.into());
             return Ok(());
         }
@@ -105,7 +110,7 @@ impl<F: FnMut(&[u8], Range<usize>, Value)> Scanner<'_, F> {
     }
 
     fn give(&mut self, at: Range<usize>, value: Value) {
-        (self.found)(&self.path[..self.length], at, value);
+        (self.found)(&self.path[..self.length], at, Some(value));
     }
 
     /// The text between quotes; the escapes in it stay as they are.
@@ -204,7 +209,8 @@ mod tests {
         let mut out = Vec::new();
         scan(line.as_bytes(), |path, at, value| {
             assert!(at.end <= line.len());
-            out.push(format!("{}={}", String::from_utf8_lossy(path), value.number.value));
+            let value = value.map_or("text".into(), |value| value.number.value.to_string());
+            out.push(format!("{}={value}", String::from_utf8_lossy(path)));
         })
         .map(|()| out)
     }
@@ -214,7 +220,7 @@ mod tests {
         assert_eq!(read(r#"{"bed":{"p":498},"on":true}"#).unwrap(), ["bed.p=498", "on=1"]);
         assert_eq!(
             read(r#" { "a" : [1, -2.5e1], "note":"say \"hi\" }", "b":null } "#).unwrap(),
-            ["a.0=1", "a.1=-25", "b=NaN"]
+            ["a.0=1", "a.1=-25", "note=text", "b=NaN"]
         );
         assert_eq!(
             read("{'t': 22.5, 'ok': True, 'x': None, 'door': 'open',}").unwrap(),

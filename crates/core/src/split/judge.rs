@@ -1,7 +1,7 @@
 //! Whether bytes are what a board would send: the question that finds the baud.
 
+use super::clean::clean;
 use super::line_shape::form_of;
-use super::read::legible;
 
 /// What a stretch of bytes looks like.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -37,8 +37,9 @@ pub fn judge(bytes: &[u8]) -> Judged {
     let (Some(first), Some(last)) = (bytes.iter().position(ends), bytes.iter().rposition(ends)) else { return judged };
     for line in bytes[first..last].split(ends).filter(|line| !line.is_empty()) {
         judged.lines += 1;
-        judged.legible += usize::from(legible(line));
-        judged.numbers += usize::from(form_of(line).is_some());
+        let Some(text) = clean(line) else { continue };
+        judged.legible += 1;
+        judged.numbers += usize::from(form_of(&text).is_some());
     }
     judged
 }

@@ -3,11 +3,15 @@
 
 use super::line_shape::{Header, LineShape, form_of, header_of};
 use super::number::number;
+use super::pattern::{self, Found};
 use super::shape::{Labels, MAX_FIELDS, Plain, Shape, bare_text};
 use crate::Stamp;
 
 /// How many lines wait for a decision before the oldest is given up.
 pub(super) const MOST_HELD: usize = 64;
+
+/// Lines after which these are looked at together.
+const SURVEY: usize = 8;
 
 /// Lines with differing labels that are taken as a stream of optional labels.
 const VARIED_LINES: usize = 6;
@@ -25,7 +29,7 @@ pub(super) struct WaitingLine {
 #[derive(Clone, Debug, Default)]
 pub(super) struct Learning {
     pub(super) held: Vec<WaitingLine>,
-    header: Option<Header>,
+    pub(super) header: Option<Header>,
 }
 
 impl Learning {
@@ -42,6 +46,17 @@ impl Learning {
         }
         self.held.push(WaitingLine { at, half, line: line.to_vec(), form });
         self.decide()
+    }
+
+    /// The pattern of the lines held, looked for now and then.
+    pub(super) fn survey(&self) -> Option<Shape> {
+        if self.held.len() % SURVEY != 0 {
+            return None;
+        }
+        let lines: Vec<&[u8]> = self.held.iter().filter(|held| !held.half).map(|held| held.line.as_slice()).collect();
+        // What has two readings is no better than what is in force.
+        let Found { pattern, rival } = pattern::find(&lines, self.header.as_ref())?;
+        rival.is_none().then_some(Shape::Pattern(pattern))
     }
 
     /// The forms of lines that have a say, newest first: the first line after opening may lack its beginning.
@@ -120,7 +135,14 @@ impl Learning {
         };
         let units: Vec<String> = labels.iter().map(unit).collect();
         let style = forms.first().and_then(|form| form.shape.labels()).map(Labels::style).unwrap_or_default();
-        Some(Shape::PerLine(Labels { labels, complete: false, units, comma: style.comma, minus: style.minus }))
+        Some(Shape::PerLine(Labels {
+            labels,
+            complete: false,
+            units,
+            comma: style.comma,
+            minus: style.minus,
+            ..Labels::default()
+        }))
     }
 
     /// The place in `turn` of the label before which there is a pause, when there is one.

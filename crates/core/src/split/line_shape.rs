@@ -1,7 +1,7 @@
 //! What one line could be, taken alone.
 
+use super::clean::clean;
 use super::labelled::{pair, tokens};
-use super::read::legible;
 use super::shape::{Delimiter, Labels, MAX_FIELDS, Plain, Shape, Style, bare_text};
 use super::value::value;
 use super::{json, words};
@@ -57,9 +57,8 @@ pub(super) fn carries_numbers(line: &[u8]) -> bool {
 
 /// The shape of which this one line is a perfect example, if any.
 pub(super) fn form_of(line: &[u8]) -> Option<LineShape> {
-    if !legible(line) {
-        return None;
-    }
+    let text = clean(line)?;
+    let line = text.as_ref();
     if json::begins(line) {
         return json_form(line);
     }
@@ -72,7 +71,12 @@ fn labels(labels: Vec<String>, units: Vec<String>) -> Labels {
 
 fn json_form(line: &[u8]) -> Option<LineShape> {
     let mut paths: Vec<String> = Vec::new();
-    json::scan(line, |path, _, _| paths.push(String::from_utf8_lossy(path).into_owned())).ok()?;
+    json::scan(line, |path, _, value| {
+        if value.is_some() {
+            paths.push(String::from_utf8_lossy(path).into_owned());
+        }
+    })
+    .ok()?;
     let unique = (1..paths.len()).all(|i| !paths[..i].contains(&paths[i]));
     let sound = unique && (1..=MAX_FIELDS).contains(&paths.len()) && paths.iter().all(|path| !path.is_empty());
     sound.then(|| LineShape { shape: Shape::Json(labels(paths, Vec::new())), needed: STRONG })
@@ -129,6 +133,26 @@ pub(super) fn worded_form(line: &[u8], style: Style) -> Option<LineShape> {
     Some(LineShape { shape: Shape::Worded(labels), needed })
 }
 
+/// The cells of a line of names, without their quotes; a delimiter within quotes is part of its cell (RFC 4180).
+fn unquoted(text: &str, delimiter: Delimiter) -> Vec<String> {
+    let Some(sign) =
+        Some(char::from(delimiter.byte())).filter(|_| text.contains('"') && delimiter != Delimiter::Spaces)
+    else {
+        return delimiter.cells(text.as_bytes()).filter_map(|cell| text.get(cell).map(str::to_owned)).collect();
+    };
+    let mut cells = vec![String::new()];
+    let mut quoted = false;
+    for c in text.chars() {
+        match (c, cells.last_mut()) {
+            ('"', _) => quoted = !quoted,
+            (c, _) if c == sign && !quoted => cells.push(String::new()),
+            (c, Some(cell)) => cell.push(c),
+            (_, None) => {}
+        }
+    }
+    cells.iter().map(|cell| cell.trim().to_owned()).collect()
+}
+
 /// A line that names columns.
 #[derive(Clone, Debug, PartialEq)]
 pub(super) struct Header {
@@ -144,18 +168,23 @@ pub(super) fn header_of(line: &[u8]) -> Option<Header> {
     let delimiter =
         Delimiter::ALL.into_iter().find(|d| text.as_bytes().contains(&d.byte())).unwrap_or(Delimiter::Spaces);
     let mut header = Header { delimiter, names: Vec::new(), units: Vec::new() };
-    for cell in delimiter.cells(text.as_bytes()) {
-        let cell = text.get(cell)?.trim_matches('"');
+    let mut longest = 0;
+    for cell in unquoted(text, delimiter) {
         let (name, unit) = match cell.find(['(', '[']) {
             Some(at) => (cell[..at].trim_end(), cell[at + 1..].strip_suffix([')', ']'])?.trim()),
-            None => (cell, ""),
+            None => match cell.split_once(", ") {
+                Some((name, unit)) => (name.trim_end(), unit.trim()),
+                None => (cell.as_str(), ""),
+            },
         };
-        let plain = |c: char| c.is_ascii_alphanumeric() || matches!(c, '_' | '.' | '-' | ' ');
-        let sound = name.starts_with(|c: char| c.is_ascii_alphabetic() || c == '_')
-            && name.len() <= 32
+        let plain = |c: char| c.is_alphanumeric() || matches!(c, '_' | '.' | '-' | ' ');
+        let words = name.split(' ').count();
+        longest = longest.max(words);
+        let sound = name.starts_with(|c: char| c.is_alphabetic() || c == '_')
+            && name.chars().count() <= 32
             && name.chars().all(plain)
-            && name.split(' ').count() <= 2
-            && unit.len() <= 8;
+            && words <= 4
+            && unit.chars().count() <= 8;
         if !sound {
             return None;
         }
@@ -169,7 +198,8 @@ pub(super) fn header_of(line: &[u8]) -> Option<Header> {
     let trusted = match (delimiter, header.names.len()) {
         (_, 1) => header.names[0].contains('_') || !header.units[0].is_empty(),
         (Delimiter::Spaces, count) => telling * 2 >= count,
-        _ => true,
+        // Sentences have many words, and a blank behind their commas.
+        _ => longest <= 2 || !text.contains(", ") || header.units.iter().any(|unit| !unit.is_empty()),
     };
     (unique && trusted && header.names.len() <= MAX_FIELDS).then_some(header)
 }
@@ -189,6 +219,8 @@ mod tests {
             ("water level [mm]\tpump", Some("water_level pump")),
             ("i t x", Some("i t x")),
             ("depth_mm", Some("depth_mm")),
+            ("Länge,Breite,Höhe über Grund", Some("Länge Breite Höhe_über_Grund")),
+            ("Time [s];Level (mm);\"Flow, l/min\"", Some("Time Level Flow")),
             ("ready", None),
             ("wave flume board", None),
             ("still water first, then waves come up", None),

@@ -6,9 +6,11 @@
 //!
 //! `line_shape` says what one line could be, `learn` what a stream of them is, `read` turns a line into values (`plain`,
 //! `labelled`, `words` and `json` are its scanners), `turns` puts rows together that take several lines, `shape_reader`
+//! `pattern` reads what is text with fields in it, `clean` makes text of bytes, `wall` reads dates and times of day;
 //! doubts the shape while it is in force, `doubts` asks what commas and signs mean, `trial` reads the first lines again
 //! when another shape does better.
 
+mod clean;
 mod doubts;
 mod frame;
 mod json;
@@ -18,6 +20,7 @@ mod learn;
 mod line_shape;
 mod number;
 mod outcome;
+mod pattern;
 mod plain;
 mod read;
 mod shape;
@@ -27,12 +30,14 @@ mod splitter;
 mod trial;
 mod turns;
 mod value;
+mod wall;
 mod words;
 
 pub use frame::{Frame, Framing, LineFraming, MAX_LINE};
 pub use judge::{Judged, judge};
 pub use number::{Number, number, scan_number};
 pub use outcome::{LineOutcome, Rejection, Sink};
+pub use pattern::Pattern;
 pub use read::{Column, Resolution};
 pub use shape::{Delimiter, Labels, MAX_FIELDS, Plain, Shape};
 pub use shape_reader::Proposal;

@@ -30,11 +30,15 @@ pub enum Rejection {
     NoShape,
     /// A label that was not there before, when there are as many channels as there can be.
     TooManyLabels,
+    /// The text around the values is not that of the other rows.
+    OtherText,
+    /// The checksum at its end is not that of the line.
+    Checksum,
 }
 
 impl Rejection {
     /// All reasons; the position of each is its index in a table of counts.
-    pub const ALL: [Rejection; 12] = [
+    pub const ALL: [Rejection; 14] = [
         Rejection::Unreadable,
         Rejection::NotANumber,
         Rejection::FieldCount,
@@ -47,6 +51,8 @@ impl Rejection {
         Rejection::TooLong,
         Rejection::NoShape,
         Rejection::TooManyLabels,
+        Rejection::OtherText,
+        Rejection::Checksum,
     ];
 
     /// Whether the framing found it: the bytes were no whole frame.
@@ -69,6 +75,8 @@ impl Rejection {
             Rejection::TooLong => "line too long",
             Rejection::NoShape => "no shape found yet",
             Rejection::TooManyLabels => "a new label, and 64 channels are there already",
+            Rejection::OtherText => "other text around the values",
+            Rejection::Checksum => "wrong checksum",
         }
     }
 }

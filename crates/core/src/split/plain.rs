@@ -2,9 +2,9 @@
 
 use super::number::{Number, scan_count, scan_number, scan_with_comma};
 use super::outcome::Rejection;
-use super::read::{Cells, Other, legible};
+use super::read::{Cells, Other};
 use super::shape::{Delimiter, Plain, bare_text};
-use super::value::value;
+use super::value::{is_gap, value};
 
 /// Plain numbers with nothing missing.
 #[inline]
@@ -68,11 +68,9 @@ pub(super) fn any(plain: &Plain, line: &[u8], cells: &mut Cells<'_>) -> Result<(
         }
         count += 1;
         numbers += usize::from(parsed.is_some());
-        faults += usize::from(parsed.is_none() && !cell.is_empty());
+        // A cell without a reading costs itself alone.
+        faults += usize::from(parsed.is_none() && !is_gap(&text[cell.clone()]) && !cell.is_empty());
         empty_at_end = cell.is_empty();
-    }
-    if !legible(line) {
-        return Err(Other::Damage(Rejection::Unreadable));
     }
     // A delimiter behind the last number just ends the line.
     let fits = count == plain.fields || (empty_at_end && count == plain.fields + 1);

@@ -1,10 +1,12 @@
 //! One line to the values of one row, or of a part of one, once the shape is known.
 
+use super::clean::clean;
 use super::labelled::{pair, separates, tokens};
 use super::number::{Number, scan_number};
 use super::outcome::Rejection;
+use super::pattern::Unread;
 use super::shape::{Labels, MAX_FIELDS, Shape};
-use super::value::{Value, value};
+use super::value::{Value, is_gap, is_word, value};
 use super::words::Sign;
 use super::{json, plain, words};
 use crate::digits::decimals;
@@ -74,7 +76,11 @@ pub(super) struct Cells<'a> {
     is_fine: bool,
 }
 
-impl Cells<'_> {
+impl<'a> Cells<'a> {
+    pub(super) fn new(values: &'a mut [f64]) -> Cells<'a> {
+        Cells { values, decimals: [0; MAX_FIELDS], words: Vec::new(), filled: 0, is_fine: false }
+    }
+
     pub(super) fn set(&mut self, column: usize, value: Value) {
         self.set_number(column, value.number);
         self.words.extend(value.words.map(|pair| (column, pair)));
@@ -90,11 +96,108 @@ impl Cells<'_> {
         self.filled |= 1 << column;
     }
 
-    fn clear(&mut self) {
+    pub(super) fn clear(&mut self) {
         self.values.fill(f64::NAN);
         self.decimals = [0; MAX_FIELDS];
         self.words.clear();
         (self.filled, self.is_fine) = (0, false);
+    }
+}
+
+/// Lines with other words outside of their fields after which these are taken to change.
+const CHANGES: u32 = 2;
+
+/// Sets of columns that are told apart by it.
+const MOST_SETS: usize = 8;
+
+/// What stands on accepted lines outside of their fields.
+#[derive(Clone, Debug, Default)]
+struct Outside {
+    /// For a set of columns, a bit each, the words on the first line that had these.
+    words: Vec<(u64, Vec<u8>)>,
+    /// Lines on which they were others.
+    changes: u32,
+    /// A word stood behind a name, as a value does.
+    named: bool,
+}
+
+impl Outside {
+    fn note(&mut self, line: &[u8], scan: &words::Scan, filled: u64) {
+        self.named |= scan.has_text;
+        let mut words = Vec::new();
+        let mut end = 0;
+        for slot in &scan.slots {
+            words.extend(line[end..slot.whole.start.max(end)].iter().filter(|b| b.is_ascii_alphanumeric()));
+            words.push(b' ');
+            end = slot.unit.end.max(slot.whole.end);
+        }
+        words.extend(line[end..].iter().filter(|b| b.is_ascii_alphanumeric()));
+        match self.words.iter().find(|(columns, _)| *columns == filled) {
+            Some((_, first)) => self.changes += u32::from(*first != words),
+            None if self.words.len() < MOST_SETS => self.words.push((filled, words)),
+            None => {}
+        }
+    }
+}
+
+/// Texts in JSON that are looked at for codes, the words of one, and its longest word.
+const MOST_TEXTS: usize = 16;
+const MOST_CODES: usize = 12;
+const LONGEST_CODE: usize = 32;
+
+/// Texts in JSON that are no columns, by their path.
+#[derive(Clone, Debug, Default)]
+struct Texts {
+    paths: Vec<SeenText>,
+    /// A path whose text turned out to be codes.
+    found: Option<(String, Vec<String>)>,
+}
+
+#[derive(Clone, Debug)]
+struct SeenText {
+    path: Vec<u8>,
+    /// The words so far, and how often each came.
+    words: Vec<(Vec<u8>, usize)>,
+    lines: usize,
+}
+
+impl Texts {
+    /// Takes in a text. One that changes between few plain words is a column of codes; many are no readings.
+    fn note(&mut self, path: &[u8], text: &[u8]) {
+        let Some(at) = self.paths.iter().position(|seen| seen.path == path) else {
+            if self.paths.len() < MOST_TEXTS {
+                self.paths.push(SeenText { path: path.to_vec(), words: vec![(text.to_vec(), 1)], lines: 1 });
+            }
+            return;
+        };
+        let seen = &mut self.paths[at];
+        seen.lines += 1;
+        match seen.words.iter().position(|(word, _)| word == text) {
+            Some(known) => seen.words[known].1 += 1,
+            None if seen.words.len() <= MOST_CODES => seen.words.push((text.to_vec(), 1)),
+            None => {}
+        }
+        // What came once may be damage.
+        let again = seen.words.iter().filter(|(_, count)| *count > 1).count();
+        let plain = |word: &[u8]| {
+            !word.is_empty()
+                && word.len() <= LONGEST_CODE
+                && !word.iter().any(|b| matches!(b, b',' | b'"' | b'|' | b'\\'))
+        };
+        let codes = again >= 2 && seen.words.len() <= MOST_CODES && seen.words.len() * 2 <= seen.lines;
+        if codes && seen.words.iter().all(|(word, _)| plain(word)) {
+            let seen = self.paths.remove(at);
+            let words = seen.words.iter().filter(|(_, count)| *count > 1);
+            let words = words.map(|(word, _)| String::from_utf8_lossy(word).into_owned()).collect();
+            self.found = Some((String::from_utf8_lossy(&seen.path).into_owned(), words));
+        }
+    }
+
+    /// Whether a text changes that is not read.
+    fn change(&self) -> bool {
+        self.paths
+            .iter()
+            .any(|seen| seen.words.len() > 2 || seen.words.iter().filter(|(_, count)| *count > 1).count() > 1)
     }
 }
 
@@ -114,17 +217,34 @@ pub(super) struct Reader {
     /// The column that is expected next, where a row has several lines.
     next: usize,
     decimals: Vec<u8>,
+    /// Numbers other than 0 and 1 came.
+    is_number: Vec<bool>,
+    /// They came in every column, so that there is nothing to learn.
+    is_told: bool,
+    has_misread: bool,
     words: Vec<Option<u8>>,
     /// Signs on the lines of words that were read since they were last looked at, and can be read in another way.
     pub(super) signs: Vec<Sign>,
+    /// The word of the last line that stood where codes do and is none of them.
+    pub(super) word: Unread,
+    /// Words on accepted lines that belong to no field, for finding out whether they change.
+    outside: Outside,
+    /// Texts in JSON that are no columns.
+    texts: Texts,
 }
 
 impl Reader {
     pub(super) fn new(shape: Shape) -> Self {
         let mut reader = Reader {
             decimals: Vec::new(),
+            is_number: Vec::new(),
+            is_told: false,
+            has_misread: false,
             words: Vec::new(),
             signs: Vec::new(),
+            word: None,
+            outside: Outside::default(),
+            texts: Texts::default(),
             keys: Vec::new(),
             skeleton: Vec::new(),
             ending: Vec::new(),
@@ -139,6 +259,8 @@ impl Reader {
     fn fit(&mut self) {
         let columns = self.shape.columns();
         self.decimals.resize(columns, 0);
+        self.is_number.resize(columns, false);
+        self.is_told = false;
         self.words.resize(columns, None);
         self.lines.resize(columns, None);
         self.skeleton.clear();
@@ -158,9 +280,57 @@ impl Reader {
         self.decimals.iter().zip(&self.words).map(column)
     }
 
+    /// Whether something on the accepted lines that belongs to no field may be one: words that change, or a word behind a
+    /// name.
+    pub(super) fn may_leave_fields(&self) -> bool {
+        self.outside.named || self.leaves_changing_words()
+    }
+
+    /// Whether words that belong to no field change from line to line.
+    pub(super) fn leaves_changing_words(&self) -> bool {
+        self.outside.changes >= CHANGES || self.texts.change()
+    }
+
+    /// Adds a word to the codes of a column.
+    pub(super) fn add_code(&mut self, column: usize, word: &str) {
+        match &mut self.shape {
+            Shape::Pattern(pattern) => pattern.add_code(column, word),
+            other => {
+                let codes = other.labels_mut().and_then(|labels| labels.codes.get_mut(column));
+                if let Some(codes) = codes.filter(|codes| codes.len() < MOST_CODES) {
+                    codes.push(word.to_owned());
+                }
+            }
+        }
+    }
+
     /// Whether there can be no more columns.
     pub(super) fn is_full(&self) -> bool {
         self.shape.labels().is_none_or(|labels| labels.labels.len() >= MAX_FIELDS)
+    }
+
+    /// Reads by another shape with the same columns from here on.
+    pub(super) fn refine(&mut self, shape: Shape) {
+        self.shape = shape;
+        self.signs.clear();
+        self.outside = Outside::default();
+        self.fit();
+    }
+
+    /// A text in JSON that was found to change between few words: a column of codes.
+    pub(super) fn new_codes(&mut self) -> Option<(String, Vec<String>)> {
+        self.texts.found.take()
+    }
+
+    /// Adds a column of codes, where there can be another one.
+    pub(super) fn grow_codes(&mut self, label: String, words: Vec<String>) {
+        if let Some(labels) = self.shape.labels_mut().filter(|labels| labels.labels.len() < MAX_FIELDS) {
+            labels.codes.resize(labels.labels.len(), Vec::new());
+            labels.codes.push(words);
+            labels.labels.push(label);
+            labels.complete = false;
+            self.fit();
+        }
     }
 
     /// Adds a column for `label`, where there can be another one.
@@ -177,45 +347,97 @@ impl Reader {
     pub(super) fn knows_its_start(&self) -> bool {
         match &self.shape {
             Shape::Json(_) => true,
-            Shape::Labelled(labels) | Shape::Worded(labels) => labels.complete,
+            Shape::Pattern(pattern) => pattern.knows_its_start(),
+            // A number without a name is still one without its first digits.
+            Shape::Worded(labels) => {
+                labels.complete && !labels.labels.first().is_none_or(|label| label.starts_with("field"))
+            }
+            Shape::Labelled(labels) => labels.complete,
             Shape::PerLine(_) | Shape::Plain(_) => false,
         }
+    }
+
+    /// Whether a line with these columns has all that a whole one has.
+    pub(super) fn is_whole(&self, filled: u64) -> bool {
+        self.shape.labels().is_none_or(|labels| filled.count_ones() as usize == labels.labels.len())
     }
 
     /// Reads `line` into `values`, one a column of the line, NaN where it has a gap; gives the columns that it had,
     /// a bit each. `first` is the column of its first value, where a row has several lines told apart by order.
     #[inline]
     pub(super) fn read(&mut self, line: &[u8], first: usize, values: &mut [f64]) -> Result<u64, Other> {
-        let mut cells = Cells { values, decimals: [0; MAX_FIELDS], words: Vec::new(), filled: 0, is_fine: false };
+        let mut cells = Cells::new(values);
         let fast = match &self.shape {
             Shape::Labelled(_) => self.labelled_in_order(line, &mut cells),
             Shape::Worded(_) => self.worded_as_before(line, &mut cells),
             Shape::PerLine(_) => self.stacked_as_before(line, &mut cells),
             Shape::Plain(plain) => plain::plain(plain, line, &mut cells),
+            Shape::Pattern(pattern) => pattern.read(line, &mut cells, &mut self.word).is_ok(),
             Shape::Json(_) => false,
         };
         if !fast {
             cells.clear();
+            let Some(text) = clean(line) else { return Err(Other::Damage(Rejection::Unreadable)) };
+            let line = text.as_ref();
             match &self.shape {
+                Shape::Pattern(pattern) => pattern.read(line, &mut cells, &mut self.word)?,
                 Shape::Labelled(labels) => labelled_any(labels, line, &mut cells)?,
                 Shape::Worded(_) | Shape::PerLine(_) => self.worded_any(line, &mut cells)?,
                 Shape::Plain(plain) => plain::any(plain, line, &mut cells)?,
-                Shape::Json(labels) => json_any(labels, line, &mut cells)?,
+                Shape::Json(labels) => json_any(labels, line, &mut cells, &mut self.word, &mut self.texts)?,
             }
         }
-        let Cells { decimals, words, filled, is_fine, .. } = cells;
-        if is_fine {
-            for (kept, new) in self.decimals[first..].iter_mut().zip(&decimals) {
+        let filled = cells.filled;
+        if cells.is_fine {
+            for (kept, new) in self.decimals[first..].iter_mut().zip(&cells.decimals) {
                 *kept = (*kept).max(*new);
             }
         }
-        for (column, pair) in words {
-            self.words[first + column] = Some(pair);
+        if !self.is_told || !cells.words.is_empty() {
+            self.tell_numbers_from_words(first, &mut cells);
         }
         if matches!(self.shape, Shape::PerLine(_)) {
             self.next = (63 - filled.max(1).leading_zeros() as usize + 1) % self.lines.len().max(1);
         }
         Ok(filled)
+    }
+
+    /// Which columns carry numbers other than 0 and 1.
+    pub(super) fn numbers(&self) -> &[bool] {
+        &self.is_number
+    }
+
+    /// Knows beforehand which columns carry such numbers, where there are as many.
+    pub(super) fn know_numbers(&mut self, numbers: &[bool]) {
+        if numbers.len() == self.is_number.len() {
+            self.is_number.copy_from_slice(numbers);
+        }
+    }
+
+    /// Whether words that were read as states stood among numbers, as it turned out. Says so once.
+    pub(super) fn misread_states(&mut self) -> bool {
+        std::mem::take(&mut self.has_misread)
+    }
+
+    /// Learns which columns carry numbers. A word for a state among these says that there is no reading.
+    fn tell_numbers_from_words(&mut self, first: usize, cells: &mut Cells<'_>) {
+        for column in 0..cells.values.len() {
+            let value = cells.values[column];
+            let is_number = !(value.is_nan() || value == 0.0 || value == 1.0);
+            if is_number && !self.is_number[first + column] {
+                self.has_misread |= self.words[first + column].take().is_some();
+                self.is_number[first + column] = true;
+            }
+        }
+        for (column, pair) in std::mem::take(&mut cells.words) {
+            // Among numbers, a word says that there is no reading: `OPEN` where a probe is broken.
+            if self.is_number[first + column] {
+                cells.values[column] = f64::NAN;
+            } else {
+                self.words[first + column] = Some(pair);
+            }
+        }
+        self.is_told = self.is_number.iter().all(|is_number| *is_number);
     }
 
     /// The usual case: every label, in the usual order, plain numbers.
@@ -270,9 +492,6 @@ impl Reader {
     /// Names and values with words around; remembers the words for the next line.
     fn worded_any(&mut self, line: &[u8], cells: &mut Cells<'_>) -> Result<(), Other> {
         let Some(labels) = self.shape.labels() else { return Err(Other::Text) };
-        if !legible(line) {
-            return Err(Other::Damage(Rejection::Unreadable));
-        }
         let scan = words::scan(line, labels.style());
         let known = |label: &str| labels.labels.iter().position(|known| known == label);
         let mut skeleton = Vec::new();
@@ -304,7 +523,7 @@ impl Reader {
         }
         // Nobody looks at them where nothing is doubted.
         if self.signs.is_empty() {
-            self.signs = scan.signs;
+            self.signs.clone_from(&scan.signs);
         }
         let all = cells.filled.count_ones() as usize == labels.labels.len();
         match (fault, unknown) {
@@ -313,9 +532,13 @@ impl Reader {
             // A sentence that happens to name a channel.
             (None, Some(_)) if !all => return Err(Other::Text),
             (None, Some(_)) => return Err(Other::Damage(Rejection::FieldCount)),
-            (None, None) if labels.complete && !all => return Err(Other::Damage(Rejection::MissingLabel)),
+            // What a sentence says of a channel is no row.
+            (None, None) if labels.complete && !all && !scan.strong => {
+                return Err(Other::Damage(Rejection::MissingLabel));
+            }
             (None, None) => {}
         }
+        self.outside.note(line, &scan, cells.filled);
         let ending = line[end..].trim_ascii().to_vec();
         if let (Shape::PerLine(_), [(text, column)]) = (&self.shape, skeleton.as_slice()) {
             self.lines[*column] = Some((text.clone(), ending));
@@ -353,7 +576,7 @@ fn labelled_any(labels: &Labels, line: &[u8], cells: &mut Cells<'_>) -> Result<(
             continue;
         };
         let parsed = value(text, false);
-        if parsed.is_none() {
+        if parsed.is_none() && !is_gap(text) && !is_word(text) {
             fault.get_or_insert(Rejection::NotANumber);
         }
         match labels.labels.iter().position(|known| known.as_bytes() == label) {
@@ -369,56 +592,55 @@ fn labelled_any(labels: &Labels, line: &[u8], cells: &mut Cells<'_>) -> Result<(
         }
     }
     if let Some(fault) = fault {
-        return Err(match (legible(line), known_labels) {
-            (false, _) => Other::Damage(Rejection::Unreadable),
-            (true, 0) => Other::Text,
-            (true, _) => Other::Damage(fault),
-        });
+        return Err(if known_labels == 0 { Other::Text } else { Other::Damage(fault) });
     }
-    let all = cells.filled.count_ones() as usize == labels.labels.len();
     match unknown {
         Some(label) => Err(Other::NewLabel(String::from_utf8_lossy(label).into_owned())),
         None if cells.filled == 0 => Err(Other::Text),
-        None if labels.complete && !all => Err(Other::Damage(Rejection::MissingLabel)),
         None => Ok(()),
     }
 }
 
 /// A line of JSON, its values in any order.
-fn json_any(labels: &Labels, line: &[u8], cells: &mut Cells<'_>) -> Result<(), Other> {
+fn json_any(
+    labels: &Labels,
+    line: &[u8],
+    cells: &mut Cells<'_>,
+    word: &mut Unread,
+    texts: &mut Texts,
+) -> Result<(), Other> {
     let mut next = 0;
     let (mut unknown, mut twice) = (None, false);
-    let read = json::scan(line, |path, _, value| {
+    let read = json::scan(line, |path, at, value| {
         let is = |column: usize| labels.labels.get(column).is_some_and(|label| label.as_bytes() == path);
         let column = if is(next) { Some(next) } else { (0..labels.labels.len()).find(|column| is(*column)) };
         match column {
+            None if value.is_none() => texts.note(path, &line[at]),
             None => unknown = unknown.take().or_else(|| Some(String::from_utf8_lossy(path).into_owned())),
             Some(column) => {
                 twice |= cells.filled & (1 << column) != 0;
-                cells.set(column, value);
+                let text = &line[at];
+                let codes = labels.codes.get(column).map_or(&[][..], Vec::as_slice);
+                let code = codes.iter().position(|code| code.as_bytes() == text).map(|code| code as f64);
+                if value.is_none() && code.is_none() && !codes.is_empty() && text.len() <= LONGEST_CODE {
+                    *word = Some((column, text.to_vec()));
+                }
+                let value =
+                    if codes.is_empty() { value } else { code.map(|value| Number { value, decimals: 0 }.into()) };
+                cells.set(column, value.unwrap_or(Number { value: f64::NAN, decimals: 0 }.into()));
                 next = column + 1;
             }
         }
     });
-    if !legible(line) {
-        return Err(Other::Damage(Rejection::Unreadable));
-    }
     if read.is_err() {
         // Half of a line still has the signs of one.
         let signs = json::begins(line) || line.windows(2).any(|pair| pair == b"\":");
         return Err(if signs { Other::Damage(Rejection::NotJson) } else { Other::Text });
     }
-    let all = cells.filled.count_ones() as usize == labels.labels.len();
     match unknown {
         _ if twice => Err(Other::Damage(Rejection::LabelTwice)),
         Some(label) if !label.is_empty() => Err(Other::NewLabel(label)),
         _ if cells.filled == 0 => Err(Other::Text),
-        _ if labels.complete && !all => Err(Other::Damage(Rejection::MissingLabel)),
         _ => Ok(()),
     }
-}
-
-/// Whether `line` is text that a person can read: UTF-8 without control characters other than tabs.
-pub(super) fn legible(line: &[u8]) -> bool {
-    std::str::from_utf8(line).is_ok_and(|text| !text.chars().any(|c| c.is_control() && c != '\t'))
 }

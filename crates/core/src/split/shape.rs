@@ -1,5 +1,6 @@
 //! How the rows of a stream are laid out on its lines.
 
+use super::pattern::Pattern;
 use super::words;
 use super::{json, labelled};
 use serde::{Deserialize, Serialize};
@@ -110,6 +111,9 @@ pub struct Labels {
     /// What a comma between digits is, among words.
     #[serde(default, skip_serializing_if = "is_decimal")]
     pub comma: Comma,
+    /// The words that stand for the codes 0, 1, 2 … of each column, in JSON; none for a column of numbers.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub codes: Vec<Vec<String>>,
     /// Whether a minus that stands apart from its number belongs to it, among words.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub minus: bool,
@@ -151,6 +155,9 @@ pub struct Plain {
     /// Whether the first column counts the rows of a block that comes on request.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub indexed: bool,
+    /// For rows of several lines, the pause in seconds behind which a row begins; none where the order alone tells.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub pause: Option<f64>,
     /// For rows of several lines, a typical value of each column, by which the place in the turn is found again.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub typical: Vec<f64>,
@@ -181,6 +188,7 @@ impl Plain {
             names: Vec::new(),
             units: Vec::new(),
             indexed: false,
+            pause: None,
             typical: Vec::new(),
         }
     }
@@ -199,6 +207,8 @@ pub enum Shape {
     Plain(Plain),
     /// A JSON object or array a line, nested ones flattened.
     Json(Labels),
+    /// The same text around changing fields: `S,{a},{b}`.
+    Pattern(Pattern),
 }
 
 impl Shape {
@@ -214,7 +224,7 @@ impl Shape {
             Shape::Labelled(labels) | Shape::Worded(labels) | Shape::PerLine(labels) | Shape::Json(labels) => {
                 Some(labels)
             }
-            Shape::Plain(_) => None,
+            Shape::Plain(_) | Shape::Pattern(_) => None,
         }
     }
 
@@ -223,7 +233,7 @@ impl Shape {
             Shape::Labelled(labels) | Shape::Worded(labels) | Shape::PerLine(labels) | Shape::Json(labels) => {
                 Some(labels)
             }
-            Shape::Plain(_) => None,
+            Shape::Plain(_) | Shape::Pattern(_) => None,
         }
     }
 
@@ -231,6 +241,7 @@ impl Shape {
     pub fn columns(&self) -> usize {
         match self {
             Shape::Plain(plain) => plain.fields.saturating_mul(plain.lines),
+            Shape::Pattern(pattern) => pattern.columns(),
             other => other.labels().map_or(0, |labels| labels.labels.len()),
         }
     }
@@ -239,6 +250,7 @@ impl Shape {
     pub fn label(&self, index: usize) -> String {
         match self {
             Shape::Plain(plain) => plain.names.get(index).cloned().unwrap_or_else(|| format!("field{}", index + 1)),
+            Shape::Pattern(pattern) => pattern.name(index).to_owned(),
             other => other.labels().and_then(|labels| labels.labels.get(index)).cloned().unwrap_or_default(),
         }
     }
@@ -247,12 +259,21 @@ impl Shape {
     pub fn unit(&self, index: usize) -> &str {
         let units = match self {
             Shape::Plain(plain) => &plain.units,
+            Shape::Pattern(pattern) => return pattern.unit(index),
             other => match other.labels() {
                 Some(labels) => &labels.units,
                 None => return "",
             },
         };
         units.get(index).map_or("", String::as_str)
+    }
+
+    /// The words that the board writes for the codes 0, 1, 2 … of column `index`; none where it writes numbers.
+    pub fn codes(&self, index: usize) -> &[String] {
+        match self {
+            Shape::Pattern(pattern) => pattern.codes(index),
+            other => other.labels().and_then(|labels| labels.codes.get(index)).map_or(&[], Vec::as_slice),
+        }
     }
 
     /// A word for its kind.
@@ -263,6 +284,7 @@ impl Shape {
             Shape::PerLine(_) => "per-line",
             Shape::Plain(_) => "plain",
             Shape::Json(_) => "json",
+            Shape::Pattern(_) => "pattern",
         }
     }
 
@@ -289,6 +311,7 @@ impl Shape {
             Shape::PerLine(labels) => {
                 format!("one labelled field a line, {} a row{}", labels.labels.len(), signs(labels))
             }
+            Shape::Pattern(pattern) => pattern.sentence(),
             Shape::Json(labels) => format!("JSON a line, {}", count(labels.labels.len(), "value")),
             Shape::Plain(plain) => {
                 let mut text = match (plain.fields, plain.lines) {
@@ -304,6 +327,7 @@ impl Shape {
                     (plain.comma, ", decimal comma"),
                     (!plain.names.is_empty(), ", named by a header line"),
                     (plain.indexed, ", a block counted by its first column"),
+                    (plain.pause.is_some(), ", a row begins behind a pause"),
                 ] {
                     text.push_str(if holds { words } else { "" });
                 }
@@ -334,6 +358,7 @@ impl Shape {
                 let _ = json::scan(line, |path, at, _| spans.extend(column(labels, path).map(|column| (at, column))));
                 spans
             }
+            Shape::Pattern(pattern) => pattern.spans(line),
             Shape::Plain(plain) => {
                 let inner = bare_text(line);
                 let cells = plain.delimiter.cells(&line[inner.clone()]);

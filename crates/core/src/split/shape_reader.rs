@@ -1,22 +1,35 @@
 //! Lines while a shape is in force: rows out of them, and doubts about the shape.
 
+use super::clean::clean;
 use super::doubts::Doubts;
 use super::learn::{Learning, MOST_HELD};
 use super::line_shape::carries_numbers;
 use super::outcome::{LineOutcome, Rejection, Sink};
-use super::read::{Other, Reader, legible};
+use super::pattern::{self, Found, Pattern};
+use super::read::{Other, Reader};
 use super::shape::{Plain, Shape};
-use super::turns::{Families, TurnStep, Turns};
+use super::turns::{Families, Turn, TurnStep, Turns};
+use super::value::is_near;
 use crate::Stamp;
+use std::collections::VecDeque;
 
 /// How often a new label must be seen on sound lines before it becomes a column.
 const SIGHTINGS: u32 = 3;
+
+/// The same for a word among codes.
+const WORD_SIGHTINGS: u32 = 2;
 
 /// How many new labels are watched at once.
 const MOST_SUSPECTS: usize = 16;
 
 /// Lines in a row that fit another shape before that shape is offered.
 const RIVALS: u32 = 8;
+
+/// Lines that fit before a shape stays: start-up text seldom has as many of one form.
+const SETTLED: u32 = 16;
+
+/// Lines that fit before a shape stays that is doubted.
+const DOUBTFUL: u32 = 64;
 
 /// Another shape that may be the right one.
 #[derive(Clone, Debug, PartialEq)]
@@ -51,12 +64,23 @@ pub(super) struct ShapeReader {
     /// Lines that fit the shape, and lines with numbers that do not.
     pub(super) fits: u64,
     pub(super) misfits: u64,
+    /// The last lines with numbers, a bit each, set where one did not fit.
+    pub(super) lately: u32,
+    /// Lines with numbers that were taken for messages since the first that fitted.
+    pub(super) lost: u64,
     /// Lines that fit since the last one that did not.
     fits_since: u32,
     /// The lines that did not fit, and what they could be.
     rival: Learning,
     rivals: u32,
     pub(super) proposal: Option<Proposal>,
+    /// What else the lines may mean by which the pattern in force was found.
+    pub(super) other: Option<Proposal>,
+    /// The first lines that fitted, and the last ones, fitting or not, since some are not fully read.
+    samples: Vec<Vec<u8>>,
+    recent: VecDeque<Vec<u8>>,
+    /// Lines that were not, or not fully, read.
+    unexplained: u32,
     /// About commas and signs.
     pub(super) doubts: Doubts,
 }
@@ -78,10 +102,16 @@ impl ShapeReader {
             suspects: Vec::new(),
             fits: 0,
             misfits: 0,
+            lost: 0,
+            lately: 0,
             fits_since: 0,
             rival: Learning::default(),
             rivals: 0,
             proposal: None,
+            other: None,
+            samples: Vec::new(),
+            recent: VecDeque::new(),
+            unexplained: 0,
             doubts: Doubts::new(pinned),
         }
     }
@@ -97,10 +127,23 @@ impl ShapeReader {
             other => (other.columns(), 0),
         };
         self.values.resize(width, f64::NAN);
-        let outcome = self.reader.read(line, first, &mut self.values);
+        let mut outcome = self.reader.read(line, first, &mut self.values);
+        if !self.reader.signs.is_empty() && self.is_new_sign() {
+            outcome = Err(Other::Damage(Rejection::OtherText));
+        }
         match outcome {
-            Ok(_) if half && !self.reader.knows_its_start() => sink.line(at, LineOutcome::Half, line),
+            Ok(filled) if half && !(self.reader.knows_its_start() && self.reader.is_whole(filled)) => {
+                sink.line(at, LineOutcome::Half, line)
+            }
             Ok(filled) => {
+                if let Some((column, word)) = self.reader.word.take()
+                    && let Some(better) = self.suspect_word(column, &word, sink)
+                {
+                    return Some(better);
+                }
+                if self.reader.misread_states() && !self.is_decided() {
+                    return Some(Better::Grown(self.reader.shape().clone()));
+                }
                 if self.turns.is_some() {
                     self.take_turn(at, filled, line, sink);
                 } else {
@@ -108,23 +151,41 @@ impl ShapeReader {
                     sink.row(at, &self.values);
                 }
                 self.fits += 1;
+                self.lately <<= 1;
+                if let Some((label, words)) = self.reader.new_codes() {
+                    self.reader.grow_codes(label, words);
+                    if !self.is_decided() {
+                        return Some(Better::Grown(self.reader.shape().clone()));
+                    }
+                    sink.shape(self.reader.shape());
+                }
+                if self.other.is_some() {
+                    self.weigh(line);
+                }
+                if self.samples.len() < RIVALS as usize {
+                    self.samples.push(line.to_vec());
+                }
+                if self.reader.leaves_changing_words() && !self.pinned {
+                    self.remember(line);
+                    self.refine(sink);
+                }
                 if !self.doubts.settled {
                     self.look_for_doubts(line);
                 }
                 if self.rivals > 0 || self.proposal.is_some() {
-                    self.outlive_rivals();
+                    self.outlive_rivals(line);
                 }
-                self.look_for_families();
+                self.look_for_families(at);
             }
             Err(Other::Text) => {
                 sink.line(at, LineOutcome::Message, line);
-                return self.doubt(at, line, false);
+                return self.doubt(at, line, false, sink);
             }
             Err(Other::Damage(why)) => {
                 reject(at, half, why, line, sink);
                 if !half {
-                    self.miss_a_turn();
-                    return self.doubt(at, line, true);
+                    self.miss_a_turn(at);
+                    return self.doubt(at, line, true, sink);
                 }
             }
             Err(Other::NewLabel(_)) if half => sink.line(at, LineOutcome::Half, line),
@@ -139,7 +200,7 @@ impl ShapeReader {
         let step = match self.reader.shape() {
             Shape::Plain(plain) => {
                 let before = turns.turn;
-                let step = turns.plain(plain, &self.values);
+                let step = turns.plain(at, plain, &self.values);
                 // The line may have told where in the row it stands.
                 let here = if turns.turn == 0 { plain.lines - 1 } else { turns.turn - 1 };
                 first = (if matches!(step, TurnStep::Taken { .. }) { here } else { before } * plain.fields) as u8;
@@ -160,10 +221,10 @@ impl ShapeReader {
     }
 
     /// A damaged line had its place among lines told apart by order.
-    fn miss_a_turn(&mut self) {
+    fn miss_a_turn(&mut self, at: Stamp) {
         if let (Shape::Plain(plain), Some(turns)) = (self.reader.shape(), &mut self.turns) {
             self.values.fill(f64::NAN);
-            let _ = turns.plain(plain, &self.values);
+            let _ = turns.plain(at, plain, &self.values);
         }
     }
 
@@ -184,38 +245,53 @@ impl ShapeReader {
 
     /// Plain numbers may come in turn, which only their values can tell.
     #[inline]
-    fn look_for_families(&mut self) {
+    fn look_for_families(&mut self, at: Stamp) {
         if self.pinned || self.turns.is_some() || self.values.len() != 1 {
             return;
         }
         let Shape::Plain(plain) = self.reader.shape() else { return };
-        if let Some(typical) = self.families.push(self.values[0]) {
-            let shape = Plain { lines: typical.len(), typical, ..plain.clone() };
-            let why = format!("the values alternate between {} signals", shape.lines);
+        if let Some(Turn { lines, typical, pause }) = self.families.push(at, self.values[0]) {
+            let by = if pause.is_some() { "the pauses between lines say that" } else { "the values alternate between" };
+            let shape = Plain { lines, typical, pause, ..plain.clone() };
+            let what = if pause.is_some() { "lines belong together" } else { "signals" };
+            let why = format!("{by} {} {what}", shape.lines);
             self.proposal = Some(Proposal { shape: Shape::Plain(shape), why });
         }
     }
 
     /// A line with numbers did not fit: perhaps the stream has changed its shape.
     #[cold]
-    fn doubt(&mut self, at: Stamp, line: &[u8], damage: bool) -> Option<Better> {
+    fn doubt(&mut self, at: Stamp, line: &[u8], damage: bool, sink: &mut impl Sink) -> Option<Better> {
         self.fits_since = 0;
         if !carries_numbers(line) {
             self.rival.hear(line);
             return None;
         }
         // Garbage speaks for no other shape.
-        if !legible(line) {
+        let Some(text) = clean(line) else {
             self.misfits += 1;
             return None;
-        }
+        };
+        self.lately = self.lately << 1 | u32::from(self.fits > 0);
         self.misfits += u64::from(damage);
+        self.lost += u64::from(!damage && self.fits > 0);
         self.rivals += 1;
-        let found = self.rival.hold(at, false, line);
+        let found = self.rival.hold(at, false, &text).or_else(|| self.rival.survey());
         if self.rival.held.len() > MOST_HELD {
             self.rival.held.remove(0);
         }
-        let shape = found.filter(|shape| shape != self.reader.shape() && self.rivals >= RIVALS)?;
+        self.remember(&text);
+        if self.refine(sink) {
+            return None;
+        }
+        // What fitted and what does not may be of one pattern.
+        let joint = if self.rivals >= RIVALS && self.rivals % RIVALS == 0 && self.turns.is_none() {
+            self.joint_pattern()
+        } else {
+            None
+        };
+        let joint = joint.map(|found| Shape::Pattern(found.pattern));
+        let shape = joint.or(found).filter(|shape| shape != self.reader.shape() && self.rivals >= RIVALS)?;
         if !self.is_decided() {
             return Some(Better::Other(shape));
         }
@@ -224,13 +300,107 @@ impl ShapeReader {
         None
     }
 
+    /// Keeps a line among the last ones.
+    fn remember(&mut self, line: &[u8]) {
+        if self.recent.len() == MOST_HELD {
+            self.recent.pop_front();
+        }
+        self.recent.push_back(line.to_vec());
+    }
+
+    /// Looks at the last lines together for a pattern that has the fields in force, and reads those lines too that did not
+    /// fit: a remark that came later, thousands set apart when there were thousands, a word that turned out to be a state and
+    /// is a column behind the others. Whether it goes by that now.
+    #[cold]
+    fn refine(&mut self, sink: &mut impl Sink) -> bool {
+        self.unexplained += 1;
+        if self.pinned || self.turns.is_some() || !self.is_decided() || self.unexplained % RIVALS != 0 {
+            return false;
+        }
+        let Some(Found { pattern, rival: None }) = self.joint_pattern() else { return false };
+        let Some(pattern) = self.with_own_columns(pattern) else { return false };
+        let shape = Shape::Pattern(pattern);
+        if shape == *self.reader.shape() {
+            return false;
+        }
+        self.reader.refine(shape);
+        self.rivals = 0;
+        self.rival = Learning::default();
+        self.recent.clear();
+        (self.proposal, self.other, self.doubts) = (None, None, Doubts::default());
+        sink.shape(self.reader.shape());
+        true
+    }
+
+    /// Goes on weighing the two readings that a pattern has, with the last lines: now and then, and ever more rarely.
+    #[cold]
+    fn weigh(&mut self, line: &[u8]) {
+        self.remember(line);
+        if !self.is_decided() || self.fits < u64::from(DOUBTFUL) * 2 || !self.fits.is_power_of_two() {
+            return;
+        }
+        let Some(Found { pattern, rival: None }) = self.joint_pattern() else { return };
+        let shape = Shape::Pattern(pattern);
+        if shape == *self.reader.shape() {
+            self.other = None;
+            self.recent.clear();
+        } else if let Some(other) = self.other.as_mut().filter(|other| other.shape == shape) {
+            other.why = "the lines that came later are of the other reading".into();
+        }
+    }
+
+    /// `pattern` with the columns in force in front, under their names, and what it has beyond them behind; `None` where one of
+    /// them is not there. They are known by their values on the first lines.
+    fn with_own_columns(&self, pattern: Pattern) -> Option<Pattern> {
+        let mut own = Reader::new(self.reader.shape().clone());
+        let found = Shape::Pattern(pattern.clone());
+        let mut other = Reader::new(found.clone());
+        let mut rows = Vec::new();
+        for line in &self.samples {
+            let (mut a, mut b) = (vec![f64::NAN; own.shape().columns()], vec![f64::NAN; found.columns()]);
+            if own.read(line, 0, &mut a).is_ok() && other.read(line, 0, &mut b).is_ok() {
+                rows.push((a, b));
+            }
+        }
+        let same = |i: usize, j: usize| {
+            rows.iter().all(|(a, b)| a[i] == b[j] || (a[i].is_nan() && b[j].is_nan()))
+                && rows.iter().any(|(a, _)| !a[i].is_nan())
+        };
+        let mut order: Vec<usize> = Vec::new();
+        for i in 0..own.shape().columns() {
+            let free = |j: &usize| !order.contains(j) && same(i, *j);
+            order.push((i..found.columns()).chain(0..i).find(free)?);
+        }
+        let names: Vec<String> = (0..order.len()).map(|i| own.shape().label(i)).collect();
+        Some(pattern.ordered(&order, &names))
+    }
+
+    /// The pattern of the first lines that fitted and the last lines together, where most are of it.
+    fn joint_pattern(&self) -> Option<Found> {
+        let texts: Vec<_> = self.samples.iter().chain(&self.recent).filter_map(|line| clean(line)).collect();
+        let texts: Vec<&[u8]> = texts.iter().map(AsRef::as_ref).collect();
+        let found = pattern::find(&texts, None)?;
+        let reads = |line: &&&[u8]| found.pattern.reads(line);
+        (self.samples.iter().filter(|line| found.pattern.reads(line)).count() * 2 >= self.samples.len()
+            && texts.iter().filter(reads).count() * 10 >= texts.len() * 8)
+            .then_some(found)
+    }
+
+    /// A comma among digits, where there was none before the shape was settled: what it means is not known.
+    #[cold]
+    fn is_new_sign(&self) -> bool {
+        self.is_decided() && !self.pinned && !self.doubts.has_signs()
+    }
+
     /// Lines fit again.
     #[cold]
-    fn outlive_rivals(&mut self) {
+    fn outlive_rivals(&mut self, line: &[u8]) {
+        self.remember(line);
         self.fits_since += 1;
         if self.rivals > 0 && self.fits_since >= RIVALS {
             self.rivals = 0;
             self.rival = Learning::default();
+            self.recent.clear();
             self.proposal = None;
         }
     }
@@ -239,23 +409,13 @@ impl ShapeReader {
     /// shape is on trial, gives the shape with that field.
     #[cold]
     fn suspect(&mut self, at: Stamp, label: String, line: &[u8], sink: &mut impl Sink) -> Option<Better> {
-        let index = match self.suspects.iter().position(|(known, _)| *known == label) {
-            Some(index) => index,
-            None => {
-                if self.suspects.len() == MOST_SUSPECTS {
-                    self.suspects.remove(0);
-                }
-                self.suspects.push((label.clone(), 0));
-                self.suspects.len() - 1
-            }
-        };
-        self.suspects[index].1 += 1;
+        let seen = self.sighted(&label);
         let why = if self.reader.is_full() { Rejection::TooManyLabels } else { Rejection::NewLabel };
-        if self.suspects[index].1 < SIGHTINGS || self.reader.is_full() {
+        if seen < SIGHTINGS || self.reader.is_full() {
             reject(at, false, why, line, sink);
-            return self.doubt(at, line, true);
+            return self.doubt(at, line, true, sink);
         }
-        self.suspects.remove(index);
+        self.suspects.retain(|(known, _)| *known != label);
         self.reader.grow(label);
         if !self.is_decided() {
             reject(at, false, why, line, sink);
@@ -268,9 +428,70 @@ impl ShapeReader {
         self.take(at, false, line, sink)
     }
 
+    /// A word that comes again where codes stand is one more of them.
+    #[cold]
+    fn suspect_word(&mut self, column: usize, word: &[u8], sink: &mut impl Sink) -> Option<Better> {
+        let word = String::from_utf8_lossy(word).into_owned();
+        let known = self.reader.shape().codes(column);
+        let place = known.len();
+        // Another state is nothing like those that are known; a damaged word is.
+        let is_other = word.chars().all(char::is_alphabetic)
+            && !known.iter().any(|code| is_near(code.as_bytes(), word.as_bytes()));
+        if !is_other && self.sighted(&format!("{column}={word}")) < WORD_SIGHTINGS {
+            return None;
+        }
+        self.reader.add_code(column, &word);
+        if !self.is_decided() {
+            return Some(Better::Grown(self.reader.shape().clone()));
+        }
+        if self.reader.shape().codes(column).len() > place {
+            self.values[column] = place as f64;
+            sink.shape(self.reader.shape());
+        }
+        None
+    }
+
+    /// How often this was seen that is not known, this time included.
+    fn sighted(&mut self, what: &str) -> u32 {
+        let index = match self.suspects.iter().position(|(known, _)| known == what) {
+            Some(index) => index,
+            None => {
+                if self.suspects.len() == MOST_SUSPECTS {
+                    self.suspects.remove(0);
+                }
+                self.suspects.push((what.to_owned(), 0));
+                self.suspects.len() - 1
+            }
+        };
+        self.suspects[index].1 += 1;
+        self.suspects[index].1
+    }
+
     /// Whether the shape is no longer on trial: from here on another one is offered and never taken.
     pub(super) fn is_decided(&self) -> bool {
-        self.pinned || self.settled || self.fits >= u64::from(RIVALS)
+        let fits = if self.is_doubtful() { DOUBTFUL } else { SETTLED };
+        self.pinned || self.settled || self.fits >= u64::from(fits)
+    }
+
+    /// Whether it is worth looking at the lines together. Of names and values among words each line alone says little.
+    pub(super) fn may_be_a_pattern(&self) -> bool {
+        match self.reader.shape() {
+            Shape::Worded(_) => true,
+            Shape::Plain(plain) if plain.comma => true,
+            Shape::PerLine(_) | Shape::Json(_) => false,
+            _ if self.turns.is_some() => false,
+            _ => self.is_doubtful(),
+        }
+    }
+
+    /// Whether the lines so far may be of another shape.
+    pub(super) fn is_doubtful(&self) -> bool {
+        let fit = self.fits * 10 >= (self.misfits + self.lost) * 90;
+        self.proposal.is_some()
+            || self.other.is_some()
+            || self.doubts.proposal.is_some()
+            || self.reader.may_leave_fields()
+            || !fit
     }
 }
 

@@ -20,15 +20,23 @@ const FLAGS: [(&str, Comma, bool); 5] = [
 /// What was typed is no shape.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("{0}")]
-pub struct NotAShape(String);
+pub struct NotAShape(pub(super) String);
 
 impl fmt::Display for Shape {
     /// As it would be typed.
     fn fmt(&self, to: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(to, "{}", self.kind())?;
+        if let Shape::Pattern(pattern) = self {
+            return write!(to, " {pattern}");
+        }
         let Shape::Plain(plain) = self else {
             let Some(labels) = self.labels() else { return Ok(()) };
-            labels.labels.iter().try_for_each(|label| write!(to, " {label}"))?;
+            for (i, label) in labels.labels.iter().enumerate() {
+                write!(to, " {label}")?;
+                if let Some(codes) = labels.codes.get(i).filter(|codes| !codes.is_empty()) {
+                    write!(to, "={}", codes.join("|").replace(' ', "_"))?;
+                }
+            }
             let not_all = !labels.complete && !matches!(self, Shape::PerLine(_));
             if not_all {
                 write!(to, " {NOT_ALL}")?;
@@ -41,6 +49,9 @@ impl fmt::Display for Shape {
         write!(to, " {} {}", plain.delimiter.name(), plain.fields)?;
         if plain.lines > 1 {
             write!(to, " lines {}", plain.lines)?;
+        }
+        if let Some(pause) = plain.pause {
+            write!(to, " pause {pause}")?;
         }
         for (holds, word) in [(plain.comma, "decimal-comma"), (plain.brackets, "brackets"), (plain.indexed, "indexed")]
         {
@@ -57,6 +68,9 @@ impl FromStr for Shape {
 
     fn from_str(text: &str) -> Result<Shape, NotAShape> {
         let wrong = |text: String| Err(NotAShape(text));
+        if let Some(pattern) = text.trim().strip_prefix("pattern ") {
+            return Ok(Shape::Pattern(pattern.parse()?));
+        }
         let mut words = text.split_whitespace();
         let kind = words.next().unwrap_or_default();
         if kind == "plain" {
@@ -73,10 +87,20 @@ impl FromStr for Shape {
         };
         let complete = labels.last().is_none_or(|last| last != NOT_ALL);
         labels.truncate(labels.len() - usize::from(!complete));
+        let mut codes = Vec::new();
+        if kind == "json" {
+            for (i, label) in labels.iter_mut().enumerate() {
+                if let Some((name, words)) = label.split_once('=') {
+                    codes.resize(i, Vec::new());
+                    codes.push(words.split('|').map(str::to_owned).collect());
+                    *label = name.to_owned();
+                }
+            }
+        }
         if let Some(at) = (1..labels.len()).find(|i| labels[..*i].contains(&labels[*i])) {
             return wrong(format!("'{}' appears twice", labels[at]));
         }
-        let labels = Labels { labels, complete, units: Vec::new(), comma: style.0, minus: style.1 };
+        let labels = Labels { labels, complete, units: Vec::new(), comma: style.0, minus: style.1, codes };
         let count = labels.labels.len();
         let shape = match kind {
             "labelled" => Shape::Labelled(labels),
@@ -84,7 +108,9 @@ impl FromStr for Shape {
             "per-line" => Shape::PerLine(labels),
             "json" => Shape::Json(labels),
             _ => {
-                return wrong(format!("'{kind}' is not a shape: type labelled, worded, per-line, json or plain"));
+                return wrong(format!(
+                    "'{kind}' is not a shape: type labelled, worded, per-line, json, plain or pattern"
+                ));
             }
         };
         match count {
@@ -110,13 +136,17 @@ fn plain<'a>(mut words: impl Iterator<Item = &'a str>) -> Result<Shape, NotAShap
                 Some(lines) => plain.lines = lines,
                 None => return wrong("type how many lines make a row, as in: plain spaces 1 lines 2".into()),
             },
+            "pause" => match words.next().and_then(|word| word.parse::<f64>().ok()) {
+                Some(pause) if pause > 0.0 && pause.is_finite() => plain.pause = Some(pause),
+                _ => return wrong("type the pause in seconds, as in: plain spaces 1 lines 2 pause 0.05".into()),
+            },
             "decimal-comma" => plain.comma = true,
             "brackets" => plain.brackets = true,
             "indexed" => plain.indexed = true,
             "named" => plain.names = words.next().unwrap_or_default().split(',').map(str::to_owned).collect(),
             _ => {
                 return wrong(format!(
-                    "'{word}' is not known here: lines N, decimal-comma, brackets, indexed, named A,B"
+                    "'{word}' is not known here: lines N, pause S, decimal-comma, brackets, indexed, named A,B"
                 ));
             }
         }
@@ -140,6 +170,7 @@ mod tests {
         for text in [
             "plain comma 3",
             "plain spaces 1 lines 2",
+            "plain spaces 1 lines 2 pause 0.05",
             "plain semicolon 2 decimal-comma brackets indexed named a,b",
             "labelled gauge bed",
             "worded gauge ...",
@@ -147,12 +178,22 @@ mod tests {
             "worded x ... with comma-thousands minus-apart",
             "per-line x y z",
             "json bed.p on",
+            "json speed state=IDLE|RUN ...",
+            "pattern S,{a},{b:comma} V",
         ] {
             assert_eq!(text.parse::<Shape>().unwrap().to_string(), text);
         }
-        for wrong in
-            ["", "csv", "plain", "plain comma", "plain comma 0", "plain comma 9 lines 9", "labelled", "json a a"]
-        {
+        for wrong in [
+            "",
+            "csv",
+            "plain",
+            "plain comma",
+            "plain comma 0",
+            "plain comma 9 lines 9",
+            "labelled",
+            "json a a",
+            "pattern",
+        ] {
             assert!(wrong.parse::<Shape>().is_err(), "{wrong}");
         }
     }

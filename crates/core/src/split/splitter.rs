@@ -1,10 +1,11 @@
 //! The stage as a whole: bytes in; rows, messages and rejections out.
 
+use super::clean::clean;
 use super::frame::{self, Frame, Framing};
 use super::learn::{Learning, MOST_HELD};
 use super::line_shape::carries_numbers;
 use super::outcome::{LineOutcome, Rejection, Sink};
-use super::read::{Column, legible};
+use super::read::Column;
 use super::shape::Shape;
 use super::shape_reader::{Better, Proposal, ShapeReader, reject};
 use super::trial::{RowCount, Trial, read};
@@ -32,6 +33,9 @@ impl Confidence {
         }
     }
 }
+
+/// Of the last 32 lines with numbers so many that do not fit leave nothing sure.
+const LATELY: u32 = 4;
 
 /// A line that waits for the shape to be found.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -69,7 +73,7 @@ enum State {
 
 /// Bytes to rows. Deterministic: the same bytes give the same rows however they are cut into pieces.
 ///
-/// A shape is on trial until eight lines fit it. What is given meanwhile may be void ([`Sink::restart`]); a patient
+/// A shape is on trial until sixteen lines fit it, or more where it is doubted. What is given meanwhile may be void ([`Sink::restart`]); a patient
 /// splitter gives nothing before the shape is settled. Both give the same rows in the end.
 #[derive(Clone, Debug)]
 pub struct Splitter {
@@ -195,23 +199,48 @@ impl Splitter {
         Some(match (reading.fits, fit) {
             _ if self.proposal().is_some() => Confidence::Unsure,
             _ if reading.pinned => Confidence::Confidence,
-            (20.., 0.9..) => Confidence::Confidence,
+            _ if matches!(reading.reader.shape(), Shape::Worded(_)) && self.unread().is_some() => Confidence::Unsure,
+            (4.., 0.7..) if self.unread().is_some() => Confidence::Likely,
+            (20.., 0.9..) if reading.lately.count_ones() < LATELY => Confidence::Confidence,
             (4.., 0.7..) => Confidence::Likely,
             _ => Confidence::Unsure,
         })
     }
 
+    /// What on the lines changes and is not read, in a few words; `None` where everything that changes is.
+    pub fn unread(&self) -> Option<&'static str> {
+        let reading = self.reading().filter(|reading| !reading.pinned)?;
+        match reading.reader.shape() {
+            Shape::Pattern(pattern) => pattern.has_unread().then_some("other words on the lines are not read"),
+            Shape::Json(_) => reading.reader.leaves_changing_words().then_some("texts that change are not read"),
+            _ => reading.reader.leaves_changing_words().then_some("words that change are not read"),
+        }
+    }
+
+    /// What is doubted of the shape, in a sentence; `None` where it is sure, and while there is none.
+    pub fn doubt(&self) -> Option<String> {
+        let sure = self.sure().filter(|sure| *sure < Confidence::Confidence)?;
+        let mut text = format!("lines are read as {}, {}", self.shape()?.sentence(), sure.name());
+        if let Some(unread) = self.unread() {
+            text += &format!("; {unread}");
+        }
+        if let Some(offer) = self.proposal() {
+            text += &format!("; {}: perhaps '{}'", offer.why, offer.shape);
+        }
+        Some(text)
+    }
+
     /// The share of lines with numbers that fit the shape, 0 to 1.
     pub fn fit(&self) -> Option<f64> {
         let reading = self.reading()?;
-        let all = reading.fits + reading.misfits;
+        let all = reading.fits + reading.misfits + reading.lost;
         (all > 0).then(|| reading.fits as f64 / all as f64)
     }
 
     /// Another shape that may be the right one.
     pub fn proposal(&self) -> Option<&Proposal> {
         let reading = self.reading()?;
-        reading.proposal.as_ref().or(reading.doubts.proposal.as_ref())
+        reading.proposal.as_ref().or(reading.other.as_ref()).or(reading.doubts.proposal.as_ref())
     }
 
     /// What each column states of itself; empty while no shape is known.
@@ -265,16 +294,23 @@ impl SplitState {
     #[cold]
     fn learn(&mut self, at: Stamp, half: bool, frame: Frame<'_>, sink: &mut impl Sink) {
         let State::Learning(learning) = &mut self.state else { return };
-        let line = match frame {
-            Frame::Whole(line) if legible(line) && carries_numbers(line) => line,
-            told => {
-                match told {
-                    Frame::Whole(line) if legible(line) => {
-                        learning.hear(line);
+        let text = match frame {
+            Frame::Whole(line) => clean(line),
+            Frame::Bad(..) => None,
+        };
+        let text = match (frame, text) {
+            (Frame::Whole(_), Some(text)) if carries_numbers(&text) => text,
+            (told, text) => {
+                match (told, text) {
+                    (Frame::Whole(line), Some(text)) => {
+                        // The end of a line names nothing.
+                        if !half {
+                            learning.hear(&text);
+                        }
                         sink.line(at, LineOutcome::Message, line);
                     }
-                    Frame::Whole(line) => reject(at, half, Rejection::Unreadable, line, sink),
-                    Frame::Bad(why, head) => sink.line(at, LineOutcome::Rejected(why), head),
+                    (Frame::Whole(line), None) => reject(at, half, Rejection::Unreadable, line, sink),
+                    (Frame::Bad(why, head), _) => sink.line(at, LineOutcome::Rejected(why), head),
                 }
                 if !self.trial.is_empty() {
                     self.trial.push(at, half, told, true);
@@ -283,8 +319,11 @@ impl SplitState {
             }
         };
         self.trial.push(at, half, frame, false);
-        if let Some(shape) = learning.hold(at, half, line) {
+        self.trial.header.clone_from(&learning.header);
+        if let Some(shape) = learning.hold(at, half, &text) {
             let reading = self.trial.read_as(shape);
+            self.begin(reading, sink);
+        } else if let Some(reading) = self.trial.survey(None) {
             self.begin(reading, sink);
         } else if learning.held.len() > MOST_HELD {
             learning.held.remove(0);
@@ -302,12 +341,20 @@ impl SplitState {
             false => read(reading, at, half, frame, sink),
         };
         if let Some(Better::Grown(shape) | Better::Other(shape)) = better {
+            self.trial.numbers = reading.reader.numbers().to_vec();
             let reading = self.trial.read_as(shape);
             if !self.patient {
                 sink.restart();
             }
             return self.begin(reading, sink);
         }
+        if let Some(reading) = self.trial.survey(Some(reading)) {
+            if !self.patient {
+                sink.restart();
+            }
+            return self.begin(reading, sink);
+        }
+        let State::Trial(reading) = &self.state else { return };
         if reading.is_decided() || self.trial.is_full() {
             self.decide(sink);
         }

@@ -1,9 +1,12 @@
 //! The lines that came while the shape was being found and tried: when another shape does better, they are read again.
 
+use super::clean::clean;
 use super::frame::Frame;
+use super::line_shape::Header;
 use super::outcome::{LineOutcome, Nothing, Rejection, Sink};
-use super::shape::Shape;
-use super::shape_reader::{Better, ShapeReader, reject};
+use super::pattern::{self, Found};
+use super::shape::{Comma, Shape};
+use super::shape_reader::{Better, Proposal, ShapeReader, reject};
 use super::splitter::Waiting;
 use super::turns::Turns;
 use crate::Stamp;
@@ -11,6 +14,10 @@ use std::collections::VecDeque;
 
 /// Lines after which the shape stays, although few of them fit it.
 const MOST: usize = 256;
+
+/// Counts of lines at which these are looked at together, and how often from there on.
+const LOOKS: [usize; 5] = [4, 6, 8, 12, 16];
+const EVERY: usize = 16;
 
 #[derive(Clone, Debug)]
 struct Line {
@@ -33,6 +40,12 @@ pub(super) struct Trial {
     broken: bool,
     /// Rows in them that were not given.
     pub(super) rows: u64,
+    /// The names of columns, where a line before said them.
+    pub(super) header: Option<Header>,
+    /// The columns that carry numbers other than 0 and 1, as far as was found.
+    pub(super) numbers: Vec<bool>,
+    /// What else the lines of a pattern that was found may mean.
+    rival: Option<Proposal>,
 }
 
 /// Counts rows and gives nothing on.
@@ -106,22 +119,72 @@ impl Trial {
             self.rows = 0;
             let mut rows = 0;
             let mut reading = self.begin_reading(shape.clone());
+            let mut numbers = None;
             let grown = self.lines.iter().find_map(|line| {
                 match line.read(&mut reading, &mut RowCount(&mut rows)) {
-                    Some(Better::Grown(shape)) => Some(shape),
+                    Some(Better::Grown(shape)) => {
+                        numbers = Some(reading.reader.numbers().to_vec());
+                        Some(shape)
+                    }
                     // A few lines do not make another shape.
                     _ => None,
                 }
             });
             match grown {
                 // With each turn there is one more field, of which there are 64 at most.
-                Some(grown) => shape = grown,
+                Some(grown) => {
+                    shape = grown;
+                    self.numbers = numbers.unwrap_or_default();
+                }
                 None => {
                     self.rows = rows;
                     return reading;
                 }
             }
         }
+    }
+
+    /// Looks at the lines together for a pattern, now and then: where there is no shape yet, or doubt about that of
+    /// `now`. Gives the lines read by it when that does better.
+    pub(super) fn survey(&mut self, now: Option<&ShapeReader>) -> Option<ShapeReader> {
+        let is_due =
+            LOOKS.contains(&self.lines.len()) || (self.lines.len() > LOOKS[0] && self.lines.len() % EVERY == 0);
+        if !is_due || now.is_some_and(|now| !now.may_be_a_pattern()) {
+            return None;
+        }
+        let texts: Vec<_> = self
+            .lines
+            .iter()
+            .filter(|line| !line.half && line.bad.is_none())
+            .filter_map(|line| clean(&line.bytes))
+            .collect();
+        let texts: Vec<&[u8]> = texts.iter().map(AsRef::as_ref).collect();
+        let looked_at = texts.len() as u64;
+        let Found { pattern, rival } = pattern::find(&texts, self.header.as_ref())?;
+        let shape = Shape::Pattern(pattern);
+        let rival = rival.map(|(pattern, why)| Proposal { shape: Shape::Pattern(pattern), why: why.into() });
+        let known = now.is_some_and(|now| *now.reader.shape() == shape && now.other == rival);
+        if known {
+            return None;
+        }
+        let halves = self.lines.iter().filter(|line| line.half).count() as u64;
+        let before = std::mem::replace(&mut self.rival, rival);
+        let rows = self.rows;
+        let reading = self.read_as(shape);
+        let is_read = reading.fits * 2 >= looked_at;
+        let better = is_read
+            && now.is_none_or(|now| {
+                match self.rival.is_none() && says_the_same(now.reader.shape(), reading.reader.shape()) {
+                    true => reading.fits * 4 > now.fits * 5,
+                    // What was a whole row to one shape may be half a line to the other.
+                    false => reading.fits + halves >= now.fits,
+                }
+            });
+        if !better {
+            (self.rival, self.rows) = (before, rows);
+            return None;
+        }
+        Some(reading)
     }
 
     /// The same, giving what it finds, and `shape` first; gives how it reads on.
@@ -143,11 +206,26 @@ impl Trial {
 
     fn begin_reading(&self, shape: Shape) -> ShapeReader {
         let mut reading = ShapeReader::new(shape, false);
+        reading.reader.know_numbers(&self.numbers);
+        if matches!(reading.reader.shape(), Shape::Pattern(_)) {
+            reading.other.clone_from(&self.rival);
+        }
         if let (Some(turns), true) = (&mut reading.turns, self.lines.front().is_some_and(|line| line.half)) {
             turns.break_off();
         }
         reading
     }
+}
+
+/// Whether a pattern has the fields of a line of words, and reads nothing in another way.
+fn says_the_same(words: &Shape, pattern: &Shape) -> bool {
+    let Shape::Pattern(found) = pattern else { return false };
+    let commas = match words {
+        Shape::Plain(plain) => plain.comma,
+        Shape::Worded(labels) => labels.comma == Comma::Decimal,
+        _ => false,
+    };
+    words.columns() == found.columns() && found.is_simple(commas)
 }
 
 impl Line {

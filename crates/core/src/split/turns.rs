@@ -3,6 +3,7 @@
 use super::outcome::Rejection;
 use super::shape::{Plain, Shape};
 use crate::Stamp;
+use std::collections::VecDeque;
 
 /// Means apart by so many times their spread belong to columns that can be told apart.
 const APART: f64 = 6.0;
@@ -78,7 +79,8 @@ impl Turns {
             self.lost = true;
             return TurnStep::Half;
         }
-        if self.filled & filled != 0 {
+        // Labels come in their order; where one comes before those that are there, the first line of its row was lost.
+        if self.filled != 0 && filled.trailing_zeros() <= 63 - self.filled.leading_zeros() {
             emit(self.at, &self.values);
             self.filled = 0;
         }
@@ -98,8 +100,18 @@ impl Turns {
 
     /// The next line of alternating plain numbers; NaN for one that was damaged. The column that it begins with is
     /// `turn * fields` before the call.
-    pub(super) fn plain(&mut self, plain: &Plain, line: &[f64]) -> TurnStep {
-        if self.lost && self.rows >= TRUSTED && self.told_apart() {
+    pub(super) fn plain(&mut self, at: Stamp, plain: &Plain, line: &[f64]) -> TurnStep {
+        let waited = at.seconds_since(std::mem::replace(&mut self.at, at));
+        if let Some(pause) = plain.pause {
+            if waited >= pause {
+                (self.turn, self.lost) = (0, false);
+            } else if self.lost {
+                return TurnStep::Half;
+            } else if self.turn == 0 && waited > 0.0 && self.rows > 0 {
+                self.lost = true;
+                return TurnStep::Rejected(Rejection::OutOfTurn);
+            }
+        } else if self.lost && self.rows >= TRUSTED && self.told_apart() {
             let nearest = |value: f64| {
                 let distance = |turn: usize| (self.mean[turn * plain.fields] - value).abs();
                 (0..plain.lines).min_by(|a, b| distance(*a).total_cmp(&distance(*b))).unwrap_or(0)
@@ -156,10 +168,13 @@ impl Turns {
     }
 }
 
-/// Finds out whether plain numbers come in turn: by values that fall into separate families by their order.
+/// Finds out whether plain numbers come in turn: by values that fall into separate families by their order, or by bursts
+/// with pauses between, within which each value follows its own of the burst before.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Families {
-    values: Vec<f64>,
+    /// The last values, with their arrivals.
+    last: VecDeque<(Stamp, f64)>,
+    count: u64,
 }
 
 /// Values that are looked at.
@@ -168,27 +183,80 @@ const LOOK: usize = 24;
 /// The most lines a row that are looked for.
 const MOST_LINES: usize = 6;
 
-impl Families {
-    /// Takes a value; when enough came, gives the typical values of a turn if they fall into families.
-    pub(super) fn push(&mut self, value: f64) -> Option<Vec<f64>> {
-        if self.values.len() > LOOK {
-            return None; // Has been decided.
-        }
-        self.values.push(value);
-        match self.values.len() {
-            12 | 18 | LOOK => (2..=MOST_LINES).find_map(|lines| self.typical(lines)),
-            _ => None,
-        }
-    }
+/// A pause is so many times as long as what lies between the lines of a burst, and so long at least, in seconds.
+const PAUSE: f64 = 4.0;
+const SHORTEST_PAUSE: f64 = 0.005;
 
-    fn typical(&self, lines: usize) -> Option<Vec<f64>> {
-        if self.values.len() < lines * 4 || self.values.iter().any(|value| value.is_nan()) {
+/// Rows that are made of several lines.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct Turn {
+    /// How many lines they are.
+    pub(super) lines: usize,
+    /// A typical value of each; none where these do not tell them apart.
+    pub(super) typical: Vec<f64>,
+    /// The pause before each row, in seconds.
+    pub(super) pause: Option<f64>,
+}
+
+impl Families {
+    /// Takes a value; when enough came, and again when twice as many did, gives the turn in which they come, if any.
+    pub(super) fn push(&mut self, at: Stamp, value: f64) -> Option<Turn> {
+        if self.last.len() == LOOK {
+            self.last.pop_front();
+        }
+        self.last.push_back((at, value));
+        self.count += 1;
+        let is_due = matches!(self.count, 12 | 18 | 24)
+            || (self.count > 24 && self.count.is_multiple_of(24) && (self.count / 24).is_power_of_two());
+        if !is_due || self.last.iter().any(|(_, value)| value.is_nan()) {
             return None;
         }
-        let family = |turn: usize| self.values.iter().skip(turn).step_by(lines);
+        let paused = (2..=MOST_LINES).find_map(|lines| self.by_pauses(lines));
+        paused.or_else(|| (2..=MOST_LINES).find_map(|lines| self.by_values(lines)))
+    }
+
+    fn by_values(&self, lines: usize) -> Option<Turn> {
+        let typical = self.typical(lines, 0)?;
+        Some(Turn { lines, typical, pause: None })
+    }
+
+    /// Bursts of so many lines, where a value is nearer to its own of the burst before than to its neighbour.
+    fn by_pauses(&self, lines: usize) -> Option<Turn> {
+        let gaps: Vec<f64> =
+            self.last.iter().zip(self.last.iter().skip(1)).map(|(a, b)| b.0.seconds_since(a.0)).collect();
+        let first = (0..lines).find(|first| {
+            let longs = gaps.iter().skip(*first).step_by(lines);
+            let shortest = longs.clone().fold(f64::INFINITY, |least, gap| least.min(*gap));
+            let others = gaps.iter().enumerate().filter(|(i, _)| i % lines != *first).map(|(_, gap)| *gap);
+            shortest >= SHORTEST_PAUSE && longs.count() >= 3 && shortest >= PAUSE * others.fold(0.0, f64::max)
+        })?;
+        let shorts =
+            gaps.iter().enumerate().filter(|(i, _)| i % lines != first).fold(0.0f64, |most, (_, gap)| most.max(*gap));
+        let least = gaps.iter().skip(first).step_by(lines).fold(f64::INFINITY, |least, gap| least.min(*gap));
+        let begin = (first + 1) % lines;
+        let values: Vec<f64> = self.last.iter().map(|(_, value)| *value).collect();
+        let apart = |lag: usize| -> f64 {
+            let pairs = values.iter().zip(values.iter().skip(lag));
+            pairs.map(|(a, b)| (a - b).abs()).sum::<f64>() / (values.len() - lag) as f64
+        };
+        // One signal that is merely delivered in bursts is smooth from line to line.
+        let typical = self.typical(lines, begin);
+        if typical.is_none() && apart(lines) * 2.0 >= apart(1) {
+            return None;
+        }
+        let pause = ((shorts.max(1e-4) * least).sqrt() * 1e4).round() / 1e4;
+        Some(Turn { lines, typical: typical.unwrap_or_default(), pause: Some(pause) })
+    }
+
+    /// The middle of each family, from the value `begin` on, where their ranges lie apart.
+    fn typical(&self, lines: usize, begin: usize) -> Option<Vec<f64>> {
+        if self.last.len() < lines * 4 + begin {
+            return None;
+        }
+        let family = |turn: usize| self.last.iter().skip(begin + turn).step_by(lines).map(|(_, value)| *value);
         let range = |turn| {
             family(turn)
-                .fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), value| (low.min(*value), high.max(*value)))
+                .fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), value| (low.min(value), high.max(value)))
         };
         let mut ranges: Vec<(f64, f64)> = (0..lines).map(range).collect();
         let typical = ranges.iter().map(|(low, high)| (low + high) / 2.0).collect();
@@ -198,5 +266,33 @@ impl Families {
             pair[1].0 - pair[0].1 > width.max(f64::MIN_POSITIVE)
         });
         apart.then_some(typical)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// The turn of values that are given with the milliseconds before each.
+    fn turn(lines: impl Iterator<Item = (i64, f64)>) -> Option<Turn> {
+        let (mut families, mut at) = (Families::default(), 0);
+        lines.fold(None, |found, (wait, value)| {
+            at += wait * 1_000_000;
+            found.or(families.push(Stamp(at), value))
+        })
+    }
+
+    #[test]
+    fn turns_are_found_by_pauses_also_when_joined_in_the_middle_and_late() {
+        // Two smooth signals that cross, printed together every 100 ms; joined at the second of a pair.
+        let pair = |i: i64| (if i % 2 == 1 { 1 } else { 99 }, if i % 2 == 1 { i as f64 } else { 40.0 - i as f64 });
+        let found = turn((1..60).map(pair)).unwrap();
+        assert_eq!(found.lines, 2);
+        assert!((0.002..0.05).contains(&found.pause.unwrap()), "{found:?}");
+        // One signal that a link delivers in pairs.
+        assert_eq!(turn((1..60).map(|i| (if i % 2 == 1 { 1 } else { 9 }, (i as f64 / 9.0).sin() * 100.0))), None);
+        // A second signal that begins to differ late.
+        let late = turn((0..200).map(|i| (10, if i % 2 == 0 || i < 30 { 500.0 + (i * i % 11) as f64 } else { 90.0 })));
+        assert_eq!(late.map(|turn| (turn.lines, turn.pause)), Some((2, None)));
     }
 }

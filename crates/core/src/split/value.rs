@@ -27,6 +27,46 @@ impl From<Number> for Value {
     }
 }
 
+/// Words that stand where there is no reading, beside the numbers' own such as `nan`. Read in any case.
+const GAPS: [&str; 17] = [
+    "none",
+    "null",
+    "na",
+    "n/a",
+    "nan",
+    "inf",
+    "ovf",
+    "ovl",
+    "err",
+    "error",
+    "fail",
+    "failed",
+    "failure",
+    "undefined",
+    "?",
+    "-",
+    "invalid",
+];
+
+/// Whether `word` says that there is no reading.
+pub(super) fn is_gap(word: &[u8]) -> bool {
+    let filled = word.len() >= 2 && matches!(word[0], b'*' | b'-' | b'#' | b'?') && word.iter().all(|b| *b == word[0]);
+    filled || GAPS.iter().any(|gap| word.eq_ignore_ascii_case(gap.as_bytes()))
+}
+
+/// Whether one text is the other with a byte more, less or changed.
+pub(super) fn is_near(a: &[u8], b: &[u8]) -> bool {
+    let (short, long) = if a.len() <= b.len() { (a, b) } else { (b, a) };
+    let front = short.iter().zip(long).take_while(|(a, b)| a == b).count();
+    let back = short[front..].iter().rev().zip(long[front..].iter().rev()).take_while(|(a, b)| a == b).count();
+    long.len() - front - back <= 1
+}
+
+/// Whether `text` is nothing but letters, as no damaged number is.
+pub(super) fn is_word(text: &[u8]) -> bool {
+    text.len() >= 3 && text.iter().all(u8::is_ascii_alphabetic)
+}
+
 /// Reads `word` as a state: 0 or 1.
 pub(super) fn state(word: &[u8]) -> Option<Value> {
     if !(2..=8).contains(&word.len()) || !word[0].is_ascii_alphabetic() {

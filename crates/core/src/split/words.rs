@@ -21,6 +21,28 @@ const UNITS: [&str; 56] = [
     "m/s",
 ];
 
+/// Whether `word` is a unit by its spelling: a known one, with a micro or degree sign or an ohm, or one for each other.
+pub(super) fn is_unit(word: &[u8]) -> bool {
+    let Ok(text) = std::str::from_utf8(word) else { return false };
+    let ratio = text.split_once('/').is_some_and(|(over, under)| {
+        let letters = |text: &str| text.starts_with(|c: char| c.is_alphabetic());
+        letters(over) && letters(under) && text.chars().count() <= UNIT
+    });
+    UNITS.contains(&text) || ratio || text.starts_with(['µ', '°', 'Ω']) || text.ends_with(['Ω', '²', '³'])
+}
+
+/// Words for things that are counted, of which there are no fractions.
+const COUNTED: [&str; 14] = [
+    "byte", "bytes", "step", "steps", "count", "counts", "cnt", "pulse", "pulses", "sample", "samples", "ticks",
+    "lines", "rows",
+];
+
+/// Whether one of these words says that whole things are counted.
+pub(super) fn is_counted(words: &[u8]) -> bool {
+    let each = words.split(|b| !b.is_ascii_alphabetic());
+    each.into_iter().any(|word| COUNTED.iter().any(|known| word.eq_ignore_ascii_case(known.as_bytes())))
+}
+
 /// The longest label and unit.
 const LABEL: usize = 32;
 const UNIT: usize = 8;
@@ -49,6 +71,8 @@ pub(super) struct Scan {
     pub(super) too_many: bool,
     /// Signs that can be read in another way.
     pub(super) signs: Vec<Sign>,
+    /// A word stands behind a name, as a value does: `state: idle`.
+    pub(super) has_text: bool,
 }
 
 /// A sign among digits that can be read in more than one way.
@@ -93,6 +117,16 @@ fn apart(line: &[u8], at: usize, style: Style) -> Option<(Value, usize)> {
     Some((value, next + used))
 }
 
+/// Where the word at `at` ends: `gauge.a` is one word, the point at the end of a sentence belongs to none.
+pub(super) fn word_end(line: &[u8], at: usize) -> usize {
+    let run = |at: usize| line[at..].iter().take_while(|b| is_word(**b)).count();
+    let mut end = at + run(at);
+    while line.get(end).is_some_and(|b| matches!(b, b'.' | b'-')) && line.get(end + 1).is_some_and(|b| is_word(*b)) {
+        end += 1 + run(end + 1);
+    }
+    end
+}
+
 /// The token at `at`, and where it ends.
 fn token(line: &[u8], at: usize, style: Style) -> (Token, usize) {
     let byte = line[at];
@@ -104,13 +138,7 @@ fn token(line: &[u8], at: usize, style: Style) -> (Token, usize) {
         return (Token::Value(value), at + used);
     }
     if begins_word(byte) || byte.is_ascii_digit() {
-        let mut end = run(is_word);
-        // `gauge.a` is one word, the point at the end of a sentence belongs to none.
-        while line.get(end).is_some_and(|b| matches!(b, b'.' | b'-')) && line.get(end + 1).is_some_and(|b| is_word(*b))
-        {
-            end += 1 + line[end + 1..].iter().take_while(|b| is_word(**b)).count();
-        }
-        return (Token::Word, end);
+        return (Token::Word, word_end(line, at));
     }
     let end = run(|b| matches!(b, b'=' | b':' | b'.' | b'-' | b'_' | b'*' | b'~' | b'#'));
     if end > at {
@@ -154,8 +182,8 @@ fn value_at(line: &[u8], at: usize, style: Style) -> Option<(Value, usize)> {
     let (mut number, mut used) = scan_number(text)?;
     match style.comma {
         Comma::Decimal if comma_at(line, at).is_some() => (number, used) = scan_with_comma(text)?,
-        Comma::Thousands => (number, used) = with_thousands(text).unwrap_or((number, used)),
-        Comma::Decimal | Comma::Between => {}
+        Comma::Thousands if grouped_length(text, b',').is_some() => (number, used) = with_thousands(text)?,
+        Comma::Decimal | Comma::Between | Comma::Thousands => {}
     }
     // `22C` is a value with its unit, `3x4` a word.
     let rest = &text[used..];
@@ -180,25 +208,37 @@ fn comma_at(line: &[u8], at: usize) -> Option<Sign> {
     (behind > 0 && !list).then(|| Sign::Comma { front, behind, zero: text[comma + 1] == b'0' && behind > 1 })
 }
 
-/// The number at the start of `text` whose thousands are parted by commas, as in `2,311` or `-1,048,576.5`.
-fn with_thousands(text: &[u8]) -> Option<(Number, usize)> {
-    let sign = usize::from(matches!(text.first(), Some(b'-' | b'+')));
+/// The signs that may part groups of three digits.
+pub(super) const GROUPS: [u8; 3] = [b',', b'\'', b' '];
+
+/// The length of the number at the start of `text` whose thousands are parted by `sign`: one group at least.
+pub(super) fn grouped_length(text: &[u8], sign: u8) -> Option<usize> {
     let digits = |at: usize| text[at..].iter().take_while(|b| b.is_ascii_digit()).count();
-    let mut end = sign + digits(sign);
-    if !(1..=3).contains(&(end - sign)) {
+    let begin = usize::from(matches!(text.first(), Some(b'-' | b'+')));
+    let mut end = begin + digits(begin);
+    let front = end - begin;
+    if !(1..=3).contains(&front) || text[begin] == b'0' {
         return None;
     }
-    let mut plain = text[..end].to_vec();
-    while text.get(end) == Some(&b',') && digits(end + 1) == 3 {
-        plain.extend_from_slice(&text[end + 1..end + 4]);
+    while text.get(end) == Some(&sign) && digits(end + 1) == 3 {
         end += 4;
     }
-    if text.get(end) == Some(&b'.') {
-        let fraction = end + 1 + digits(end + 1);
-        plain.extend_from_slice(&text[end..fraction]);
-        end = fraction;
+    if end == begin + front {
+        return None;
     }
-    Some((number(&plain)?, end))
+    if text.get(end) == Some(&b'.') {
+        end += 1 + digits(end + 1);
+    }
+    Some(end)
+}
+
+/// The number at the start of `text`, and its length; its thousands may be parted, as in `2,311` or `-1,048,576.5`.
+pub(super) fn with_thousands(text: &[u8]) -> Option<(Number, usize)> {
+    let Some((sign, length)) = GROUPS.into_iter().find_map(|sign| Some((sign, grouped_length(text, sign)?))) else {
+        return scan_number(text);
+    };
+    let plain: Vec<u8> = text[..length].iter().copied().filter(|b| *b != sign).collect();
+    Some((number(&plain)?, length))
 }
 
 /// What stands between two values.
@@ -209,13 +249,22 @@ struct Gap {
     /// Words behind it.
     behind: Vec<Range<usize>>,
     broken: bool,
+    /// A bracket is open.
+    open: bool,
     /// A `=` or `:` stands right before the value.
     named: bool,
 }
 
 impl Gap {
-    fn take(&mut self, token: Token, at: Range<usize>) {
+    /// `leads`: a name's sign or a value stands right behind the token.
+    fn take(&mut self, token: Token, at: Range<usize>, leads: bool, is_sign: bool) {
         match token {
+            Token::Word if self.named && leads => {
+                // `probe: level=22`, `hall: raw 22`: the last name is the value's.
+                self.named = false;
+                self.before.truncate(usize::from(!self.broken && self.before.len() > 1));
+                (self.behind, self.broken) = (vec![at], true);
+            }
             Token::Word if std::mem::take(&mut self.named) => {
                 // `state: idle  temp: 22`: a text of its own, and what it is called, are no part of the next label.
                 self.before.truncate(usize::from(!self.broken && self.before.len() > 1));
@@ -229,6 +278,8 @@ impl Gap {
                 self.broken |= !self.before.is_empty() || !self.behind.is_empty();
             }
             Token::Names => self.named = true,
+            // What stands behind a sign such as `!` is no unit of the value before.
+            Token::Other if is_sign && !self.named => self.broken = true,
             Token::Break | Token::Other | Token::Value(_) => {}
         }
     }
@@ -242,6 +293,10 @@ impl Gap {
         labels_lead: bool,
     ) -> (Vec<Range<usize>>, Vec<Range<usize>>) {
         if first {
+            if self.open && self.named && !self.behind.is_empty() {
+                // `Reading(x=22)`: what stands in the bracket is the name.
+                return (Vec::new(), self.behind);
+            }
             self.before.append(&mut self.behind);
             return (Vec::new(), self.before);
         }
@@ -249,7 +304,7 @@ impl Gap {
             return (self.before, self.behind);
         }
         let words = self.before;
-        let is_unit = |range: &Range<usize>| UNITS.iter().any(|unit| unit.as_bytes() == &line[range.clone()]);
+        let is_unit = |range: &Range<usize>| is_unit(&line[range.clone()]);
         let unit = match words.len() {
             0 => 0,
             _ if attached => 1,
@@ -267,15 +322,31 @@ pub(super) fn scan(line: &[u8], style: Style) -> Scan {
     let mut scan = Scan { strong: true, ..Scan::default() };
     let mut gap = Gap::default();
     let mut labels_lead = false;
+    // The unit that stands in front of the value to come.
+    let mut next_unit: Option<Range<usize>> = None;
+    let mut in_front: Vec<Option<Range<usize>>> = Vec::new();
     let mut at = prompt(line);
     while at < line.len() {
+        // Behind a value brackets may hold another one.
+        let has_name = !gap.before.is_empty() || !gap.behind.is_empty();
+        if let Some((unit, end)) = if has_name { bracketed_unit(line, at, style) } else { None } {
+            (next_unit, at) = (Some(unit), end);
+            continue;
+        }
         let (token, end) = token(line, at, style);
         let Token::Value(value) = token else {
             let ends = matches!(token, Token::Other | Token::Names) && line[end - 1] == b'-';
             if !style.minus && ends && apart(line, end - 1, style).is_some() {
                 scan.signs.push(Sign::Minus);
             }
-            gap.take(token, at..end);
+            let leads = leads(line, end, style);
+            scan.has_text |= token == Token::Word && gap.named && !leads;
+            match line[at] {
+                b'(' | b'[' | b'{' => gap.open = true,
+                b')' | b']' | b'}' => gap.open = false,
+                _ => {}
+            }
+            gap.take(token, at..end, leads, matches!(line[at], b'!' | b'*' | b'#' | b'<' | b'>' | b'~'));
             at = end;
             continue;
         };
@@ -283,7 +354,7 @@ pub(super) fn scan(line: &[u8], style: Style) -> Scan {
         let names = line[end..].iter().position(|b| *b != b' ').is_some_and(|i| matches!(line[end + i], b':' | b'='));
         let labelled = !gap.before.is_empty() || !gap.behind.is_empty() || scan.slots.is_empty();
         if names && labelled && !gap.named {
-            gap.take(Token::Word, at..end);
+            gap.take(Token::Word, at..end, true, false);
             at = end;
             continue;
         }
@@ -303,6 +374,7 @@ pub(super) fn scan(line: &[u8], style: Style) -> Scan {
         let whole = label.first().map_or(at, |word| word.start)..end;
         let label = joined(line, &label);
         scan.slots.push(Slot { label, value, at: at..end, whole, unit: 0..0 });
+        in_front.push(next_unit.take());
         if scan.slots.len() > MAX_FIELDS {
             scan.too_many = true;
             break;
@@ -316,13 +388,40 @@ pub(super) fn scan(line: &[u8], style: Style) -> Scan {
     if let Some(last) = scan.slots.last_mut() {
         last.unit = unit_of(line, &tail);
     }
+    for (slot, unit) in scan.slots.iter_mut().zip(in_front) {
+        slot.unit = unit.filter(|_| slot.unit.is_empty()).unwrap_or(slot.unit.clone());
+    }
     name_the_rest(line, &mut scan.slots);
     scan
 }
 
+/// Whether a name's sign or a value stands at `at`, behind blanks.
+fn leads(line: &[u8], at: usize, style: Style) -> bool {
+    let at = at + line[at..].iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
+    match line.get(at) {
+        Some(b'=' | b':') => true,
+        Some(_) => matches!(token(line, at, style).0, Token::Value(_)),
+        None => false,
+    }
+}
+
+/// The unit in brackets at `at` that belongs to the value which follows, as in `Temp (C): 22`, and the place behind it.
+fn bracketed_unit(line: &[u8], at: usize, style: Style) -> Option<(Range<usize>, usize)> {
+    let close = match line[at] {
+        b'(' => b')',
+        b'[' => b']',
+        _ => return None,
+    };
+    let length = line[at + 1..].iter().position(|b| *b == close).filter(|length| (1..=UNIT + 4).contains(length))?;
+    let unit = at + 1..at + 1 + length;
+    let plain = !line[unit.clone()].iter().any(|b| matches!(b, b'(' | b'[' | b'=' | b':' | b','));
+    let begins = begins_word(line[unit.start]) || line[unit.start] == b'1';
+    (plain && begins && leads(line, unit.end + 1, style)).then_some((unit.clone(), unit.end + 1))
+}
+
 /// The first of `words`, when it is short enough for a unit.
 fn unit_of(line: &[u8], words: &[Range<usize>]) -> Range<usize> {
-    let fits = |word: &&Range<usize>| word.len() <= UNIT && std::str::from_utf8(&line[(*word).clone()]).is_ok();
+    let fits = |word: &&Range<usize>| word.len() <= UNIT + 2 && std::str::from_utf8(&line[(*word).clone()]).is_ok();
     words.first().filter(fits).cloned().unwrap_or(0..0)
 }
 
@@ -337,11 +436,11 @@ fn joined(line: &[u8], words: &[Range<usize>]) -> String {
         if !label.is_empty() {
             label.push('_');
         }
-        label.extend(
-            text.chars().map(|c| if c.is_ascii_alphanumeric() || matches!(c, '_' | '.' | '-') { c } else { '_' }),
-        );
+        label.extend(text.chars().map(|c| if c.is_alphanumeric() || matches!(c, '_' | '.' | '-') { c } else { '_' }));
     }
-    label.truncate(LABEL);
+    if let Some((end, _)) = label.char_indices().nth(LABEL) {
+        label.truncate(end);
+    }
     label
 }
 

@@ -12,10 +12,10 @@ use amber_core::digits::{cleaned, write_decimal, write_shortest};
 use amber_core::interpret::{Interpreter, Layout, RowSink, Rows};
 use amber_core::keep::{Gatherer, Keep, Pace, Statistic};
 use amber_core::smooth::smooths;
-use amber_core::split::LineOutcome;
+use amber_core::split::{LineOutcome, Rejection};
 
 /// The number of the way in which bytes become a table; another one may make another table of the same bytes.
-pub const DECODER: u32 = 2;
+pub const DECODER: u32 = 3;
 
 /// What the decoder has seen.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -24,6 +24,8 @@ pub struct Tally {
     pub rows: u64,
     /// Lines rejected.
     pub rejected: u64,
+    /// Those of them that are no readable text.
+    pub unreadable: u64,
     /// The board's own words, in lines.
     pub messages: u64,
     /// Fields that are in `wire.bin` alone, because their label came after the header was written.
@@ -341,6 +343,7 @@ impl Decoder {
     /// What had to be done otherwise than the settings say, in sentences.
     pub fn troubles(&self) -> impl Iterator<Item = String> {
         let known = self.table.layout.troubles().iter().chain(&self.table.troubles).cloned();
+        let known = known.chain(self.interpreter.splitter().doubt());
         // Before the columns are known, none is missing.
         let events = if !self.table.has_header { Vec::new() } else { self.table.events.troubles() };
         known.chain(events)
@@ -367,7 +370,11 @@ impl Decoder {
         } else {
             table.columns.iter().map(|column| column.described(column.name.clone(), None)).collect()
         };
-        metadata::document(url, &columns, &table.keep.pace, table.tally.text_times, Style::of(&table.keep))
+        let style = Style::of(&table.keep);
+        let splitter = self.interpreter.splitter();
+        let read =
+            splitter.doubt().or_else(|| Some(format!("lines are read as {}, sure", splitter.shape()?.sentence())));
+        metadata::document(url, &read.unwrap_or_default(), &columns, &table.keep.pace, table.tally.text_times, style)
     }
 
     /// Whether the header is written.
@@ -522,6 +529,12 @@ impl Table {
 impl RowSink for Table {
     fn layout(&mut self, layout: &Layout) {
         self.layout = layout.clone();
+        // A board may have more words for its codes by now.
+        for column in self.columns.iter_mut().filter(|column| !column.words.is_empty()) {
+            if let Some(channel) = layout.channels().get(column.channel) {
+                column.words.clone_from(&channel.words);
+            }
+        }
         self.derived.follow(layout.channels());
         self.events.follow(layout.channels());
     }
@@ -555,7 +568,10 @@ impl RowSink for Table {
     fn line(&mut self, _: Stamp, outcome: LineOutcome, _: &[u8]) {
         match outcome {
             LineOutcome::Message => self.tally.messages += 1,
-            LineOutcome::Rejected(_) => self.tally.rejected += 1,
+            LineOutcome::Rejected(why) => {
+                self.tally.rejected += 1;
+                self.tally.unreadable += u64::from(matches!(why, Rejection::Unreadable | Rejection::TooLong));
+            }
             LineOutcome::Row(_) | LineOutcome::Half | LineOutcome::Sent => {}
         }
     }
@@ -611,16 +627,22 @@ mod tests {
         let start = Stamp(1_700_000_000_000_000_000);
         let mut decoder = Decoder::new(&bench, start);
         decoder.feed(start, b"hello\na=1 b=2\na=2 b=");
-        let rows: String = (0..6).map(|i| format!("a={i} b=9\n")).collect();
         decoder.feed(start.plus(0.5), b"nan\n");
-        decoder.feed(start.plus(1.0), rows.as_bytes());
+        for i in 0..14 {
+            decoder.feed(start.plus(0.55 + f64::from(i) * 0.05), format!("a={} b=9\n", i.min(5)).as_bytes());
+        }
         assert_eq!(decoder.take_output(), b"", "the rule of time is not known yet");
-        assert_eq!(decoder.tally().rows, 8);
+        assert_eq!(decoder.tally().rows, 16);
         decoder.feed(start.plus(1.5), b"a=3 b=4 c=1\na=3 b=4 c=1\na=3 b=4 c=1\na=x b=4\n");
         decoder.finish();
         let table = String::from_utf8(decoder.take_output()).unwrap();
         assert_eq!(
-            table.split("\r\n").enumerate().filter(|(i, _)| *i < 3 || *i > 8).map(|(_, line)| line).collect::<Vec<_>>(),
+            table
+                .split("\r\n")
+                .enumerate()
+                .filter(|(i, _)| *i < 3 || *i > 16)
+                .map(|(_, line)| line)
+                .collect::<Vec<_>>(),
             [
                 "time_s,wall_clock,a,a_raw,a_smoothed,b,sum,c",
                 "0.000000,2023-11-14T22:13:20.000000Z,0.0049,1,0.004883,2,,",
@@ -630,10 +652,39 @@ mod tests {
             ]
         );
         let tally = decoder.tally();
-        assert_eq!((tally.rows, tally.rejected, tally.messages, tally.late_fields), (9, 3, 1, 0));
+        assert_eq!((tally.rows, tally.rejected, tally.messages, tally.late_fields), (17, 3, 1, 0));
         // Once the header is written there is no more room.
         decoder.feed(start.plus(2.0), "a=1 b=2 d=9\n".repeat(5).as_bytes());
-        assert_eq!((decoder.tally().rows, decoder.tally().late_fields), (12, 3));
+        assert_eq!((decoder.tally().rows, decoder.tally().late_fields), (20, 3));
+    }
+
+    #[test]
+    fn start_up_text_is_no_table_words_stand_for_codes_and_a_doubt_is_told() {
+        let start = Stamp(1_700_000_000_000_000_000);
+        let mut decoder = Decoder::new(&Bench::default(), start);
+        decoder.feed(start, "load:0x3fff0030,len:1344\r\n".repeat(6).as_bytes());
+        for i in 0..40 {
+            let at = start.plus(1.0 + f64::from(i));
+            let mode = ["still", "waves"][i as usize / 5 % 2];
+            decoder.feed(at, format!("12:59:{:02} -> {} {mode}\r\n", 10 + i, 500 + i % 7).as_bytes());
+        }
+        decoder.finish();
+        let table = String::from_utf8(decoder.take_output()).unwrap();
+        assert!(table.starts_with("time_s,wall_clock,clock_s,field1,field2\r\n"), "{}", &table[..60]);
+        assert!(
+            table.lines().nth(6).is_some_and(|row| row.starts_with("6.") && row.ends_with(",46755,505,waves")),
+            "{table}"
+        );
+        assert_eq!((decoder.tally().rows, decoder.troubles().next()), (40, None));
+        // Two readings are left.
+        let mut decoder = Decoder::new(&Bench::default(), start);
+        for i in 0..40 {
+            decoder.feed(start.plus(f64::from(i)), format!("ADC: {},{}\r\n", 443 + i, 606 - i).as_bytes());
+        }
+        decoder.finish();
+        let told: Vec<String> = decoder.troubles().collect();
+        assert!(told[0].contains("unsure") && told[0].contains("pattern ADC: {ADC:thousands}"), "{told:?}");
+        assert!(decoder.document("readings.csv").contains("dc:description\": \"lines are read as"));
     }
 
     #[test]

@@ -28,8 +28,15 @@ pub(super) struct Described<'a> {
     pub(super) statistic: Option<Statistic>,
 }
 
-/// The document of the table in the file `url`; `text_times`: rows have no time on the wall's clock.
-pub(super) fn document(url: &str, columns: &[Described<'_>], pace: &Pace, text_times: bool, style: Style) -> String {
+/// The document of the table in the file `url`; `read` says how lines were read; `text_times`: rows have no time on the wall's clock.
+pub(super) fn document(
+    url: &str,
+    read: &str,
+    columns: &[Described<'_>],
+    pace: &Pace,
+    text_times: bool,
+    style: Style,
+) -> String {
     let wall = if text_times {
         "empty: the rows come from a text, and when it was written is not known"
     } else {
@@ -46,18 +53,18 @@ pub(super) fn document(url: &str, columns: &[Described<'_>], pace: &Pace, text_t
     if let Pace::Each { .. } = pace {
         fixed.push(("rows", "integer", "", "rows that this one stands for"));
     }
-    table(url, &fixed, columns, style)
+    table(url, read, &fixed, columns, style)
 }
 
 /// The document of `events.csv`.
 pub(super) fn of_events(columns: &[Column], style: Style) -> String {
     let columns: Vec<Described<'_>> =
         columns.iter().map(|column| column.described(column.name.clone(), None)).collect();
-    table(EVENTS, &events::COLUMNS, &columns, style)
+    table(EVENTS, "", &events::COLUMNS, &columns, style)
 }
 
 /// The document of a table with these columns in front of those of the channels: name, datatype, unit, meaning.
-fn table(url: &str, fixed: &[(&str, &str, &str, &str)], columns: &[Described<'_>], style: Style) -> String {
+fn table(url: &str, read: &str, fixed: &[(&str, &str, &str, &str)], columns: &[Described<'_>], style: Style) -> String {
     // Numbers whose point is a comma say so with their datatype.
     let datatype = |own: &str| match own {
         "number" | "decimal" if style.decimal_comma => json!({ "base": own, "format": { "decimalChar": "," } }),
@@ -88,11 +95,14 @@ fn table(url: &str, fixed: &[(&str, &str, &str, &str)], columns: &[Described<'_>
     if style.decimal_comma {
         dialect["delimiter"] = Value::from(";");
     }
-    let document = json!({
+    let mut document = json!({
         "@context": "http://www.w3.org/ns/csvw",
         "url": url,
         "dialect": dialect,
         "tableSchema": { "columns": fixed.chain(channels).collect::<Vec<_>>() },
     });
+    if !read.is_empty() {
+        document["dc:description"] = Value::from(read);
+    }
     format!("{document:#}\n")
 }

@@ -79,7 +79,8 @@ pub(super) fn run(bench: Bench, length: Option<Duration>, out: Option<PathBuf>, 
     }
     if summary.tally.rows == 0 {
         let folder = summary.folder.display();
-        aside(format_args!("amber-tap: no row was received; the bytes are in {folder}/wire.bin"));
+        let why = why_no_row(&summary);
+        aside(format_args!("amber-tap: no row was received, {why}; the bytes are in {folder}/wire.bin"));
         return Ok(if let End::Interrupted(signal) = end { interrupted(signal) } else { 3 });
     }
     let all = rows.is_some_and(|rows| summary.tally.rows >= rows);
@@ -92,6 +93,22 @@ pub(super) fn run(bench: Bench, length: Option<Duration>, out: Option<PathBuf>, 
         End::Interrupted(signal) if asked && !all => interrupted(signal),
         _ => 0,
     })
+}
+
+/// What is suspected where bytes came and no row, and what to try.
+fn why_no_row(summary: &Summary) -> String {
+    let tally = summary.tally;
+    if tally.unreadable * 2 > tally.rejected || (tally.rejected + tally.messages == 0 && summary.bytes > 0) {
+        return "most of it is not readable text, perhaps the baud rate is wrong: leave out --baud to have it detected"
+            .into();
+    }
+    if tally.rejected == 0 {
+        return format!(
+            "only {} without numbers: does the board print its readings?",
+            counted(tally.messages, "message")
+        );
+    }
+    "the lines do not agree on a shape: look at them with amber-tap split, and pin a shape in the bench".into()
 }
 
 /// Why a log ended.

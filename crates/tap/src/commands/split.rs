@@ -153,6 +153,9 @@ impl<W: Write> Found<W> {
                 text += &format!(", {}{behind}", counted(count, one));
             }
         }
+        if let Some(unread) = self.interpreter.splitter().unread() {
+            text += &format!("; {unread}");
+        }
         if let Some(offer) = self.interpreter.splitter().proposal() {
             text += &format!("; {}: perhaps --shape '{}'", offer.why, offer.shape);
         }
@@ -162,7 +165,11 @@ impl<W: Write> Found<W> {
     fn print_json(&mut self, chain: &Chain) -> anyhow::Result<()> {
         let shape = self.interpreter.splitter().shape();
         let channel = |channel: &amber_core::chain::Channel| {
-            let words = channel.words().map(|pair| [STATE_WORDS[pair].0, STATE_WORDS[pair].1]);
+            let pair = channel.words().map(|pair| vec![STATE_WORDS[pair].0, STATE_WORDS[pair].1]);
+            let codes = &channel.settings().words;
+            // A board's own words stand for 0, 1, 2 …
+            let own = || (0..).map_while(|code| codes.word(f64::from(code))).collect();
+            let words = if codes.is_empty() { pair } else { Some(own()) };
             json!({ "name": channel.name(), "kind": channel.kind().name(), "unit": channel.settings().scale.unit(), "words": words })
         };
         let reasons = Rejection::ALL.into_iter().filter(|why| self.rows.rejected[*why as usize] > 0);
@@ -174,6 +181,7 @@ impl<W: Write> Found<W> {
         let document = json!({
             "shape": shape.map(|shape| json!({ "kind": shape.kind(), "spelled": shape.to_string(), "sentence": shape.sentence() })),
             "sure": self.interpreter.splitter().sure().map(|sure| sure.name()),
+            "unread": self.interpreter.splitter().unread(),
             "fit": self.interpreter.splitter().fit(),
             "offer": self.interpreter.splitter().proposal().map(|offer| json!({ "spelled": offer.shape.to_string(), "why": offer.why })),
             "channels": chain.channels().iter().map(channel).collect::<Vec<_>>(),

@@ -22,8 +22,8 @@ pub(super) static SHAPE: [SingleSetting; 4] = [
     },
     SingleSetting {
         name: "pinned shape",
-        help: "Enter pins the shape found, or one that you type: plain comma 3, plain spaces 1 lines 2, labelled a b, \
-               json a.b; empty: found again",
+        help: "Enter pins the shape found, or one that you type: plain comma 3, labelled a b, json a.b, \
+               pattern S,{a},{b}; empty: found again",
         range: "",
         key: "source.split.shape",
         shown: |session| {

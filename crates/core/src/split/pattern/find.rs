@@ -1,0 +1,385 @@
+//! Finding the pattern of many lines: the way of reading signs by which most of them are of one form, then what each
+//! place of that form holds.
+
+use super::columns::{Piece, Place, parts};
+use super::names::name;
+use super::read::checked;
+use super::tokens::{Kind, Mode, Token, tokens};
+use super::{FieldKind, Form, Part, Pattern, PatternColumn};
+use crate::split::line_shape::Header;
+use crate::split::shape::Delimiter;
+use crate::split::wall::moment;
+use std::collections::HashMap;
+
+/// Lines that it takes.
+const FEWEST: usize = 4;
+
+/// The share of lines that are of the form or of one of its kinds, at least.
+const SHARE: f64 = 0.6;
+
+/// Lines with three digits behind the comma of a time, none with a zero in front, from which on a number of its own is
+/// likelier than a fraction.
+const UNZEROED: usize = 24;
+
+/// The most kinds of lines in a stream.
+const MOST_KINDS: usize = 8;
+
+/// Lines of a kind, at least.
+const OF_A_KIND: usize = 3;
+
+/// A pattern, and what else the lines may mean.
+#[derive(Clone, Debug, PartialEq)]
+pub(in super::super) struct Found {
+    pub(in super::super) pattern: Pattern,
+    /// Another reading that the lines do not rule out, and why.
+    pub(in super::super) rival: Option<(Pattern, &'static str)>,
+}
+
+/// What a token is by its kind, and by its text where that is a name.
+type Sign<'a> = (Kind, &'a [u8]);
+
+struct Cut<'a> {
+    line: &'a [u8],
+    tokens: Vec<Token>,
+    /// Its place among the lines.
+    index: usize,
+    /// A line of one form has one signature.
+    signature: Vec<Sign<'a>>,
+}
+
+/// Cuts a line; the names in front of `=` and `:` are part of its signature.
+fn cut(index: usize, line: &[u8], mode: Mode) -> Option<Cut<'_>> {
+    let tokens = tokens(line, mode)?;
+    let names = |i: usize| matches!(tokens.get(i + 1).map(|next| next.kind), Some(Kind::Mark(b':' | b'=')));
+    // Of `IDLE speed: 5` only the last word is the name.
+    let last_word = |at: &Token| line[at.at.clone()].rsplit(|b| *b == b' ').next().unwrap_or_default();
+    let sign = |(i, token): (usize, &Token)| {
+        (token.kind, if token.kind == Kind::Phrase && names(i) { last_word(token) } else { &b""[..] })
+    };
+    let signature = tokens.iter().enumerate().map(sign).collect();
+    Some(Cut { line, tokens, index, signature })
+}
+
+/// The lines of the form that most of them have.
+fn largest(cuts: Vec<Cut<'_>>) -> (Vec<Cut<'_>>, Vec<Cut<'_>>) {
+    let mut counts: HashMap<&[Sign<'_>], usize> = HashMap::new();
+    for cut in &cuts {
+        let numbers = cut.tokens.iter().any(|token| token.kind == Kind::Number);
+        *counts.entry(&cut.signature).or_default() += usize::from(numbers);
+    }
+    // Of equals the newest, so that the outcome does not hang on the map's order.
+    let most = counts.values().copied().max().unwrap_or(0);
+    if most == 0 {
+        return (Vec::new(), cuts);
+    }
+    let Some(own) = cuts.iter().rev().find(|cut| counts[cut.signature.as_slice()] == most) else {
+        return (Vec::new(), cuts);
+    };
+    let own = own.signature.clone();
+    cuts.into_iter().partition(|cut| cut.signature == own)
+}
+
+/// The way of reading signs by which most lines are of one form, and the lines of that form.
+/// The last says whether a comma behind a time is sure to be read right; `second` reads it the other way.
+fn by_mode<'a>(lines: &[&'a [u8]], second: bool) -> (Mode, Vec<Cut<'a>>, Vec<Cut<'a>>, bool) {
+    let with = |mode: Mode| {
+        let (own, others) = largest(lines.iter().enumerate().filter_map(|(i, line)| cut(i, line, mode)).collect());
+        (mode, own, others)
+    };
+    let mut is_comma_sure = true;
+    let mut best = with(Mode::default());
+    if best.1.iter().any(|cut| cut.tokens.iter().any(|token| token.kind == Kind::Moment)) {
+        if !runs_on(&best.1, false) {
+            best = with(Mode { no_moments: true, ..Mode::default() });
+        } else {
+            let belongs = comma_belongs(&best.1);
+            is_comma_sure = belongs.is_some();
+            // A fraction has a zero in front on one line of ten.
+            let likely = belongs == Some(true) || (belongs.is_none() && best.1.len() < UNZEROED);
+            if belongs != Some(false) && likely != second {
+                best = with(Mode { comma_moments: true, ..Mode::default() });
+            }
+        }
+    }
+    let base = best.0;
+    let groups = super::super::words::GROUPS.map(|sign| Mode { thousands: Some(sign), ..base });
+    let others = [Mode { apart: true, ..base }, Mode { glued: true, ..base }, Mode { letters: true, ..base }];
+    for mode in others.into_iter().chain(groups) {
+        let other = with(mode);
+        // Where names have a sign behind them, letters before digits are part of the names.
+        let named = |cut: &Cut<'_>| cut.tokens.iter().any(|token| matches!(token.kind, Kind::Mark(b'=' | b':')));
+        if with_one_tag(&other.1) > with_one_tag(&best.1) && !(mode.letters && other.1.iter().any(named)) {
+            best = other;
+        }
+    }
+    let other = with(Mode { hex: true, ..base });
+    if with_one_tag(&other.1) > with_one_tag(&best.1) && is_hexadecimal(&other.1) {
+        best = other;
+    }
+    (best.0, best.1, best.2, is_comma_sure)
+}
+
+/// The word in front of a line, where there is one.
+fn tag<'a>(cut: &Cut<'a>) -> Option<&'a [u8]> {
+    let first = cut.tokens.iter().take(2).find(|token| token.kind == Kind::Phrase)?;
+    let marked = cut.tokens[0].kind == Kind::Phrase || matches!(cut.tokens[0].kind, Kind::Mark(b'$' | b'!' | b'#'));
+    marked.then(|| &cut.line[first.at.clone()])
+}
+
+/// The most lines with the same word in front: those of other kinds are alike by chance.
+fn with_one_tag(cuts: &[Cut<'_>]) -> usize {
+    let mut counts: HashMap<Option<&[u8]>, usize> = HashMap::new();
+    for cut in cuts {
+        *counts.entry(tag(cut)).or_default() += 1;
+    }
+    counts.values().copied().max().unwrap_or(0)
+}
+
+/// The moments of lines never run back, but where a day turns.
+fn runs_on(cuts: &[Cut<'_>], comma: bool) -> bool {
+    let told = |cut: &Cut<'_>| {
+        let token = cut.tokens.iter().find(|token| token.kind == Kind::Moment)?;
+        Some(moment(&cut.line[token.at.clone()], comma)?.0.seconds)
+    };
+    let moments: Vec<f64> = cuts.iter().filter_map(told).collect();
+    let back = |pair: &&[f64]| pair[1] < pair[0] && !(pair[0] - pair[1] > 80_000.0);
+    let first_is_last = moments.first() == moments.last();
+    moments.windows(2).filter(back).count() * 20 <= moments.len() && (!first_is_last || moments.len() < 16)
+}
+
+/// Whether what stands behind the comma of `12:59:00,837` is the fraction of a second: always three or six digits, which
+/// rise within each second, or have zeros in front; `None` where that is not sure.
+fn comma_belongs(cuts: &[Cut<'_>]) -> Option<bool> {
+    let mut before: Option<(f64, f64)> = None;
+    let (mut within, mut zeros) = (0, 0);
+    for cut in cuts {
+        let Some(i) = cut.tokens.iter().position(|token| token.kind == Kind::Moment) else { return Some(false) };
+        let Some((told, used)) = moment(&cut.line[cut.tokens[i].at.start..], true) else { return Some(false) };
+        let fraction = used - cut.tokens[i].at.len();
+        if told.decimals % 3 != 0 || fraction == 0 {
+            return Some(false);
+        }
+        zeros += u32::from(cut.line.get(cut.tokens[i].at.end + 1) == Some(&b'0'));
+        let now = (told.seconds.floor(), told.seconds);
+        if let Some(before) = before.filter(|before| before.0 == now.0) {
+            if now.1 <= before.1 {
+                return Some(false);
+            }
+            within += 1;
+        }
+        before = Some(now);
+    }
+    (within >= 3 || zeros > 0).then_some(true)
+}
+
+/// Every number has as many digits on every line, and some have letters.
+fn is_hexadecimal(cuts: &[Cut<'_>]) -> bool {
+    let numbers = |cut: &Cut<'_>| -> Vec<Vec<u8>> {
+        let numbers = cut.tokens.iter().filter(|token| token.kind == Kind::Number);
+        numbers.map(|token| cut.line[token.at.clone()].to_vec()).collect()
+    };
+    let rows: Vec<Vec<Vec<u8>>> = cuts.iter().map(numbers).collect();
+    let Some(first) = rows.first() else { return false };
+    let lettered = |texts: &Vec<Vec<u8>>| texts.iter().any(|text| text.iter().any(u8::is_ascii_alphabetic));
+    let small = |text: &Vec<u8>| text.iter().any(|b| b.is_ascii_lowercase());
+    let large = |text: &Vec<u8>| text.iter().any(|b| b.is_ascii_uppercase());
+    rows.iter().all(|row| row.iter().zip(first).all(|(text, first)| text.len() == first.len()))
+        && rows.iter().filter(|row| lettered(row)).count() >= 2
+        && !(rows.iter().flatten().any(small) && rows.iter().flatten().any(large))
+}
+
+/// The pattern of most of `lines`, which are text; `None` where there is none that says more than a plain list.
+/// `header` has the names of columns, where a line said them.
+pub(in super::super) fn find(lines: &[&[u8]], header: Option<&Header>) -> Option<Found> {
+    let may = |line: &&[u8]| line.iter().any(u8::is_ascii_digit) && !super::super::json::begins(line);
+    let lines: Vec<&[u8]> = lines.iter().copied().filter(may).collect();
+    let sound: Vec<&[u8]> = lines
+        .iter()
+        .filter_map(|line| match checked(line)? {
+            (star, true) => Some(&line[..star]),
+            _ => None,
+        })
+        .collect();
+    let has_check = sound.len() >= FEWEST && sound.len() * 2 > lines.len();
+    let lines = if has_check { sound } else { lines };
+    if lines.len() < FEWEST {
+        return None;
+    }
+    let found = find_in(&lines, header, has_check, false)?;
+    match (found.rival.is_some(), by_mode(&lines, false).3) {
+        (false, false) => {
+            let other = find_in(&lines, header, has_check, true)?;
+            Some(Found { rival: Some((other.pattern, "the digits behind the time may be its fraction")), ..found })
+        }
+        _ => Some(found),
+    }
+}
+
+/// The pattern of `lines`, which are checked already where `has_check` says so; with `second`, a comma behind a time is
+/// read the other way.
+fn find_in(lines: &[&[u8]], header: Option<&Header>, has_check: bool, second: bool) -> Option<Found> {
+    let (mode, own, others, _) = by_mode(lines, second);
+    let (mut kinds, is_kinds) = kinds(own, others);
+    let count: usize = kinds.iter().map(|(cuts, _)| cuts.len()).sum();
+    if count < FEWEST || (count as f64) < SHARE * lines.len() as f64 {
+        return None;
+    }
+    let mut build = |second: bool| {
+        let mut pattern = Pattern { forms: Vec::new(), columns: Vec::new() };
+        let mut doubt = None;
+        for (cuts, rest) in &mut kinds {
+            let places = places(cuts);
+            let (parts, own) = parts(&places, mode, second)?;
+            doubt = doubt.or(own);
+            let mut form = Form { parts: Vec::new(), checked: has_check };
+            for part in parts {
+                form.parts.push(match part {
+                    Piece::Part(part) => part,
+                    Piece::Field(kind) => {
+                        pattern.columns.push(PatternColumn { name: String::new(), unit: String::new(), kind });
+                        Part::Field(pattern.columns.len() - 1)
+                    }
+                });
+            }
+            if *rest {
+                form.parts.push(Part::Rest);
+            }
+            pattern.forms.push(form);
+        }
+        let fields = 1..=super::super::shape::MAX_FIELDS;
+        // One labelled field a line is a row of several lines.
+        let stacked = pattern.forms.len() > 1 && pattern.columns.len() == pattern.forms.len() && !has_check;
+        if !fields.contains(&pattern.columns.len()) || pattern.is_list() || stacked {
+            return None;
+        }
+        name(&mut pattern);
+        if let Some(header) = header {
+            pattern.name_by(&header.names, &header.units);
+        }
+        Some((pattern, doubt))
+    };
+    let (pattern, doubt) = build(false)?;
+    // Where the other reading is a plain list, that is looked into elsewhere.
+    let mut rival = match doubt {
+        Some(why) => Some((build(true)?.0, why)),
+        None => None,
+    };
+    if rival.is_none() && is_kinds == Some(false) {
+        rival = Some((pattern.clone(), "the word in front may tell kinds of lines apart"));
+    }
+    Some(Found { pattern, rival })
+}
+
+/// Lines of one form, and whether something stands behind it that is not read.
+type OfAKind<'a> = (Vec<Cut<'a>>, bool);
+
+/// The kinds of lines that there are: `own` has one form, and so may `others`. The second says whether a word in front
+/// tells kinds apart, `None` where none changes, `Some(false)` where that is not sure.
+fn kinds<'a>(own: Vec<Cut<'a>>, others: Vec<Cut<'a>>) -> (Vec<OfAKind<'a>>, Option<bool>) {
+    let tags: Vec<Option<&[u8]>> = own.iter().map(|cut| tag(cut)).collect();
+    let changes = tags.windows(2).filter(|pair| pair[0] != pair[1]).count();
+    let mut is_kinds = None;
+    let mut found: Vec<OfAKind<'a>> = Vec::new();
+    if changes > 0 && tags.iter().all(Option::is_some) {
+        // States last; kinds of lines take turns.
+        let takes_turns = changes * 10 >= (tags.len() - 1) * 6;
+        is_kinds = Some(takes_turns && changes * 10 >= (tags.len() - 1) * 8);
+        if takes_turns {
+            for cut in own {
+                let text = tag(&cut);
+                match found.iter_mut().find(|(cuts, _)| tag(&cuts[0]) == text) {
+                    Some((cuts, _)) => cuts.push(cut),
+                    None => found.push((vec![cut], false)),
+                }
+            }
+        } else {
+            found.push((own, false));
+        }
+    } else {
+        found.push((own, false));
+    }
+    // What the others are beside it.
+    let first_line = found[0].0.iter().map(|cut| cut.index).min().unwrap_or(0);
+    let last_line = found[0].0.iter().map(|cut| cut.index).max().unwrap_or(0);
+    let mut rest = others;
+    let single = found.len() == 1;
+    loop {
+        let (next, left) = largest(rest);
+        rest = left;
+        let Some(first) = next.first() else { break };
+        let (known, own) = (tag(first), tag(&found[0].0[0]));
+        let is_kind = known.is_some()
+            && next.len() >= OF_A_KIND
+            && next.iter().all(|cut| tag(cut) == known)
+            // What came before the rows began, or when they had ended, is no kind of them.
+            && next.iter().any(|cut| cut.index > first_line)
+            && next.iter().any(|cut| cut.index < last_line)
+            && found.iter().all(|(cuts, _)| tag(&cuts[0]) != known && tag(&cuts[0]).is_some());
+        if is_kind && found.len() < MOST_KINDS {
+            found.push((next, false));
+            continue;
+        }
+        // The same with a remark behind, or the form with a remark among more without one.
+        if single && found.len() == 1 && (own == known || own.is_none()) {
+            let (cuts, has_rest) = &mut found[0];
+            let (short, long) = (&cuts[0].signature, &first.signature);
+            let numbers = |signs: &[Sign<'_>]| signs.iter().any(|sign| sign.0 == Kind::Number);
+            // What touches the number before is no remark but damage, or a unit.
+            let apart = |cut: &Cut<'_>, at: usize| match cut.tokens.get(at) {
+                Some(token) => token.kind != Kind::Phrase || token.at.start > cut.tokens[at - 1].at.end,
+                None => true,
+            };
+            if long.starts_with(short) && !numbers(&long[short.len()..]) && apart(first, short.len()) {
+                *has_rest = true;
+                let length = short.len();
+                cuts.extend(next.into_iter().map(|cut| shortened(cut, length)));
+            } else if short.starts_with(long) && !numbers(&short[long.len()..]) && next.len() >= OF_A_KIND {
+                *has_rest = true;
+                let length = long.len();
+                let all = std::mem::take(cuts);
+                cuts.extend(all.into_iter().map(|cut| shortened(cut, length)).chain(next));
+            }
+        }
+    }
+    // In the order in which they came first.
+    found.sort_by_key(|(cuts, _)| cuts.iter().map(|cut| cut.index).min());
+    (found, is_kinds)
+}
+
+fn shortened(mut cut: Cut<'_>, length: usize) -> Cut<'_> {
+    cut.tokens.truncate(length);
+    cut.signature.truncate(length);
+    cut
+}
+
+/// What stands at each place of lines of one form.
+fn places<'a>(cuts: &[Cut<'a>]) -> Vec<Place<'a>> {
+    let count = cuts.first().map_or(0, |cut| cut.tokens.len());
+    let place = |i: usize| {
+        let end = |cut: &Cut<'a>| if i == 0 { 0 } else { cut.tokens[i - 1].at.end };
+        let texts: Vec<&'a [u8]> = cuts.iter().map(|cut| &cut.line[cut.tokens[i].at.clone()]).collect();
+        let gap = cuts.iter().map(|cut| cut.tokens[i].at.start - end(cut)).min().unwrap_or(0);
+        let tab = cuts.iter().any(|cut| cut.line[end(cut)..cut.tokens[i].at.start].contains(&b'\t'));
+        Place { kind: cuts[0].tokens[i].kind, texts, gap: if tab { 2 } else { gap.min(2) } }
+    };
+    (0..count).map(place).collect()
+}
+
+impl Pattern {
+    /// Whether it is nothing but numbers with one delimiter between, which a plain list says better.
+    fn is_list(&self) -> bool {
+        let [form] = self.forms.as_slice() else { return false };
+        let mut delimiters = Vec::new();
+        for part in &form.parts {
+            match part {
+                Part::Text(text) => delimiters.push(text.trim()),
+                Part::Field(column) if self.columns[*column].kind == FieldKind::Number => {}
+                _ => return false,
+            }
+        }
+        let known = |text: &str| text.is_empty() || Delimiter::ALL.iter().any(|own| text.as_bytes() == [own.byte()]);
+        !form.checked
+            && delimiters.iter().all(|text| known(text))
+            && delimiters.windows(2).all(|pair| pair[0] == pair[1])
+    }
+}

@@ -1,0 +1,204 @@
+//! Lines that are the same text around changing fields, as in `Pot: {pot}/1023 = {percent} %`.
+//!
+//! A [`Pattern`] can say all that other shapes cannot: what stands in front of and behind a list, a wall clock, words that
+//! are states, numbers with thousands set apart, checksums, several kinds of lines in one stream. `spelled` is its text,
+//! `read` reads a line by it, `find` finds it: `tokens` cuts lines, `columns` weighs what each place of many lines can be,
+//! `names` says what the fields are called.
+
+mod columns;
+mod find;
+mod names;
+mod read;
+mod spelled;
+mod tokens;
+
+use serde::{Deserialize, Serialize};
+
+pub(super) use find::{Found, find};
+pub(super) use read::Unread;
+
+/// The form of one or more kinds of lines. Its text is what [`std::fmt::Display`] writes and a person types.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub struct Pattern {
+    forms: Vec<Form>,
+    columns: Vec<PatternColumn>,
+}
+
+/// One kind of line.
+#[derive(Clone, Debug, Default, PartialEq)]
+struct Form {
+    parts: Vec<Part>,
+    /// What stands between `$` and `*` is checked by the two hexadecimal digits behind: all its bytes, joined by XOR.
+    checked: bool,
+}
+
+#[derive(Clone, Debug, PartialEq)]
+enum Part {
+    /// This text; blanks in it and in the line do not count.
+    Text(String),
+    /// The value of a column.
+    Field(usize),
+    /// Words that change and are not read.
+    Word,
+    /// What follows, whatever it is, is not read. The last part.
+    Rest,
+}
+
+/// A column of a pattern.
+#[derive(Clone, Debug, PartialEq)]
+struct PatternColumn {
+    name: String,
+    /// The unit that the text around says; empty for none.
+    unit: String,
+    kind: FieldKind,
+}
+
+/// How a field is written.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) enum FieldKind {
+    /// A number with a decimal point, or `0x` in front.
+    Number,
+    /// A number with a decimal comma.
+    Comma,
+    /// A number whose groups of three digits are set apart.
+    Thousands,
+    /// A number whose minus may stand apart from it.
+    Minus,
+    /// Hexadecimal digits with nothing in front.
+    Hex,
+    /// A word for one of two states.
+    State,
+    /// Words that are codes: the first is 0.
+    Codes(Vec<String>),
+    /// What a logger counts its time by: a number that only rises.
+    Ticks,
+    /// A date and time of day, or one of both; with a comma before the fraction of the second where that is said.
+    Clock { comma: bool },
+}
+
+/// The most words of a column.
+const MOST_CODES: usize = 32;
+
+impl Pattern {
+    /// The number of columns.
+    pub fn columns(&self) -> usize {
+        self.columns.len()
+    }
+
+    /// The name of column `index`; empty where there is none.
+    pub fn name(&self, index: usize) -> &str {
+        self.columns.get(index).map_or("", |column| &column.name)
+    }
+
+    /// The unit of column `index` as the lines say it; empty for none.
+    pub fn unit(&self, index: usize) -> &str {
+        self.columns.get(index).map_or("", |column| &column.unit)
+    }
+
+    /// The words of column `index` in the order of their codes; none where it has none.
+    pub fn codes(&self, index: usize) -> &[String] {
+        match self.columns.get(index).map(|column| &column.kind) {
+            Some(FieldKind::Codes(codes)) => codes,
+            _ => &[],
+        }
+    }
+
+    /// The column that carries a time of day or a date, with its name.
+    pub fn clock(&self) -> Option<&str> {
+        let clock = self.columns.iter().find(|column| matches!(column.kind, FieldKind::Clock { .. }));
+        clock.map(|column| column.name.as_str())
+    }
+
+    /// Names its columns as a header line does, where that has as many and no words stand on the lines themselves. A clock
+    /// keeps its name.
+    fn name_by(&mut self, names: &[String], units: &[String]) {
+        let worded = |part: &Part| matches!(part, Part::Text(text) if text.contains(char::is_alphabetic));
+        if names.len() != self.columns.len() || self.forms.iter().any(|form| form.parts.iter().any(worded)) {
+            return;
+        }
+        for ((column, name), unit) in self.columns.iter_mut().zip(names).zip(units) {
+            if !matches!(column.kind, FieldKind::Clock { .. }) {
+                column.name.clone_from(name);
+                column.unit.clone_from(unit);
+            }
+        }
+    }
+
+    /// Whether its fields are plain numbers and states, with `commas` also such with a decimal comma, on lines of one kind.
+    pub(super) fn is_simple(&self, commas: bool) -> bool {
+        let plain = |column: &PatternColumn| match column.kind {
+            FieldKind::Number | FieldKind::State => true,
+            FieldKind::Comma => commas,
+            _ => false,
+        };
+        self.forms.len() == 1 && !self.forms[0].checked && self.columns.iter().all(plain)
+    }
+
+    /// Whether some text on its lines is not read.
+    pub fn has_unread(&self) -> bool {
+        self.forms.iter().flat_map(|form| &form.parts).any(|part| matches!(part, Part::Word | Part::Rest))
+    }
+
+    /// Whether a line that lost its beginning is known as such: text stands in front of the first field.
+    pub(super) fn knows_its_start(&self) -> bool {
+        let begins = |form: &Form| matches!(form.parts.first(), Some(Part::Text(text)) if !text.trim().is_empty());
+        self.forms.iter().all(begins)
+    }
+
+    /// The same with its columns in another order: those of `order` first, under these names.
+    pub(super) fn ordered(mut self, order: &[usize], names: &[String]) -> Pattern {
+        let rest = (0..self.columns.len()).filter(|column| !order.contains(column));
+        let all: Vec<usize> = order.iter().copied().chain(rest).collect();
+        for part in self.forms.iter_mut().flat_map(|form| &mut form.parts) {
+            if let Part::Field(column) = part {
+                *column = all.iter().position(|own| own == column).unwrap_or(*column);
+            }
+        }
+        self.columns = all.iter().map(|column| self.columns[*column].clone()).collect();
+        for (column, name) in self.columns.iter_mut().zip(names) {
+            column.name.clone_from(name);
+        }
+        for at in names.len()..self.columns.len() {
+            let taken = |name: &str| self.columns[..at].iter().any(|column| column.name == name);
+            if taken(&self.columns[at].name) {
+                let base = self.columns[at].name.clone();
+                let free = (2..).map(|n| format!("{base}_{n}")).find(|name| !taken(name));
+                self.columns[at].name = free.unwrap_or(base);
+            }
+        }
+        self
+    }
+
+    /// Adds a word to those of a column, where it may have more.
+    pub(super) fn add_code(&mut self, column: usize, word: &str) {
+        if let Some(PatternColumn { kind: FieldKind::Codes(codes), .. }) = self.columns.get_mut(column)
+            && codes.len() < MOST_CODES
+            && !codes.iter().any(|code| code == word)
+        {
+            codes.push(word.to_owned());
+        }
+    }
+
+    /// What it is, in a sentence.
+    pub(super) fn sentence(&self) -> String {
+        let count = self.columns.len();
+        let mut text = format!("text with {count} {} on each line", if count == 1 { "field" } else { "fields" });
+        if self.forms.len() > 1 {
+            text = format!("{} kinds of lines with {count} fields", self.forms.len());
+        }
+        let has = |test: fn(&FieldKind) -> bool| self.columns.iter().any(|column| test(&column.kind));
+        for (holds, words) in [
+            (self.clock().is_some(), ", a clock"),
+            (has(|kind| matches!(kind, FieldKind::Codes(_))), ", words as codes"),
+            (has(|kind| *kind == FieldKind::Comma), ", decimal comma"),
+            (has(|kind| *kind == FieldKind::Thousands), ", thousands set apart"),
+            (has(|kind| *kind == FieldKind::Hex), ", hexadecimal"),
+            (self.forms.iter().any(|form| form.checked), ", checked by a checksum"),
+            (self.has_unread(), ", other words not read"),
+        ] {
+            text.push_str(if holds { words } else { "" });
+        }
+        text
+    }
+}

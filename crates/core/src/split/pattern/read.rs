@@ -1,0 +1,258 @@
+//! A line read by a pattern.
+
+use super::super::number::{Number, scan_number, scan_with_comma};
+use super::super::outcome::Rejection;
+use super::super::read::{Cells, Other};
+use super::super::value::{is_gap, state};
+use super::super::wall::moment;
+use super::super::words::with_thousands;
+use super::{FieldKind, Form, Part, Pattern};
+use std::ops::Range;
+
+/// A word that stood where a column has codes, and is none of them.
+pub(in super::super) type Unread = Option<(usize, Vec<u8>)>;
+
+/// How far a line went along with a form.
+struct Reached {
+    /// Fields that were read.
+    fields: usize,
+    /// The text in front of the first field was there, and is more than a sign.
+    begun: bool,
+    why: Rejection,
+}
+
+fn is_blank(byte: u8) -> bool {
+    matches!(byte, b' ' | b'\t')
+}
+
+fn blanks(line: &[u8], at: usize) -> usize {
+    line[at..].iter().take_while(|b| is_blank(**b)).count()
+}
+
+fn is_letter(byte: u8) -> bool {
+    byte.is_ascii_alphanumeric() || byte == b'_' || byte >= 0x80
+}
+
+/// The place behind `text`, which stands at `at`; blanks on both sides do not count.
+#[inline]
+fn behind(line: &[u8], at: usize, text: &[u8]) -> Option<usize> {
+    let mut at = at;
+    for byte in text.iter().filter(|b| !is_blank(**b)) {
+        while line.get(at).is_some_and(|b| is_blank(*b)) {
+            at += 1;
+        }
+        if line.get(at) != Some(byte) {
+            return None;
+        }
+        at += 1;
+    }
+    Some(at)
+}
+
+/// The two digits behind the last `*` are those of the bytes between `$` and it, joined by XOR; gives the place of the `*`.
+pub(super) fn checked(line: &[u8]) -> Option<(usize, bool)> {
+    let line = line.trim_ascii_end();
+    let star = line.len().checked_sub(3).filter(|star| line[*star] == b'*')?;
+    let told = u8::from_str_radix(std::str::from_utf8(&line[star + 1..]).ok()?, 16).ok()?;
+    let begin = usize::from(matches!(line.first(), Some(b'$' | b'!')));
+    Some((star, line[begin..star].iter().fold(0, |sum, byte| sum ^ byte) == told))
+}
+
+impl FieldKind {
+    /// The value at `at` and where it ends. `text` is a word that is none of the codes.
+    #[inline]
+    fn value(&self, line: &[u8], at: usize, word: &mut Unread, column: usize, cells: &mut Cells<'_>) -> Option<usize> {
+        let text = &line[at..];
+        let mut number = |found: Option<(Number, usize)>| {
+            let (number, used) = found?;
+            cells.set_number(column, number);
+            Some(at + used)
+        };
+        match self {
+            FieldKind::Number | FieldKind::Ticks => number(scan_number(text)),
+            FieldKind::Comma => number(scan_with_comma(text)),
+            FieldKind::Thousands => number(with_thousands(text)),
+            FieldKind::Minus => {
+                let gap = if text.first() == Some(&b'-') { blanks(text, 1) } else { 0 };
+                number(scan_number(&text[if gap > 0 { gap + 1 } else { 0 }..]).map(|(mut number, used)| {
+                    number.value = if gap > 0 { -number.value } else { number.value };
+                    (number, used + if gap > 0 { gap + 1 } else { 0 })
+                }))
+            }
+            FieldKind::Hex => {
+                let digits = text.iter().take_while(|b| b.is_ascii_hexdigit()).count();
+                let text = std::str::from_utf8(&text[..digits]).ok()?;
+                let value = u64::from_str_radix(text, 16).ok()? as f64;
+                number(Some((Number { value, decimals: 0 }, digits)))
+            }
+            FieldKind::State => {
+                let length = text.iter().take_while(|b| is_letter(**b)).count();
+                cells.set(column, state(&text[..length])?);
+                Some(at + length)
+            }
+            FieldKind::Clock { comma } => {
+                let (moment, used) = moment(text, *comma)?;
+                number(Some((Number { value: moment.seconds, decimals: moment.decimals }, used)))
+            }
+            FieldKind::Codes(codes) => {
+                let fits = |code: &&String| {
+                    text.starts_with(code.as_bytes()) && !text.get(code.len()).is_some_and(|b| is_letter(*b))
+                };
+                let longest =
+                    codes.iter().enumerate().filter(|(_, code)| fits(code)).max_by_key(|(_, code)| code.len());
+                if let Some((index, code)) = longest {
+                    return number(Some((Number { value: index as f64, decimals: 0 }, code.len())));
+                }
+                let length = word_length(text);
+                (length > 0 && length <= 32).then_some(())?;
+                *word = Some((column, text[..length].to_vec()));
+                number(Some((Number { value: f64::NAN, decimals: 0 }, length)))
+            }
+        }
+    }
+}
+
+/// The length of one word: letters and digits that begin with a letter.
+fn word_length(text: &[u8]) -> usize {
+    let first = text.first().is_some_and(|b| is_letter(*b) && !b.is_ascii_digit());
+    if first { text.iter().take_while(|b| is_letter(**b) || matches!(b, b'-' | b'/')).count() } else { 0 }
+}
+
+impl Form {
+    /// Reads `line`; gives the place of each column's text to `found`.
+    #[inline]
+    fn read(
+        &self,
+        pattern: &Pattern,
+        line: &[u8],
+        cells: &mut Cells<'_>,
+        word: &mut Unread,
+        mut found: impl FnMut(usize, Range<usize>),
+    ) -> Result<(), Reached> {
+        let mut reached = Reached { fields: 0, begun: false, why: Rejection::NotANumber };
+        let line = match (self.checked, if self.checked { checked(line) } else { None }) {
+            (false, _) => line,
+            (true, Some((star, true))) => &line[..star],
+            (true, Some((_, false))) => return Err(Reached { why: Rejection::Checksum, ..reached }),
+            (true, None) => return Err(reached),
+        };
+        let (mut at, mut after_number) = (0, false);
+        for (i, part) in self.parts.iter().enumerate() {
+            match part {
+                Part::Text(text) => {
+                    let Some(end) = behind(line, at, text.as_bytes()) else {
+                        reached.why = Rejection::OtherText;
+                        return Err(reached);
+                    };
+                    reached.begun |= i == 0 && text.trim().len() > 1;
+                    // A word of the text goes on in the line.
+                    let cut = line.get(end).is_some_and(|b| b.is_ascii_alphabetic())
+                        && text.ends_with(|c: char| c.is_ascii_alphanumeric())
+                        && !matches!(self.parts.get(i + 1), Some(Part::Field(_) | Part::Rest));
+                    if cut {
+                        reached.why = Rejection::OtherText;
+                        return Err(reached);
+                    }
+                    at = end;
+                    after_number &= text.trim().is_empty();
+                }
+                Part::Field(column) => {
+                    let gap = blanks(line, at);
+                    // Of two numbers side by side, a sign begins the second.
+                    if after_number && gap == 0 && !matches!(line.get(at), Some(b'-' | b'+')) {
+                        reached.why = Rejection::FieldCount;
+                        return Err(reached);
+                    }
+                    let start = at + gap;
+                    let kind = &pattern.columns[*column].kind;
+                    let end = kind.value(line, start, word, *column, cells).or_else(|| {
+                        let end = no_reading(line, start)?;
+                        cells.set_number(*column, Number { value: f64::NAN, decimals: 0 });
+                        Some(end)
+                    });
+                    let Some(end) = end else { return Err(reached) };
+                    found(*column, start..end);
+                    reached.fields += 1;
+                    at = end;
+                    after_number = true;
+                }
+                Part::Word => {
+                    let next = self.parts.get(i + 1);
+                    let length = match next {
+                        Some(Part::Text(text)) => {
+                            let first = text.trim_start().as_bytes().first().copied().unwrap_or(b' ');
+                            line[at..].iter().position(|b| *b == first).unwrap_or(line.len() - at)
+                        }
+                        Some(_) => line[at..].iter().take_while(|b| !b.is_ascii_digit()).count(),
+                        None => line.len() - at,
+                    };
+                    at += length;
+                    after_number = false;
+                }
+                Part::Rest => at = line.len(),
+            }
+        }
+        if at + blanks(line, at) == line.len() {
+            return Ok(());
+        }
+        reached.why = Rejection::OtherText;
+        Err(reached)
+    }
+}
+
+/// The end of a word at `start` that says that there is no reading.
+fn no_reading(line: &[u8], start: usize) -> Option<usize> {
+    let text = &line[start..];
+    let length = text.iter().take_while(|b| is_letter(**b) || matches!(b, b'/' | b'-' | b'*' | b'?')).count();
+    if length == 0 {
+        // An empty cell of a list.
+        return matches!(text.first(), None | Some(b',' | b';' | b'|')).then_some(start);
+    }
+    is_gap(&text[..length]).then_some(start + length)
+}
+
+impl Pattern {
+    /// Reads `line` into `cells`.
+    #[inline]
+    pub(in super::super) fn read(&self, line: &[u8], cells: &mut Cells<'_>, word: &mut Unread) -> Result<(), Other> {
+        let mut best: Option<Reached> = None;
+        if self.forms.len() > 1 {
+            // A line of one kind has none of the others' columns.
+            cells.clear();
+        }
+        for form in &self.forms {
+            match form.read(self, line, cells, word, |_, _| ()) {
+                Ok(()) => return Ok(()),
+                Err(reached) => {
+                    cells.clear();
+                    *word = None;
+                    let rank = |reached: &Reached| (reached.why == Rejection::Checksum, reached.fields, reached.begun);
+                    if best.as_ref().is_none_or(|best| rank(&reached) > rank(best)) {
+                        best = Some(reached);
+                    }
+                }
+            }
+        }
+        let Some(best) = best else { return Err(Other::Text) };
+        let is_row = best.why == Rejection::Checksum || best.begun || best.fields * 2 >= self.columns.len().max(2);
+        Err(if is_row { Other::Damage(best.why) } else { Other::Text })
+    }
+
+    /// Whether `line` is of the pattern.
+    pub(in super::super) fn reads(&self, line: &[u8]) -> bool {
+        self.read(line, &mut Cells::new(&mut vec![f64::NAN; self.columns.len()]), &mut None).is_ok()
+    }
+
+    /// Where the fields of a line stand, with their columns.
+    pub(in super::super) fn spans(&self, line: &[u8]) -> Vec<(Range<usize>, usize)> {
+        let mut values = vec![f64::NAN; self.columns.len()];
+        for form in &self.forms {
+            let mut spans = Vec::new();
+            let mut cells = Cells::new(&mut values);
+            if form.read(self, line, &mut cells, &mut None, |column, at| spans.push((at, column))).is_ok() {
+                return spans;
+            }
+        }
+        Vec::new()
+    }
+}
