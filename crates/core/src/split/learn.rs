@@ -50,7 +50,7 @@ impl Learning {
 
     /// The pattern of the lines held, looked for now and then.
     pub(super) fn survey(&self) -> Option<Shape> {
-        if self.held.len() % SURVEY != 0 {
+        if !self.held.len().is_multiple_of(SURVEY) {
             return None;
         }
         let lines: Vec<&[u8]> = self.held.iter().filter(|held| !held.half).map(|held| held.line.as_slice()).collect();

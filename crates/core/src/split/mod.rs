@@ -10,6 +10,7 @@
 //! doubts the shape while it is in force, `doubts` asks what commas and signs mean, `trial` reads the first lines again
 //! when another shape does better.
 
+mod beside;
 mod clean;
 mod doubts;
 mod frame;
@@ -27,6 +28,7 @@ mod shape;
 mod shape_reader;
 mod spelling;
 mod splitter;
+mod together;
 mod trial;
 mod turns;
 mod value;

@@ -5,7 +5,6 @@ use super::doubts::Doubts;
 use super::learn::{Learning, MOST_HELD};
 use super::line_shape::carries_numbers;
 use super::outcome::{LineOutcome, Rejection, Sink};
-use super::pattern::{self, Found, Pattern};
 use super::read::{Other, Reader};
 use super::shape::{Plain, Shape};
 use super::turns::{Families, Turn, TurnStep, Turns};
@@ -23,13 +22,13 @@ const WORD_SIGHTINGS: u32 = 2;
 const MOST_SUSPECTS: usize = 16;
 
 /// Lines in a row that fit another shape before that shape is offered.
-const RIVALS: u32 = 8;
+pub(super) const RIVALS: u32 = 8;
 
 /// Lines that fit before a shape stays: start-up text seldom has as many of one form.
 const SETTLED: u32 = 16;
 
 /// Lines that fit before a shape stays that is doubted.
-const DOUBTFUL: u32 = 64;
+pub(super) const DOUBTFUL: u32 = 64;
 
 /// Another shape that may be the right one.
 #[derive(Clone, Debug, PartialEq)]
@@ -71,16 +70,16 @@ pub(super) struct ShapeReader {
     /// Lines that fit since the last one that did not.
     fits_since: u32,
     /// The lines that did not fit, and what they could be.
-    rival: Learning,
-    rivals: u32,
+    pub(super) rival: Learning,
+    pub(super) rivals: u32,
     pub(super) proposal: Option<Proposal>,
     /// What else the lines may mean by which the pattern in force was found.
     pub(super) other: Option<Proposal>,
     /// The first lines that fitted, and the last ones, fitting or not, since some are not fully read.
-    samples: Vec<Vec<u8>>,
-    recent: VecDeque<Vec<u8>>,
+    pub(super) samples: Vec<Vec<u8>>,
+    pub(super) recent: VecDeque<Vec<u8>>,
     /// Lines that were not, or not fully, read.
-    unexplained: u32,
+    pub(super) unexplained: u32,
     /// About commas and signs.
     pub(super) doubts: Doubts,
 }
@@ -285,7 +284,7 @@ impl ShapeReader {
             return None;
         }
         // What fitted and what does not may be of one pattern.
-        let joint = if self.rivals >= RIVALS && self.rivals % RIVALS == 0 && self.turns.is_none() {
+        let joint = if self.rivals >= RIVALS && self.rivals.is_multiple_of(RIVALS) && self.turns.is_none() {
             self.joint_pattern()
         } else {
             None
@@ -298,92 +297,6 @@ impl ShapeReader {
         let why = format!("the last {} lines do not fit the shape in force", self.rivals);
         self.proposal = Some(Proposal { shape, why });
         None
-    }
-
-    /// Keeps a line among the last ones.
-    fn remember(&mut self, line: &[u8]) {
-        if self.recent.len() == MOST_HELD {
-            self.recent.pop_front();
-        }
-        self.recent.push_back(line.to_vec());
-    }
-
-    /// Looks at the last lines together for a pattern that has the fields in force, and reads those lines too that did not
-    /// fit: a remark that came later, thousands set apart when there were thousands, a word that turned out to be a state and
-    /// is a column behind the others. Whether it goes by that now.
-    #[cold]
-    fn refine(&mut self, sink: &mut impl Sink) -> bool {
-        self.unexplained += 1;
-        if self.pinned || self.turns.is_some() || !self.is_decided() || self.unexplained % RIVALS != 0 {
-            return false;
-        }
-        let Some(Found { pattern, rival: None }) = self.joint_pattern() else { return false };
-        let Some(pattern) = self.with_own_columns(pattern) else { return false };
-        let shape = Shape::Pattern(pattern);
-        if shape == *self.reader.shape() {
-            return false;
-        }
-        self.reader.refine(shape);
-        self.rivals = 0;
-        self.rival = Learning::default();
-        self.recent.clear();
-        (self.proposal, self.other, self.doubts) = (None, None, Doubts::default());
-        sink.shape(self.reader.shape());
-        true
-    }
-
-    /// Goes on weighing the two readings that a pattern has, with the last lines: now and then, and ever more rarely.
-    #[cold]
-    fn weigh(&mut self, line: &[u8]) {
-        self.remember(line);
-        if !self.is_decided() || self.fits < u64::from(DOUBTFUL) * 2 || !self.fits.is_power_of_two() {
-            return;
-        }
-        let Some(Found { pattern, rival: None }) = self.joint_pattern() else { return };
-        let shape = Shape::Pattern(pattern);
-        if shape == *self.reader.shape() {
-            self.other = None;
-            self.recent.clear();
-        } else if let Some(other) = self.other.as_mut().filter(|other| other.shape == shape) {
-            other.why = "the lines that came later are of the other reading".into();
-        }
-    }
-
-    /// `pattern` with the columns in force in front, under their names, and what it has beyond them behind; `None` where one of
-    /// them is not there. They are known by their values on the first lines.
-    fn with_own_columns(&self, pattern: Pattern) -> Option<Pattern> {
-        let mut own = Reader::new(self.reader.shape().clone());
-        let found = Shape::Pattern(pattern.clone());
-        let mut other = Reader::new(found.clone());
-        let mut rows = Vec::new();
-        for line in &self.samples {
-            let (mut a, mut b) = (vec![f64::NAN; own.shape().columns()], vec![f64::NAN; found.columns()]);
-            if own.read(line, 0, &mut a).is_ok() && other.read(line, 0, &mut b).is_ok() {
-                rows.push((a, b));
-            }
-        }
-        let same = |i: usize, j: usize| {
-            rows.iter().all(|(a, b)| a[i] == b[j] || (a[i].is_nan() && b[j].is_nan()))
-                && rows.iter().any(|(a, _)| !a[i].is_nan())
-        };
-        let mut order: Vec<usize> = Vec::new();
-        for i in 0..own.shape().columns() {
-            let free = |j: &usize| !order.contains(j) && same(i, *j);
-            order.push((i..found.columns()).chain(0..i).find(free)?);
-        }
-        let names: Vec<String> = (0..order.len()).map(|i| own.shape().label(i)).collect();
-        Some(pattern.ordered(&order, &names))
-    }
-
-    /// The pattern of the first lines that fitted and the last lines together, where most are of it.
-    fn joint_pattern(&self) -> Option<Found> {
-        let texts: Vec<_> = self.samples.iter().chain(&self.recent).filter_map(|line| clean(line)).collect();
-        let texts: Vec<&[u8]> = texts.iter().map(AsRef::as_ref).collect();
-        let found = pattern::find(&texts, None)?;
-        let reads = |line: &&&[u8]| found.pattern.reads(line);
-        (self.samples.iter().filter(|line| found.pattern.reads(line)).count() * 2 >= self.samples.len()
-            && texts.iter().filter(reads).count() * 10 >= texts.len() * 8)
-            .then_some(found)
     }
 
     /// A comma among digits, where there was none before the shape was settled: what it means is not known.

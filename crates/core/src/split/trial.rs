@@ -147,8 +147,8 @@ impl Trial {
     /// Looks at the lines together for a pattern, now and then: where there is no shape yet, or doubt about that of
     /// `now`. Gives the lines read by it when that does better.
     pub(super) fn survey(&mut self, now: Option<&ShapeReader>) -> Option<ShapeReader> {
-        let is_due =
-            LOOKS.contains(&self.lines.len()) || (self.lines.len() > LOOKS[0] && self.lines.len() % EVERY == 0);
+        let is_due = LOOKS.contains(&self.lines.len())
+            || (self.lines.len() > LOOKS[0] && self.lines.len().is_multiple_of(EVERY));
         if !is_due || now.is_some_and(|now| !now.may_be_a_pattern()) {
             return None;
         }

@@ -197,7 +197,7 @@ fn number(
 /// that sign means, and what else it may mean. `None` where they are told apart without doubt.
 fn run(places: &[Place<'_>], i: usize) -> Option<(usize, Meaning, Option<Meaning>)> {
     // Only the last group may have decimals.
-    let ends = |at: usize| !places.get(at + 1).is_some_and(|next| next.is(&[b',', b'\'']) && next.gap == 0);
+    let ends = |at: usize| !places.get(at + 1).is_some_and(|next| next.is(b",'") && next.gap == 0);
     let whole = |text: &[u8]| text.iter().position(|b| *b == b'.').unwrap_or(text.len());
     let plain = |at: usize, text: &[u8]| {
         text.iter().all(|b| b.is_ascii_digit() || *b == b'.') && (whole(text) == text.len() || ends(at))

@@ -135,6 +135,9 @@ fn with_one_tag(cuts: &[Cut<'_>]) -> usize {
     counts.values().copied().max().unwrap_or(0)
 }
 
+/// Seconds by which a clock runs back where a day turns, at least.
+const DAY_TURN: f64 = 80_000.0;
+
 /// The moments of lines never run back, but where a day turns.
 fn runs_on(cuts: &[Cut<'_>], comma: bool) -> bool {
     let told = |cut: &Cut<'_>| {
@@ -142,7 +145,7 @@ fn runs_on(cuts: &[Cut<'_>], comma: bool) -> bool {
         Some(moment(&cut.line[token.at.clone()], comma)?.0.seconds)
     };
     let moments: Vec<f64> = cuts.iter().filter_map(told).collect();
-    let back = |pair: &&[f64]| pair[1] < pair[0] && !(pair[0] - pair[1] > 80_000.0);
+    let back = |pair: &&[f64]| pair[1] < pair[0] && pair[0] - pair[1] <= DAY_TURN;
     let first_is_last = moments.first() == moments.last();
     moments.windows(2).filter(back).count() * 20 <= moments.len() && (!first_is_last || moments.len() < 16)
 }

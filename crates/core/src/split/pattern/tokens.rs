@@ -69,7 +69,7 @@ fn number(line: &[u8], at: usize, mode: Mode) -> Option<usize> {
                 return number(line, at + 1 + gap, Mode { apart: false, ..mode });
             }
         }
-    } else if joins && !before.is_some_and(|b| b >= 0x80) {
+    } else if joins && before.is_none_or(|b| b < 0x80) {
         return None;
     }
     if mode.hex {
