@@ -322,3 +322,21 @@ fn labels_without_end_are_bounded_and_told() {
     assert_eq!(splitter.shape().map(Shape::columns), Some(crate::split::MAX_FIELDS));
     assert!(log.0.iter().any(|entry| entry.starts_with(Rejection::TooManyLabels.text())), "{:?}", log.0.last());
 }
+
+#[test]
+fn a_word_that_turns_out_to_be_a_state_is_a_column_behind_the_others() {
+    let line =
+        |i: usize| format!("$F,{},{}\r\n", 500 + i % 7, if i < 40 { "still" } else { ["waves", "drain"][i / 9 % 2] });
+    let mut splitter = Splitter::new(None);
+    let mut log = Log::default();
+    (0..120).for_each(|i| splitter.feed(Stamp(0), line(i).as_bytes(), &mut log));
+    let shape = splitter.shape().unwrap();
+    assert_eq!(
+        (shape.label(0), shape.columns(), shape.codes(1)),
+        ("F".into(), 2, &["still", "waves", "drain"].map(String::from)[..])
+    );
+    let rows: Vec<String> = rows_of(log.0).into_iter().filter(|entry| entry.starts_with("row")).collect();
+    // The lines before it was understood are rejected; those behind are whole.
+    assert_eq!((rows[0].as_str(), rows[rows.len() - 1].as_str()), ("row [500.0]", "row [500.0, 2.0]"));
+    assert!(rows.len() >= 110, "{}", rows.len());
+}

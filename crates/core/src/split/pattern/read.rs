@@ -256,3 +256,58 @@ impl Pattern {
         Vec::new()
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// What a line comes to by a pattern: its values, or why it is no row.
+    fn read(pattern: &str, line: &str) -> Result<Vec<f64>, Other> {
+        let pattern: Pattern = pattern.parse().unwrap();
+        let mut values = vec![f64::NAN; pattern.columns()];
+        pattern.read(line.as_bytes(), &mut Cells::new(&mut values), &mut None)?;
+        Ok(values)
+    }
+
+    #[test]
+    fn every_kind_of_field_is_read_and_what_is_none_is_told() {
+        for (pattern, line, values) in [
+            ("S,{a},{b}", "S,837,-287.5", &[837.0, -287.5][..]),
+            ("S,{a},{b}", " S , 837 ,  287 ", &[837.0, 287.0]),
+            ("{a}{b}", "-1.33-10.49", &[-1.33, -10.49]),
+            ("{a:comma} V; {b:comma}", "1,78 V; -0,5", &[1.78, -0.5]),
+            ("{a:thousands} of {b:thousands}", "2,311 of 1'048'576", &[2311.0, 1_048_576.0]),
+            ("p: {a:thousands} Pa", "p: 987 Pa", &[987.0]),
+            ("x: {x:minus}", "x: - 837", &[-837.0]),
+            ("x: {x:minus}", "x: 837", &[837.0]),
+            ("#{a:hex}", "#0BC8", &[3016.0]),
+            ("{t:clock} -> {a}", "12:59:00.5 -> 3", &[46_740.5, 3.0]),
+            ("[{t:ticks}] {a}", "[1234] 5", &[1234.0, 5.0]),
+            ("door {d:state} {m=idle|very fast}", "door OPEN very fast", &[1.0, 1.0]),
+            ("temp {a}{:rest}", "temp 21 !!! HOT", &[21.0]),
+            ("{:word} = {a}", "water level = 7", &[7.0]),
+            ("$A,{a}*{:check} {or} $B,{b}*{:check}", "$B,5*5B", &[f64::NAN, 5.0]),
+            ("{a};{b};{c}", "1;N/A;", &[1.0, f64::NAN, f64::NAN]),
+        ] {
+            let found = read(pattern, line);
+            let same = found.as_ref().is_ok_and(|found| {
+                found.len() == values.len()
+                    && found.iter().zip(values).all(|(a, b)| a == b || (a.is_nan() && b.is_nan()))
+            });
+            assert!(same, "{pattern}: {line}: {found:?}");
+        }
+        for (pattern, line, why) in [
+            ("S,{a},{b}", "S,837", Some(Rejection::OtherText)),
+            ("S,{a},{b}", "S,8x7,5", Some(Rejection::OtherText)),
+            ("S,{a},{b}", "wave board ready", None),
+            ("{a} {b}", "837", Some(Rejection::FieldCount)),
+            ("$A,{a}*{:check}", "$A,5*59", Some(Rejection::Checksum)),
+            ("$A,{a}*{:check}", "$A,5", None),
+            ("{t:clock} {a}", "25:59:00 7", None),
+            ("temp {a} C", "temp 21 F", Some(Rejection::OtherText)),
+        ] {
+            let expected = why.map_or(Other::Text, Other::Damage);
+            assert_eq!(read(pattern, line), Err(expected), "{pattern}: {line}");
+        }
+    }
+}
