@@ -97,6 +97,7 @@ impl Walk {
                 }
             }
             "five" => 5.0,
+            "sixtyone" => 61.0,
             "micro" => self.values["a"] * 1e-6,
             "T" => 46_710.0 + n,
             "U" => 46_790.0 + n / 10.0,

@@ -159,7 +159,9 @@ proptest! {
         }
         let stream = lines.iter().flat_map(|line| [&line[..], b"\n"].concat()).collect::<Vec<u8>>();
         let (splitter, read) = read(&stream, 61);
-        prop_assert_eq!(splitter.shape().map(Shape::kind), Some(kind(layout)));
+        // Where damage stands among the first lines, a pattern may be found that says the same.
+        let found = splitter.shape().map(Shape::kind);
+        prop_assert!(found == Some(kind(layout)) || found == Some("pattern"), "{found:?}");
         let all: Vec<Vec<f64>> = rows.iter().map(|row| sent(row)).collect();
         // Where the damage hides the beginning of a row, its columns may stand in another order, each under its name.
         let shape = splitter.shape().expect("a shape is found");

@@ -94,7 +94,7 @@ fn scan<const POINT: u8>(text: &[u8]) -> Option<(Number, usize)> {
         at += 1 + decimals;
         count += decimals;
     }
-    let plain = count > 0 && count <= 15 && !matches!(text.get(at), Some(b'e' | b'E' | b'x' | b'X'));
+    let plain = count > 0 && count <= 15 && !matches!(text.get(at), Some(b'e' | b'E' | b'x' | b'X' | b'b' | b'B'));
     if !plain {
         return if POINT == b'.' { scan_general(text) } else { scan_general_comma(text) };
     }
@@ -128,11 +128,20 @@ fn scan_hexadecimal(text: &[u8]) -> Option<(Number, usize)> {
     Some((Number { value, decimals: 0 }, length + 2))
 }
 
-/// Exponents, hexadecimal, very long numbers and the words for "no reading".
+/// The digits after `0b`, two to fifty-three of them.
+fn scan_binary(text: &[u8]) -> Option<(Number, usize)> {
+    let digits = text.strip_prefix(b"0b").or(text.strip_prefix(b"0B"))?;
+    let length = digits.iter().take_while(|b| matches!(b, b'0' | b'1')).count();
+    let whole = (2..=53).contains(&length) && !digits.get(length).is_some_and(u8::is_ascii_alphanumeric);
+    let value = digits[..length].iter().fold(0u64, |value, digit| value * 2 + u64::from(digit - b'0'));
+    whole.then_some((Number { value: value as f64, decimals: 0 }, length + 2))
+}
+
+/// Exponents, hexadecimal, binary, very long numbers and the words for "no reading".
 #[cold]
 fn scan_general(text: &[u8]) -> Option<(Number, usize)> {
-    if let Some(hexadecimal) = scan_hexadecimal(text) {
-        return Some(hexadecimal);
+    if let Some(other) = scan_hexadecimal(text).or_else(|| scan_binary(text)) {
+        return Some(other);
     }
     let end = text
         .iter()
@@ -187,6 +196,8 @@ mod tests {
         assert_eq!(read("7."), Some((7.0, 0)));
         assert_eq!(read("1.25e-3"), Some((0.00125, 5)));
         assert_eq!(read("0x8A2"), Some((2210.0, 0)));
+        assert_eq!(read("0b00111101"), Some((61.0, 0)));
+        assert_eq!(read("0b2"), None);
         assert_eq!(number_with_comma(b"-1,78").map(|n| (n.value, n.decimals)), Some((-1.78, 2)));
         assert_eq!(number_with_comma(b"1,5e3").map(|n| n.value), Some(1500.0));
         assert_eq!(read("12345678901234567890"), Some((12345678901234567890.0, 0)));

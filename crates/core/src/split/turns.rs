@@ -211,8 +211,9 @@ impl Families {
         if !is_due || self.last.iter().any(|(_, value)| value.is_nan()) {
             return None;
         }
-        let paused = (2..=MOST_LINES).find_map(|lines| self.by_pauses(lines));
-        paused.or_else(|| (2..=MOST_LINES).find_map(|lines| self.by_values(lines)))
+        // Values that lie apart tell the place in a row also where a pause is missing.
+        let apart = (2..=MOST_LINES).find_map(|lines| self.by_values(lines));
+        apart.or_else(|| (2..=MOST_LINES).find_map(|lines| self.by_pauses(lines)))
     }
 
     fn by_values(&self, lines: usize) -> Option<Turn> {
@@ -285,7 +286,7 @@ mod tests {
     #[test]
     fn turns_are_found_by_pauses_also_when_joined_in_the_middle_and_late() {
         // Two smooth signals that cross, printed together every 100 ms; joined at the second of a pair.
-        let pair = |i: i64| (if i % 2 == 1 { 1 } else { 99 }, if i % 2 == 1 { i as f64 } else { 40.0 - i as f64 });
+        let pair = |i: i64| (if i % 2 == 1 { 1 } else { 99 }, if i % 2 == 1 { i as f64 } else { 10.0 - i as f64 });
         let found = turn((1..60).map(pair)).unwrap();
         assert_eq!(found.lines, 2);
         assert!((0.002..0.05).contains(&found.pause.unwrap()), "{found:?}");
