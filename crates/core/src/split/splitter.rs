@@ -303,10 +303,7 @@ impl SplitState {
             (told, text) => {
                 match (told, text) {
                     (Frame::Whole(line), Some(text)) => {
-                        // The end of a line names nothing.
-                        if !half {
-                            learning.hear(&text);
-                        }
+                        learning.hear(&text);
                         sink.line(at, LineOutcome::Message, line);
                     }
                     (Frame::Whole(line), None) => reject(at, half, Rejection::Unreadable, line, sink),
