@@ -72,6 +72,8 @@ pub(super) struct ShapeReader {
     /// The lines that did not fit, and what they could be.
     pub(super) rival: Learning,
     pub(super) rivals: u32,
+    /// Lines that fit stood among them.
+    rivals_are_mixed: bool,
     pub(super) proposal: Option<Proposal>,
     /// What else the lines may mean by which the pattern in force was found.
     pub(super) other: Option<Proposal>,
@@ -106,6 +108,7 @@ impl ShapeReader {
             fits_since: 0,
             rival: Learning::default(),
             rivals: 0,
+            rivals_are_mixed: false,
             proposal: None,
             other: None,
             samples: Vec::new(),
@@ -290,7 +293,8 @@ impl ShapeReader {
             None
         };
         let joint = joint.map(|found| Shape::Pattern(found.pattern));
-        let shape = joint.or(found).filter(|shape| shape != self.reader.shape() && self.rivals >= RIVALS)?;
+        let shape =
+            joint.or(found).filter(|shape| shape != self.reader.shape() && self.rivals >= self.rivals_needed())?;
         if !self.is_decided() {
             return Some(Better::Other(shape));
         }
@@ -305,13 +309,22 @@ impl ShapeReader {
         self.is_decided() && !self.pinned && !self.doubts.has_signs()
     }
 
+    /// Lines of another shape after which that is offered or, while the one in force is on trial, taken: a block that was asked
+    /// for among the first rows is shorter than what follows start-up text.
+    fn rivals_needed(&self) -> u32 {
+        let fits = u32::try_from(self.fits).unwrap_or(u32::MAX);
+        if self.is_decided() || self.rivals_are_mixed || fits < RIVALS { RIVALS } else { fits.saturating_mul(2) }
+    }
+
     /// Lines fit again.
     #[cold]
     fn outlive_rivals(&mut self, line: &[u8]) {
         self.remember(line);
         self.fits_since += 1;
+        self.rivals_are_mixed |= self.rivals > 0;
         if self.rivals > 0 && self.fits_since >= RIVALS {
             self.rivals = 0;
+            self.rivals_are_mixed = false;
             self.rival = Learning::default();
             self.recent.clear();
             self.proposal = None;

@@ -303,7 +303,10 @@ impl SplitState {
             (told, text) => {
                 match (told, text) {
                     (Frame::Whole(line), Some(text)) => {
-                        learning.hear(&text);
+                        // The end of a line names nothing.
+                        if !half {
+                            learning.hear(&text);
+                        }
                         sink.line(at, LineOutcome::Message, line);
                     }
                     (Frame::Whole(line), None) => reject(at, half, Rejection::Unreadable, line, sink),

@@ -340,3 +340,21 @@ fn a_word_that_turns_out_to_be_a_state_is_a_column_behind_the_others() {
     assert_eq!((rows[0].as_str(), rows[rows.len() - 1].as_str()), ("row [500.0]", "row [500.0, 2.0]"));
     assert!(rows.len() >= 110, "{}", rows.len());
 }
+
+#[test]
+fn a_block_that_was_asked_for_among_the_first_rows_takes_nothing_over() {
+    let live = |i: usize| format!("x={i}.5 mm\r\ny=25.0 mm\r\nspeed=119 mm/s\r\n");
+    for (before, after) in [(3, 2), (3, 40), (5, 2), (5, 40)] {
+        let block: String = (0..10).map(|i| format!("{i} 0.{i}00 {}.0\r\n", i * 12)).collect();
+        let rows = |count: usize| (0..count).map(live).collect::<String>();
+        let stream = [rows(before), "history at 3.0 s\r\ni t_s x_mm\r\n".into(), block, rows(after)].concat();
+        let mut splitter = Splitter::new(None);
+        splitter.feed(Stamp(0), stream.as_bytes(), &mut Log::default());
+        let label = |shape: &Shape| (0..shape.columns()).map(|i| shape.label(i)).collect::<Vec<_>>();
+        assert_eq!(
+            splitter.shape().map(label),
+            Some(["x", "y", "speed"].map(String::from).to_vec()),
+            "{before} {after}"
+        );
+    }
+}
