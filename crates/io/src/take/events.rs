@@ -1,6 +1,6 @@
 //! The codec of `events.csv`: the events of the conditions, a row each, with what the channels said then.
 
-use super::decode::{Column, Style};
+use super::columns::{Column, Style};
 use super::when::{self, WallClock};
 use amber_core::Stamp;
 use amber_core::bench::ChannelSettings;

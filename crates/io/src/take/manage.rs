@@ -3,8 +3,8 @@
 use super::glance::LONGEST_NOTE;
 use super::reader::{being_written, parts};
 use super::{
-    ABOUT, BENCH, EVENTS, EVENTS_METADATA, GAPS, MARKS, METADATA, NOTE, READINGS, SENT, STAMPS, STATIONS, TakeError,
-    WIRE,
+    ABOUT, BENCH, EVENTS, EVENTS_METADATA, GAPS, LATE, MARKS, METADATA, NOTE, READINGS, SENT, STAMPS, STATIONS,
+    TakeError, WIRE,
 };
 use crate::disk;
 use std::fs;
@@ -155,8 +155,22 @@ pub(super) fn is_readings(name: &str) -> bool {
 /// Whether a take has a file of this name: one of its own, one of a part, or one that mending has kept.
 fn is_of_a_take(name: &str) -> bool {
     let name = name.split_once(".before-mending-").filter(|(_, number)| is_number(number)).map_or(name, |(own, _)| own);
-    let names =
-        [ABOUT, BENCH, EVENTS, EVENTS_METADATA, GAPS, MARKS, METADATA, NOTE, READINGS, SENT, STAMPS, STATIONS, WIRE];
+    let names = [
+        ABOUT,
+        BENCH,
+        EVENTS,
+        EVENTS_METADATA,
+        GAPS,
+        LATE,
+        MARKS,
+        METADATA,
+        NOTE,
+        READINGS,
+        SENT,
+        STAMPS,
+        STATIONS,
+        WIRE,
+    ];
     // The number of a part stands before the ending.
     let unnumbered = name.split_once('.').and_then(|(stem, ending)| {
         let (own, number) = stem.rsplit_once('-')?;

@@ -1,7 +1,7 @@
 //! `readings.csv-metadata.json`: what the columns are, in the W3C's vocabulary of CSV on the Web ("Metadata Vocabulary
 //! for Tabular Data", 2015). Units are given as `schema:unitText`, since that vocabulary has none of its own.
 
-use super::decode::{Column, Style};
+use super::columns::{Column, Style};
 use super::{EVENTS, events};
 use amber_core::keep::{Pace, Statistic};
 use serde_json::{Value, json};

@@ -4,6 +4,7 @@
 //! |---|---|
 //! | `readings.csv` | RFC 4180, a header row; `time_s` since the start, `wall_clock` in ISO 8601, then the channels |
 //! | `readings.csv-metadata.json` | the columns' titles, units and datatypes, in the vocabulary of CSV on the Web |
+//! | `late.csv` | what channels say that came when the header of `readings.csv` was written, if any did: time, wall clock, channel, unit, value; a row a value |
 //! | `wire.bin` | the exact bytes that arrived |
 //! | `wire.csv` | for each chunk: offset in `wire.bin`, arrival in nanoseconds since the Unix epoch, and what happened before it: `begin` and `join` (a link was opened, at the start of a line or within one), `text` and `pipe` (a text begins, without arrival times or with them), `grows` (the text goes on, with arrival times), `end` (it has ended), `stop` (the take was ended properly) |
 //! | `marks.csv` | number, time, wall clock, note |
@@ -23,18 +24,20 @@
 //!
 //! A take of several sources is a folder of takes, one for each source.
 //!
-//! `readings.csv` and `events.csv` are made by [`Decoder`] from the bytes of `wire.bin` and their stamps and nothing else, both
+//! `readings.csv`, `late.csv` and `events.csv` are made by [`Decoder`] from the bytes of `wire.bin` and their stamps and nothing else, both
 //! when they are written and when they are checked, so decoding again gives the same files byte for byte. Files are only ever added to; a checkpoint
 //! writes all of them through in an order ([`Writer::checkpoint`]) that lets a reader tell what is whole.
 
 mod about;
 mod blocks;
 mod bytes;
+mod columns;
 mod decode;
 mod events;
 mod file;
 mod gaps;
 mod glance;
+mod growing;
 mod keeper;
 mod manage;
 mod marks;
@@ -44,6 +47,7 @@ mod reader;
 mod reading;
 mod recent;
 mod sent;
+mod sheet;
 mod stations;
 mod table;
 mod when;
@@ -80,6 +84,7 @@ pub(crate) const READINGS: &str = "readings.csv";
 pub(crate) const METADATA: &str = "readings.csv-metadata.json";
 pub(crate) const EVENTS: &str = "events.csv";
 pub(crate) const EVENTS_METADATA: &str = "events.csv-metadata.json";
+pub(crate) const LATE: &str = "late.csv";
 pub(crate) const WIRE: &str = "wire.bin";
 pub(crate) const STAMPS: &str = "wire.csv";
 pub(crate) const MARKS: &str = "marks.csv";

@@ -4,7 +4,8 @@
 use super::decode::Decoder;
 use super::manage::is_readings;
 use super::reader::{OpenedTake, ReplayItem};
-use super::{ABOUT, BENCH, EVENTS, READINGS, TakeError, WIRE};
+use super::sheet::LATE_HEADER;
+use super::{ABOUT, BENCH, EVENTS, LATE, READINGS, TakeError, WIRE};
 use crate::disk;
 use crate::take::About;
 use amber_core::bench::Bench;
@@ -66,8 +67,14 @@ fn write(folder: &Path, take: &OpenedTake, bench: &Bench, ticket: &Ticket) -> io
     let mut decoder = Decoder::new(bench, take.start);
     let mut readings = new(READINGS)?;
     let mut events: Option<File> = if decoder.has_conditions() { Some(new(EVENTS)?) } else { None };
+    let mut late: Option<File> = None;
     let mut put = |decoder: &mut Decoder| -> io::Result<()> {
         readings.write_all(&decoder.take_output())?;
+        let rows = decoder.take_late();
+        if late.is_none() && !rows.is_empty() {
+            late.insert(new(LATE)?).write_all(LATE_HEADER)?;
+        }
+        late.as_mut().map_or(Ok(()), |late| late.write_all(&rows))?;
         events.as_mut().map_or(Ok(()), |events| events.write_all(&decoder.take_events()))
     };
     let mut replay = take.replay();

@@ -249,3 +249,33 @@ fn a_file_that_is_not_what_it_says_is_never_followed_waited_for_or_written() {
 fn chain_rows(take: &OpenedTake) -> usize {
     take.decode().unwrap().iter().filter(|b| **b == b'\n').count().saturating_sub(1)
 }
+
+#[test]
+fn what_came_late_has_a_table_of_its_own() {
+    let dir = tempfile::tempdir().unwrap();
+    let folder = dir.path().join("take");
+    let start = Stamp(1_750_000_000_000_000_000);
+    let bench = Bench::default();
+    let mut writer = Writer::create(&TakePlace::Exactly(folder.clone()), &bench, start, Event::JOIN).unwrap();
+    for i in 0..400 {
+        let wind = if i < 340 || i % 10 > 0 { String::new() } else { format!(",\"wind\":{i}.5") };
+        let line = format!("{{\"bed\":{},\"gauge\":{}{wind}}}\r\n", i * 7 % 50, i * 13 % 41);
+        writer.chunk(start.plus(f64::from(i) * 0.1), line.as_bytes()).unwrap();
+    }
+    let summary = writer.finish(start.plus(40.0)).unwrap();
+    assert_eq!((summary.tally.rows, summary.tally.rejected, summary.tally.late_values), (400, 0, 6));
+    let late = fs::read_to_string(folder.join("late.csv")).unwrap();
+    let lines: Vec<&str> = late.lines().collect();
+    assert_eq!(lines[0], "time_s,wall_clock,channel,unit,value");
+    assert_eq!((lines.len(), lines[1]), (7, "34.000000,2025-06-15T15:07:14.000000Z,wind,,340.5"));
+    // It is made of the bytes like the readings, in another reading too, and goes and moves with the take.
+    let other = save_reading(&open(&folder).unwrap(), &bench, &amber_core::work::Ticket::default()).unwrap();
+    assert_eq!(fs::read_to_string(other.join("late.csv")).unwrap(), late);
+    fs::write(folder.join("late.csv"), &late[..60]).unwrap();
+    let mending = mend_all(&folder).unwrap().pop().unwrap();
+    assert_eq!(mending.repairs.iter().map(|repair| repair.file.as_str()).collect::<Vec<_>>(), ["late.csv"]);
+    mending.carry_out().unwrap();
+    assert_eq!(fs::read_to_string(folder.join("late.csv")).unwrap(), late);
+    crate::take::delete(&folder).unwrap();
+    assert!(!folder.exists());
+}

@@ -3,10 +3,13 @@
 use super::about::About;
 use super::decode::{Decoder, Tally};
 use super::gaps::{self, Gap};
+use super::growing::{Growing, add_to};
 use super::marks::{self, Mark};
+use super::sheet::LATE_HEADER;
 use super::wire::{self, Event};
 use super::{
-    ABOUT, BENCH, EVENTS, GAPS, MARKS, METADATA, READINGS, SENT, STAMPS, STATIONS, TakeError, WIRE, sent, stations,
+    ABOUT, BENCH, EVENTS, GAPS, LATE, MARKS, METADATA, READINGS, SENT, STAMPS, STATIONS, TakeError, WIRE, sent,
+    stations,
 };
 use amber_core::Stamp;
 use amber_core::bench::Bench;
@@ -14,7 +17,6 @@ use amber_core::keep::Station;
 use amber_core::keep::{Limits, Part, Parts};
 use std::fs::{self, File, OpenOptions};
 use std::io::{self, Write};
-use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 
 /// Where a take goes.
@@ -53,64 +55,6 @@ const WAITING: usize = 256 * 1024;
 /// Bytes after which a part is ended although no row has come.
 const WITHOUT_ROWS: u64 = 16 << 20;
 
-/// A file that only grows, with the length up to which it is known to agree with the others.
-#[derive(Debug)]
-struct Growing {
-    path: PathBuf,
-    file: File,
-    waiting: Vec<u8>,
-    length: u64,
-    whole: u64,
-    /// Bytes in the files of the parts before.
-    before: u64,
-}
-
-impl Growing {
-    fn create(folder: &Path, name: &str) -> Result<Growing, TakeError> {
-        let path = folder.join(name);
-        let file = OpenOptions::new().write(true).create_new(true).open(&path);
-        let file = file.map_err(TakeError::io("cannot create", &path))?;
-        Ok(Growing { path, file, waiting: Vec::new(), length: 0, whole: 0, before: 0 })
-    }
-
-    /// The file of the next part, called `name`.
-    fn next(&self, folder: &Path, name: &str) -> Result<Growing, TakeError> {
-        Ok(Growing { before: self.all(), ..Growing::create(folder, name)? })
-    }
-
-    /// Bytes in this part and those before.
-    fn all(&self) -> u64 {
-        self.before + self.length
-    }
-
-    fn add(&mut self, bytes: &[u8]) {
-        self.length += bytes.len() as u64;
-        self.waiting.extend_from_slice(bytes);
-    }
-
-    fn write_through(&mut self) -> Result<(), TakeError> {
-        self.file.write_all(&self.waiting).map_err(TakeError::io("cannot write to", &self.path))?;
-        self.waiting.clear();
-        Ok(())
-    }
-
-    fn sync(&self) -> Result<(), TakeError> {
-        crate::disk::sync(&self.file).map_err(TakeError::io("cannot write to", &self.path))
-    }
-
-    /// Whether the file is still the one in its folder.
-    fn in_place(&self) -> bool {
-        let same = |a: fs::Metadata, b: fs::Metadata| a.ino() == b.ino() && a.dev() == b.dev();
-        fs::metadata(&self.path).is_ok_and(|found| self.file.metadata().is_ok_and(|own| same(found, own)))
-    }
-
-    /// Gives up what was not checkpointed, so that the file ends where all files are known to agree.
-    fn give_up(self) {
-        // On a disk that just failed this may fail too; a reader cuts a torn tail as well.
-        let _ = self.file.set_len(self.whole);
-    }
-}
-
 /// A take being written. Drop it only through [`Writer::finish`] or [`Writer::give_up`].
 #[derive(Debug)]
 pub struct Writer {
@@ -138,6 +82,8 @@ pub struct Writer {
     sent_file: Option<Growing>,
     stations_file: Option<Growing>,
     gaps_file: Option<Growing>,
+    /// Made when a channel comes that the table has no column for.
+    late_file: Option<Growing>,
     marks: u64,
     saved: Summary,
 }
@@ -178,6 +124,7 @@ impl Writer {
             sent_file: None,
             stations_file: None,
             gaps_file: None,
+            late_file: None,
             saved: Summary {
                 folder: folder.to_path_buf(),
                 bytes: 0,
@@ -200,9 +147,7 @@ impl Writer {
             start,
             last: start,
         };
-        // Where locks are not to be had, a reader cannot tell that the take is growing.
-        let _ = rustix::fs::flock(&writer.wire.file, rustix::fs::FlockOperation::NonBlockingLockExclusive);
-        writer._lock = writer.wire.file.try_clone().ok();
+        writer._lock = writer.wire.lock();
         writer.stamps.add(wire::HEADER);
         writer.marks_file.add(marks::HEADER);
         writer.event(start, event);
@@ -254,7 +199,8 @@ impl Writer {
 
     /// Bytes of the files that grow with the rows.
     fn size(&self) -> u64 {
-        self.wire.all() + self.stamps.all() + self.readings.all()
+        let late = self.late_file.as_ref().map_or(0, Growing::all);
+        self.wire.all() + self.stamps.all() + self.readings.all() + late
     }
 
     /// Ends the files of the part that is written, and begins the next ones, where it is time for that.
@@ -270,7 +216,7 @@ impl Writer {
         if !is_over {
             return Ok(());
         }
-        self.take_decoded();
+        self.take_decoded()?;
         self.describe()?;
         self.write_through()?;
         self.sync()?;
@@ -318,16 +264,21 @@ impl Writer {
         self.stamp(at, None);
         self.wire.add(bytes);
         self.decoder.feed(at, bytes);
-        self.take_decoded();
-        if self.wire.waiting.len() + self.stamps.waiting.len() > WAITING { self.write_through() } else { Ok(()) }
+        self.take_decoded()?;
+        if self.wire.waiting() + self.stamps.waiting() > WAITING { self.write_through() } else { Ok(()) }
     }
 
     /// What the decoder has made goes into its files.
-    fn take_decoded(&mut self) {
+    fn take_decoded(&mut self) -> Result<(), TakeError> {
         self.readings.add(&self.decoder.take_output());
+        let late = self.decoder.take_late();
+        if !late.is_empty() {
+            add_to(&mut self.late_file, &self.folder, LATE, LATE_HEADER, &late)?;
+        }
         if let Some(events) = &mut self.events_file {
             events.add(&self.decoder.take_events());
         }
+        Ok(())
     }
 
     /// Something happened to the source, at `at`.
@@ -377,7 +328,7 @@ impl Writer {
     fn files(&mut self) -> impl Iterator<Item = &mut Growing> {
         let files = [&mut self.stamps, &mut self.wire, &mut self.readings, &mut self.marks_file];
         let own = files.into_iter().chain(&mut self.events_file).chain(&mut self.sent_file);
-        own.chain(&mut self.stations_file).chain(&mut self.gaps_file)
+        own.chain(&mut self.stations_file).chain(&mut self.gaps_file).chain(&mut self.late_file)
     }
 
     fn stamp(&mut self, at: Stamp, event: Option<Event>) {
@@ -387,7 +338,7 @@ impl Writer {
 
     fn write_through(&mut self) -> Result<(), TakeError> {
         self.files().try_for_each(Growing::write_through)?;
-        self.files().for_each(|file| file.whole = file.length);
+        self.files().for_each(Growing::is_whole);
         Ok(())
     }
 
@@ -399,7 +350,7 @@ impl Writer {
         if !self.wire.in_place() {
             return Err(TakeError::Gone(self.wire.path.clone()));
         }
-        self.take_decoded();
+        self.take_decoded()?;
         self.describe()?;
         self.write_through()?;
         self.saved = Summary {
@@ -449,21 +400,23 @@ impl Writer {
     /// Ends the take after an error: all files are cut back to the last checkpoint, where they agree.
     pub fn give_up(self) -> Summary {
         let Writer {
-            wire, stamps, readings, events_file, marks_file, sent_file, stations_file, gaps_file, saved, ..
+            wire,
+            stamps,
+            readings,
+            events_file,
+            marks_file,
+            sent_file,
+            stations_file,
+            gaps_file,
+            late_file,
+            saved,
+            ..
         } = self;
         let files = [stamps, wire, readings, marks_file].into_iter();
-        files.chain(events_file).chain(sent_file).chain(stations_file).chain(gaps_file).for_each(Growing::give_up);
+        let files = files.chain(events_file).chain(sent_file).chain(stations_file);
+        files.chain(gaps_file).chain(late_file).for_each(Growing::give_up);
         saved
     }
-}
-
-/// Adds a row to a table that is made, with its header, when it has one.
-fn add_to(file: &mut Option<Growing>, folder: &Path, name: &str, header: &[u8], row: &[u8]) -> Result<(), TakeError> {
-    if file.is_none() {
-        file.insert(Growing::create(folder, name)?).add(header);
-    }
-    file.iter_mut().for_each(|file| file.add(row));
-    Ok(())
 }
 
 /// The name of `file` in a part of a take, from 1: `readings.csv`, `readings-0002.csv` …

@@ -403,9 +403,9 @@ fn print(summary: &Summary) -> anyhow::Result<()> {
     if tally.events > 0 {
         lines.push(format!("events    {}", grouped(tally.events)));
     }
-    if tally.late_fields > 0 {
-        let fields = counted(tally.late_fields, "field");
-        lines.push(format!("late      {fields} of channels that appeared after the header, only in wire.bin"));
+    if tally.late_values > 0 {
+        let values = counted(tally.late_values, "value");
+        lines.push(format!("late      {values} of channels that appeared after the header, in late.csv"));
     }
     if tally.text_times {
         lines.push("time      counted from the start of the text; when it was written is not known".into());

@@ -182,7 +182,7 @@ impl Session {
             all.tally.rejected += one.tally.rejected;
             all.tally.messages += one.tally.messages;
             all.tally.events += one.tally.events;
-            all.tally.late_fields += one.tally.late_fields;
+            all.tally.late_values += one.tally.late_values;
             all.seconds = all.seconds.max(one.seconds);
             all
         });
@@ -208,8 +208,8 @@ pub(crate) fn in_words(summary: &Summary) -> String {
     if tally.rejected > 0 {
         text += &format!(", {} rejected", digits::counted(tally.rejected, "line"));
     }
-    if tally.late_fields > 0 {
-        text += &format!(", {} of late channels only in wire.bin", digits::counted(tally.late_fields, "field"));
+    if tally.late_values > 0 {
+        text += &format!(", {} of late channels in late.csv", digits::counted(tally.late_values, "value"));
     }
     text
 }
