@@ -1,5 +1,6 @@
 //! One channel: its settings, its derived series and what is known of it.
 
+use super::states::States;
 use crate::Stamp;
 use crate::bench::{ChannelSettings, Kind};
 use crate::clock::names_a_clock;
@@ -62,6 +63,7 @@ pub struct Channel {
     /// Rows get their time from it, or it counts them.
     pub(super) is_timer: bool,
     only_bits: bool,
+    states: States,
     rising: bool,
     /// Least and most raw value so far.
     ends: (f64, f64),
@@ -87,6 +89,7 @@ impl Channel {
             resolution: 1.0,
             is_timer: false,
             only_bits: true,
+            states: States::default(),
             rising: true,
             ends: NOWHERE,
             last: GAP,
@@ -120,6 +123,7 @@ impl Channel {
         self.first_rows = 0;
         self.levels.set_step(self.level_step());
         (self.only_bits, self.rising, self.last, self.ends) = (true, true, GAP, NOWHERE);
+        self.states = States::default();
     }
 
     /// Learns how its raw text is written.
@@ -175,6 +179,7 @@ impl Channel {
         if self.only_bits {
             self.only_bits = raw.iter().all(|raw| raw.is_nan() || *raw == 0.0 || *raw == 1.0);
         }
+        self.states.take(raw);
         if self.rising {
             let mut last = self.last.raw;
             for raw in raw.iter().copied().filter(|raw| !raw.is_nan()) {
@@ -358,6 +363,12 @@ impl Channel {
             Kind::Auto => Kind::Analog,
             kind => kind,
         }
+    }
+
+    /// How many states its numbers seem to stand for, 0, 1, 2 and so on, where nobody has said what it carries: at least
+    /// three; `None` where they do not.
+    pub fn states(&self) -> Option<u32> {
+        self.states.count().filter(|_| self.settings.kind == Kind::Auto && self.kind() == Kind::Analog)
     }
 
     /// The quantity in every row.

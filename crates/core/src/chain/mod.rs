@@ -8,6 +8,7 @@ mod counts;
 mod intake;
 mod look;
 mod noise;
+mod states;
 mod watching;
 
 pub use anew::Work;

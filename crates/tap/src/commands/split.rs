@@ -170,7 +170,7 @@ impl<W: Write> Found<W> {
             // A board's own words stand for 0, 1, 2 …
             let own = || (0..).map_while(|code| codes.word(f64::from(code))).collect();
             let words = if codes.is_empty() { pair } else { Some(own()) };
-            json!({ "name": channel.name(), "kind": channel.kind().name(), "unit": channel.settings().scale.unit(), "words": words })
+            json!({ "name": channel.name(), "kind": channel.kind().name(), "unit": channel.settings().scale.unit(), "words": words, "states": channel.states() })
         };
         let reasons = Rejection::ALL.into_iter().filter(|why| self.rows.rejected[*why as usize] > 0);
         let rejected = reasons.map(|why| {

@@ -56,6 +56,13 @@ impl StagePanel for Split {
             Some(Row { channel: Some(index), ..row })
         });
         rows.extend(columns);
+        for channel in session.chain().channels() {
+            if let Some(count) = channel.states() {
+                let most = count - 1;
+                let told = format!("▲ {} only holds 0 to {most}: states? # gives them words", channel.title());
+                rows.extend(Row::text("", &told));
+            }
+        }
         rows.push(Row::blank());
         rows.extend(outcomes(session));
         rows

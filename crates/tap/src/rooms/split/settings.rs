@@ -191,7 +191,12 @@ pub(crate) static WORDS: SingleSetting = SingleSetting {
         settings.formula.is_none().then(|| if words.is_empty() { "none".to_owned() } else { words })
     },
     way: Way::Typed {
-        text: |session| session.channel().map_or(String::new(), |channel| channel.wished().words.spelled()),
+        text: |session| {
+            let Some(channel) = session.channel() else { return String::new() };
+            // To be typed over.
+            let states = channel.states().map(|count| (0..count).map(|code| format!("{code} state_{code}")).collect());
+            states.map_or_else(|| channel.wished().words.spelled(), |states: Vec<String>| states.join(", "))
+        },
         set: |session, text| {
             let words = Words::parse(text)?;
             session.edit_channel(|channel| {
