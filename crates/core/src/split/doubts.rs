@@ -2,6 +2,7 @@
 //! that stands apart may belong to its number. One line never tells; many may.
 
 use super::line_shape::worded_form;
+use super::number::pointed_length;
 use super::shape::{Comma, Delimiter, Plain, Shape, Style, bare_text};
 use super::shape_reader::Proposal;
 use super::words::Sign;
@@ -85,6 +86,13 @@ impl Doubts {
         let comma = memchr::memchr(b',', text).unwrap_or(text.len());
         let (front, behind) = (&text[..comma], text.get(comma + 1..).unwrap_or_default());
         let front = front.strip_prefix(b"-").unwrap_or(front);
+        if pointed_length(text) == Some(text.len())
+            && self.behind.is_none_or(|known| known == (behind.len(), behind.len()))
+        {
+            self.behind = Some((behind.len(), behind.len()));
+            self.offer_one("a comma may be a decimal one, and points part thousands");
+            return;
+        }
         let digits = |text: &[u8]| !text.is_empty() && text.iter().all(u8::is_ascii_digit);
         if !digits(front) || !digits(behind) {
             (self.settled, self.proposal) = (true, None);
@@ -100,9 +108,16 @@ impl Doubts {
         // Decimals always have as many digits, a second number need not.
         if (varies && !self.zero) || switch {
             (self.settled, self.proposal) = (true, None);
-        } else if self.proposal.is_none() {
+        } else {
+            self.offer_one("a comma may be a decimal one");
+        }
+    }
+
+    /// What is read as two numbers may be one with a decimal comma.
+    fn offer_one(&mut self, why: &str) {
+        if self.proposal.is_none() {
             let shape = Shape::Plain(Plain { comma: true, ..Plain::new(Delimiter::Spaces, 1) });
-            self.proposal = Some(Proposal { shape, why: "a comma may be a decimal one".into() });
+            self.proposal = Some(Proposal { shape, why: why.into() });
         }
     }
 

@@ -4,7 +4,7 @@
 use super::line_shape::{Header, LineShape, form_of, header_of};
 use super::number::number;
 use super::pattern::{self, Found};
-use super::shape::{Labels, MAX_FIELDS, Plain, Shape, bare_text};
+use super::shape::{Delimiter, Labels, MAX_FIELDS, Plain, Shape, bare_text};
 use crate::Stamp;
 
 /// How many lines wait for a decision before the oldest is given up.
@@ -64,7 +64,8 @@ impl Learning {
         self.held.iter().rev().filter(|held| !held.half).filter_map(|held| held.form.as_ref())
     }
 
-    fn decide(&self) -> Option<Shape> {
+    /// The shape on which the newest lines agree.
+    pub(super) fn decide(&self) -> Option<Shape> {
         let newest = self.forms().next()?;
         if newest.single().is_some() {
             return self.stacked().or_else(|| self.agreed(newest));
@@ -172,7 +173,10 @@ impl Learning {
             |held: &&&WaitingLine| matches!(&held.form, Some(LineShape { shape: Shape::Plain(b), .. }) if b.comma);
         plain.comma |= lines.iter().any(|held| comma(&held));
         let header = self.header.as_ref().filter(|header| {
-            header.names.len() == plain.fields && (header.delimiter == plain.delimiter || plain.fields == 1)
+            // Names with blanks between are names of cells with tabs between, too.
+            let blanks = |own: Delimiter| matches!(own, Delimiter::Spaces | Delimiter::Tab);
+            let alike = header.delimiter == plain.delimiter || blanks(header.delimiter) && blanks(plain.delimiter);
+            header.names.len() == plain.fields && (alike || plain.fields == 1)
         });
         if let Some(header) = header {
             plain.names.clone_from(&header.names);

@@ -24,8 +24,36 @@ pub fn scan_number(text: &[u8]) -> Option<(Number, usize)> {
 }
 
 /// The same for numbers with a decimal comma.
+///
+/// Points may part its thousands then: `1.234,56`.
 pub(super) fn scan_with_comma(text: &[u8]) -> Option<(Number, usize)> {
-    scan::<b','>(text)
+    let found = scan::<b','>(text)?;
+    if text.get(found.1) != Some(&b'.') {
+        return Some(found);
+    }
+    Some(with_points(text).unwrap_or(found))
+}
+
+#[cold]
+fn with_points(text: &[u8]) -> Option<(Number, usize)> {
+    let length = pointed_length(text)?;
+    let plain: Vec<u8> = text[..length].iter().copied().filter(|b| *b != b'.').collect();
+    Some((scan::<b','>(&plain)?.0, length))
+}
+
+/// The length of the number at the start of `text` whose thousands are parted by points and which has a decimal comma;
+/// `None` where it is none.
+pub(super) fn pointed_length(text: &[u8]) -> Option<usize> {
+    let digits = |at: usize| text[at..].iter().take_while(|b| b.is_ascii_digit()).count();
+    let begin = usize::from(matches!(text.first(), Some(b'-' | b'+')));
+    let front = digits(begin);
+    let mut end = begin + front;
+    while text.get(end) == Some(&b'.') && digits(end + 1) == 3 {
+        end += 4;
+    }
+    let sound = (1..=3).contains(&front) && text[begin] != b'0' && end > begin + front;
+    let behind = if text.get(end) == Some(&b',') { digits(end + 1) } else { 0 };
+    (sound && behind > 0).then_some(end + 1 + behind)
 }
 
 /// The digits at the start of eight bytes: how many, and the number that they make; 0 where there is none.

@@ -20,7 +20,12 @@ pub(super) enum Other {
     /// A row that cannot be trusted.
     Damage(Rejection),
     /// A sound line with a label that was not there before.
-    NewLabel(String),
+    NewLabel {
+        /// That label.
+        label: String,
+        /// The line has all those that were there before as well, so that damage did not make it of one of them.
+        beside_all: bool,
+    },
 }
 
 /// What a column states of itself.
@@ -85,6 +90,13 @@ impl<'a> Cells<'a> {
     pub(super) fn set(&mut self, column: usize, value: Value) {
         self.set_number(column, value.number);
         self.words.extend(value.words.map(|pair| (column, pair)));
+    }
+
+    /// What a line is that has these cells and one for `label`, which is not among `labels`.
+    fn new_label(&self, label: String, labels: &Labels) -> Other {
+        // Of one label alone there is little to tell it by.
+        let beside_all = labels.labels.len() > 1 && self.filled.count_ones() as usize == labels.labels.len();
+        Other::NewLabel { label, beside_all }
     }
 
     #[inline]
@@ -432,7 +444,7 @@ impl Reader {
         let all = cells.filled.count_ones() as usize == labels.labels.len();
         match (fault, unknown) {
             (Some(fault), _) => return Err(Other::Damage(fault)),
-            (None, Some(label)) if scan.strong => return Err(Other::NewLabel(label)),
+            (None, Some(label)) if scan.strong => return Err(cells.new_label(label, labels)),
             // A sentence that happens to name a channel.
             (None, Some(_)) if !all => return Err(Other::Text),
             (None, Some(_)) => return Err(Other::Damage(Rejection::FieldCount)),
@@ -499,7 +511,7 @@ fn labelled_any(labels: &Labels, line: &[u8], cells: &mut Cells<'_>) -> Result<(
         return Err(if known_labels == 0 { Other::Text } else { Other::Damage(fault) });
     }
     match unknown {
-        Some(label) => Err(Other::NewLabel(String::from_utf8_lossy(label).into_owned())),
+        Some(label) => Err(cells.new_label(String::from_utf8_lossy(label).into_owned(), labels)),
         None if cells.filled == 0 => Err(Other::Text),
         None => Ok(()),
     }
@@ -543,7 +555,7 @@ fn json_any(
     }
     match unknown {
         _ if twice => Err(Other::Damage(Rejection::LabelTwice)),
-        Some(label) if !label.is_empty() => Err(Other::NewLabel(label)),
+        Some(label) if !label.is_empty() => Err(cells.new_label(label, labels)),
         _ if cells.filled == 0 => Err(Other::Text),
         _ => Ok(()),
     }

@@ -190,8 +190,11 @@ impl ShapeReader {
                     return self.doubt(at, line, true, sink);
                 }
             }
-            Err(Other::NewLabel(_)) if half => sink.line(at, LineOutcome::Half, line),
-            Err(Other::NewLabel(label)) => return self.suspect(at, label, line, sink),
+            Err(Other::NewLabel { .. }) if half => sink.line(at, LineOutcome::Half, line),
+            Err(Other::NewLabel { label, beside_all }) => {
+                let needed = if beside_all { 1 } else { SIGHTINGS };
+                return self.suspect(at, label, needed, line, sink);
+            }
         }
         None
     }
@@ -331,13 +334,13 @@ impl ShapeReader {
         }
     }
 
-    /// Damage rarely makes the same wrong label twice; a label that comes again on sound lines is a new field. While the
-    /// shape is on trial, gives the shape with that field.
+    /// Damage rarely makes the same wrong label twice; a label that was seen on `needed` sound lines is a new field. While
+    /// the shape is on trial, gives the shape with that field.
     #[cold]
-    fn suspect(&mut self, at: Stamp, label: String, line: &[u8], sink: &mut impl Sink) -> Option<Better> {
+    fn suspect(&mut self, at: Stamp, label: String, needed: u32, line: &[u8], sink: &mut impl Sink) -> Option<Better> {
         let seen = self.sighted(&label);
         let why = if self.reader.is_full() { Rejection::TooManyLabels } else { Rejection::NewLabel };
-        if seen < SIGHTINGS || self.reader.is_full() {
+        if seen < needed || self.reader.is_full() {
             reject(at, false, why, line, sink);
             return self.doubt(at, line, true, sink);
         }
@@ -361,7 +364,8 @@ impl ShapeReader {
         let known = self.reader.shape().codes(column);
         let place = known.len();
         // Another state is nothing like those that are known; a damaged word is.
-        let is_other = word.chars().all(char::is_alphabetic)
+        let is_other = word.starts_with(char::is_alphabetic)
+            && word.chars().all(char::is_alphanumeric)
             && !known.iter().any(|code| is_near(code.as_bytes(), word.as_bytes()));
         if !is_other && self.sighted(&format!("{column}={word}")) < WORD_SIGHTINGS {
             return None;

@@ -390,7 +390,19 @@ impl SplitState {
                     self.trial.give_up_oldest(sink);
                 }
             }
-            State::Trial(_) => self.decide(sink),
+            State::Trial(reading) => {
+                // The text may end before another shape had the lines that are needed to take over.
+                let other = reading.rival.decide().map(|shape| self.trial.read_as(shape));
+                if let Some(other) = other.filter(|other| other.fits > reading.fits) {
+                    if !self.patient {
+                        sink.restart();
+                    }
+                    self.begin(other, sink);
+                }
+                if matches!(self.state, State::Trial(_)) {
+                    self.decide(sink);
+                }
+            }
             State::FinalTimes(_) => {}
         }
     }

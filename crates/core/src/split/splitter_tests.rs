@@ -121,6 +121,13 @@ fn a_new_label_becomes_a_column_once_it_is_no_accident() {
     let log = split(None, false, &[b"a=1\na=2\na=3 c=1\na=4 c=2\na=5 c=3\na=6\n"]);
     assert_eq!(log[..2], ["shape name=value, 2 fields, not all on each line", "row [1.0, NaN]"]);
     assert_eq!(log[3..], ["row [3.0, 1.0]", "row [4.0, 2.0]", "row [5.0, 3.0]", "row [6.0, NaN]"]);
+    // A label beside all the others is no damaged one of them.
+    for (known, new) in [("a=1 b=2\n", "a=1 b=2 c=3\n"), ("{\"a\":1,\"b\":2}\n", "{\"a\":1,\"b\":2,\"c\":3}\n")] {
+        let log = split(None, false, &[known.repeat(20).as_bytes(), new.as_bytes()]);
+        assert_eq!(log.last().map(String::as_str), Some("row [1.0, 2.0, 3.0]"), "{known}");
+        let log = split(None, false, &[known.repeat(20).as_bytes(), new.replace('b', "q").as_bytes()]);
+        assert!(log.last().is_some_and(|last| last.starts_with("a label not seen before")), "{known}");
+    }
 }
 
 /// What is left in the end, lines aside: a patient splitter gives them at another place among the rows.
@@ -344,12 +351,14 @@ fn a_word_that_turns_out_to_be_a_state_is_a_column_behind_the_others() {
 #[test]
 fn a_block_that_was_asked_for_among_the_first_rows_takes_nothing_over() {
     let live = |i: usize| format!("x={i}.5 mm\r\ny=25.0 mm\r\nspeed=119 mm/s\r\n");
-    for (before, after) in [(3, 2), (3, 40), (5, 2), (5, 40)] {
+    // With two rows before it, what comes to the end behind it decides.
+    for (before, after) in [(2, 5), (3, 2), (3, 40), (5, 2), (5, 40)] {
         let block: String = (0..10).map(|i| format!("{i} 0.{i}00 {}.0\r\n", i * 12)).collect();
         let rows = |count: usize| (0..count).map(live).collect::<String>();
         let stream = [rows(before), "history at 3.0 s\r\ni t_s x_mm\r\n".into(), block, rows(after)].concat();
-        let mut splitter = Splitter::new(None);
-        splitter.feed(Stamp(0), stream.as_bytes(), &mut Log::default());
+        let (mut splitter, mut log) = (Splitter::new(None), Log::default());
+        splitter.feed(Stamp(0), stream.as_bytes(), &mut log);
+        splitter.finish(&mut log);
         let label = |shape: &Shape| (0..shape.columns()).map(|i| shape.label(i)).collect::<Vec<_>>();
         assert_eq!(
             splitter.shape().map(label),

@@ -174,7 +174,8 @@ impl Trial {
         let is_read = reading.fits * 2 >= looked_at;
         let better = is_read
             && now.is_none_or(|now| {
-                match self.rival.is_none() && says_the_same(now.reader.shape(), reading.reader.shape()) {
+                let names = self.header.as_ref().map_or(&[][..], |header| &header.names);
+                match self.rival.is_none() && says_the_same(now.reader.shape(), reading.reader.shape(), names) {
                     true => reading.fits * 4 > now.fits * 5,
                     // What was a whole row to one shape may be half a line to the other.
                     false => reading.fits + halves >= now.fits,
@@ -217,15 +218,17 @@ impl Trial {
     }
 }
 
-/// Whether a pattern has the fields of a line of words, and reads nothing in another way.
-fn says_the_same(words: &Shape, pattern: &Shape) -> bool {
+/// Whether a pattern has the fields of a line of words, reads nothing in another way, and has no more of the names that a header
+/// gives.
+fn says_the_same(words: &Shape, pattern: &Shape, names: &[String]) -> bool {
     let Shape::Pattern(found) = pattern else { return false };
     let commas = match words {
         Shape::Plain(plain) => plain.comma,
         Shape::Worded(labels) => labels.comma == Comma::Decimal,
         _ => false,
     };
-    words.columns() == found.columns() && found.is_simple(commas)
+    let named = |shape: &Shape| (0..shape.columns()).filter(|column| names.contains(&shape.label(*column))).count();
+    words.columns() == found.columns() && found.is_simple(commas) && named(pattern) <= named(words)
 }
 
 impl Line {

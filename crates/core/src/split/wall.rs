@@ -1,4 +1,4 @@
-//! Dates and times of day as boards and loggers write them: ISO 8601 and its relatives.
+//! Dates, times of day and durations as boards and loggers write them: ISO 8601 and its relatives, names of months, `3h12m05s`.
 
 /// Seconds in a day.
 const DAY: f64 = 86_400.0;
@@ -64,18 +64,124 @@ fn time(text: &[u8], comma: bool) -> Option<(f64, u8, usize)> {
     Some((whole + fraction, digits as u8, 9 + digits))
 }
 
-/// The moment at the start of `text` and its length, the zone included where one is written.
+/// The same with the half of the day behind it, where that is written: `10:15:30 PM`.
+fn time_of_day(text: &[u8], comma: bool) -> Option<(f64, u8, usize)> {
+    let (seconds, decimals, used) = time(text, comma)?;
+    let blank = usize::from(text.get(used) == Some(&b' '));
+    let half = text.get(used + blank..used + blank + 2).unwrap_or_default();
+    let ends = !text.get(used + blank + 2).is_some_and(u8::is_ascii_alphanumeric);
+    let is_pm = half.eq_ignore_ascii_case(b"PM");
+    if !(1.0..13.0).contains(&(seconds / 3600.0).floor()) || !ends || !(is_pm || half.eq_ignore_ascii_case(b"AM")) {
+        return Some((seconds, decimals, used));
+    }
+    Some((seconds % (DAY / 2.0) + if is_pm { DAY / 2.0 } else { 0.0 }, decimals, used + blank + 2))
+}
+
+const WEEKDAYS: [&str; 7] = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
+const MONTHS: [&str; 12] = [
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
+];
+
+/// The place in `names` of the word at the start of `text`, in full or its first three letters, and what follows it, signs
+/// and blanks left out.
+fn named<'a>(names: &[&str], text: &'a [u8]) -> Option<(i64, &'a [u8])> {
+    let length = text.iter().take_while(|b| b.is_ascii_alphabetic()).count();
+    let word = &text[..length];
+    let is = |name: &&str| word == name.as_bytes() || (length == 3 && word == &name.as_bytes()[..3]);
+    let place = names.iter().position(|name| is(&name))?;
+    Some((place as i64, behind_signs(&text[length..])))
+}
+
+fn behind_signs(text: &[u8]) -> &[u8] {
+    &text[text.iter().take_while(|b| matches!(b, b' ' | b',' | b'.')).count()..]
+}
+
+/// One or two digits, or four of a year, and what follows.
+fn of_date(text: &[u8], year: bool) -> Option<(i64, &[u8])> {
+    let digits = text.iter().take_while(|b| b.is_ascii_digit()).count();
+    let fits = if year { digits == 4 } else { (1..=2).contains(&digits) && text.get(digits) != Some(&b':') };
+    let value = number(text, digits).filter(|_| fits)?;
+    Some((value, behind_signs(&text[digits..])))
+}
+
+/// A time of day behind a date with the name of its month, and its length: `Mon 5 Mar 23:59:59`, `Mar  5 2024 23:59:59`,
+/// `Mon Mar  5 23:59:59 2024`. Without a year the day is not known.
+fn with_month(text: &[u8], comma: bool) -> Option<(Moment, usize)> {
+    let rest = named(&WEEKDAYS, text).map_or(text, |(_, rest)| rest);
+    let (month, day, rest) = match named(&MONTHS, rest) {
+        Some((month, rest)) => {
+            let (day, rest) = of_date(rest, false)?;
+            (month, day, rest)
+        }
+        None => {
+            let (day, rest) = of_date(rest, false)?;
+            let (month, rest) = named(&MONTHS, rest)?;
+            (month, day, rest)
+        }
+    };
+    let (mut year, rest) = of_date(rest, true).map_or((None, rest), |(year, rest)| (Some(year), rest));
+    let (seconds, decimals, used) = time_of_day(rest, comma)?;
+    let mut end = text.len() - rest.len() + used;
+    if let Some((own, _)) = of_date(text[end..].strip_prefix(b" ").unwrap_or_default(), true).filter(|_| year.is_none())
+    {
+        // A number that belongs to something else is seldom a year of this time.
+        if (2000..2100).contains(&own) {
+            year = Some(own);
+            end += 5;
+        }
+    }
+    let days = year.map_or(0, |year| days(year, month + 1, day));
+    Some((Moment { seconds: days as f64 * DAY + seconds, decimals }, end))
+}
+
+/// A duration in units that are written out, at least two of them and the last of them seconds, and its length:
+/// `3h12m05s`, `1d 02h 03m 04s`, `1d 02:03:04`.
+fn duration(text: &[u8]) -> Option<(Moment, usize)> {
+    let (mut seconds, mut at, mut parts) = (0.0, 0, 0);
+    // `1d 02:03:04`
+    let digits = text.iter().take_while(|b| b.is_ascii_digit()).count();
+    let behind = text.get(digits..).and_then(|rest| rest.strip_prefix(b"d ")).and_then(|rest| time(rest, false));
+    if let (Some((of_day, decimals, used)), Some(days)) = (behind, number(text, digits).filter(|_| digits <= 5)) {
+        return Some((Moment { seconds: days as f64 * DAY + of_day, decimals }, digits + 2 + used));
+    }
+    for (unit, length) in [(b'd', DAY), (b'h', 3600.0), (b'm', 60.0), (b's', 1.0)] {
+        let begin = at + usize::from(parts > 0 && text.get(at) == Some(&b' '));
+        let digits = text[begin..].iter().take_while(|b| b.is_ascii_digit()).count();
+        if !(1..=5).contains(&digits) || text.get(begin + digits) != Some(&unit) {
+            continue;
+        }
+        seconds += number(&text[begin..], digits)? as f64 * length;
+        (at, parts) = (begin + digits + 1, parts + 1);
+    }
+    let whole = parts >= 2 && text[at - 1] == b's' && !text.get(at).is_some_and(u8::is_ascii_alphanumeric);
+    whole.then_some((Moment { seconds, decimals: 0 }, at))
+}
+
+/// The moment or duration at the start of `text` and its length, the zone included where one is written.
 pub(super) fn moment(text: &[u8], comma: bool) -> Option<(Moment, usize)> {
-    if !text.first()?.is_ascii_digit() {
-        return None;
+    match text.first()? {
+        b'0'..=b'9' => {}
+        b'A'..=b'Z' => return with_month(text, comma),
+        _ => return None,
     }
     let Some((days, used)) = date(text) else {
-        let (seconds, decimals, used) = time(text, comma)?;
-        return Some((Moment { seconds, decimals }, used));
+        let time = time_of_day(text, comma).map(|(seconds, decimals, used)| (Moment { seconds, decimals }, used));
+        return time.or_else(|| duration(text)).or_else(|| with_month(text, comma));
     };
     let gap = text.get(used).filter(|b| matches!(b, b'T' | b' ' | b'_' | b't'))?;
     let blanks = if *gap == b' ' { text[used..].iter().take_while(|b| **b == b' ').count() } else { 1 };
-    let (of_day, decimals, length) = time(&text[used + blanks..], comma)?;
+    let (of_day, decimals, length) = time_of_day(&text[used + blanks..], comma)?;
     let mut seconds = days as f64 * DAY + of_day;
     let mut end = used + blanks + length;
     match text.get(end) {
@@ -115,6 +221,21 @@ mod tests {
         assert_eq!(read("2024-03-05T23:59:59Z,1"), Some((1_709_683_199.0, 20)));
         assert_eq!(read("2024-03-06T01:29:59.5+01:30 x"), Some((1_709_683_199.5, 27)));
         assert_eq!(read("2024-03-05T15:59:59-0800"), Some((1_709_683_199.0, 24)));
+        assert_eq!(read("12:05:00 AM, 1"), Some((300.0, 11)));
+        assert_eq!(read("11:59:59pm"), Some((86_399.0, 10)));
+        assert_eq!(read("13:00:00 AM"), Some((46_800.0, 8)));
+        assert_eq!(read("12:00:00 AMPS"), Some((43_200.0, 8)));
+        for date in ["Tue Mar  5 23:59:59 2024", "Tuesday, 5 March 2024 23:59:59", "Mar 5 2024, 11:59:59 PM"] {
+            assert_eq!(read(date), Some((1_709_683_199.0, date.len())), "{date}");
+        }
+        assert_eq!(read("Mar  5 23:59:59 flume: 4"), Some((86_399.0, 15)));
+        assert_eq!(read("5 Mar 23:59:59 1023"), Some((86_399.0, 14)));
+        assert_eq!(read("3h12m05s 23.4"), Some((11_525.0, 8)));
+        assert_eq!(read("1d 00:00:04, 7"), Some((86_404.0, 11)));
+        assert_eq!(read("1d 02h 03m 04s"), Some((93_784.0, 14)));
+        for none in ["3m", "5s", "3h12m", "3h12m05sx", "Marble 5", "May 5", "Mon 5 volts"] {
+            assert_eq!(read(none), None, "{none}");
+        }
         for none in
             ["754:236:148", "24:00:00", "12:61:00", "12:59", "1:02:03", "2024-13-05 00:00:00", "x", "", "12:34:56:78"]
         {

@@ -11,24 +11,45 @@ use super::value::{Value, state};
 use std::ops::Range;
 
 /// Words that stand between a name and its value and belong to neither.
-const FILLERS: [&str; 8] = ["is", "are", "was", "the", "of", "at", "reads", "equals"];
+const FILLERS: [&str; 9] = ["is", "are", "was", "the", "of", "at", "and", "reads", "equals"];
 
 /// Units that are known by their spelling where their place does not tell.
-const UNITS: [&str; 56] = [
-    "V", "mV", "uV", "A", "mA", "uA", "W", "mW", "C", "F", "K", "°C", "°F", "%", "%RH", "Pa", "hPa", "kPa", "bar",
-    "mbar", "mm", "cm", "m", "km", "um", "s", "ms", "us", "min", "h", "Hz", "kHz", "MHz", "cnt", "counts", "lux", "lx",
-    "deg", "rad", "g", "kg", "mg", "N", "Nm", "dB", "dBm", "ppm", "rpm", "RPM", "ohm", "Ohm", "kOhm", "l", "ml", "J",
-    "m/s",
+const UNITS: [&str; 99] = [
+    "V", "mV", "uV", "Vpp", "Vrms", "A", "mA", "uA", "W", "mW", "kW", "Wh", "kWh", "mWh", "Ah", "mAh", "VA", "C", "F",
+    "K", "°C", "°F", "%", "%RH", "Pa", "hPa", "kPa", "MPa", "bar", "mbar", "psi", "inHg", "mmHg", "mm", "cm", "m",
+    "km", "um", "s", "ms", "us", "ns", "min", "h", "Hz", "kHz", "MHz", "GHz", "cnt", "counts", "lux", "lx", "lm",
+    "deg", "dps", "rad", "g", "kg", "mg", "lbs", "N", "mN", "kN", "Nm", "dB", "dBm", "dBA", "dBFS", "ppm", "ppb",
+    "rpm", "RPM", "bpm", "mph", "ohm", "Ohm", "kOhm", "kohm", "l", "ml", "J", "kJ", "m/s", "uS", "mS", "uT", "mT",
+    "nT", "degrees", "degree", "percent", "volts", "amps", "watts", "meters", "metres", "seconds", "bytes", "ticks",
 ];
 
-/// Whether `word` is a unit by its spelling: a known one, with a micro or degree sign or an ohm, or one for each other.
+/// Whether `word` is a unit by its spelling: a known one, with a micro or degree sign or what stands for that or an ohm, or one for each other.
 pub(super) fn is_unit(word: &[u8]) -> bool {
     let Ok(text) = std::str::from_utf8(word) else { return false };
     let ratio = text.split_once('/').is_some_and(|(over, under)| {
         let letters = |text: &str| text.starts_with(|c: char| c.is_alphabetic());
         letters(over) && letters(under) && text.chars().count() <= UNIT
     });
-    UNITS.contains(&text) || ratio || text.starts_with(['µ', '°', 'Ω']) || text.ends_with(['Ω', '²', '³'])
+    UNITS.contains(&text)
+        || ratio
+        || text.starts_with(['µ', '°', 'Ω', '*', '\'', '^', '~'])
+        || text.ends_with(['Ω', '²', '³'])
+}
+
+/// Whether the first two of `words` are a unit of temperature that is written out: `degrees C`.
+fn is_degrees(line: &[u8], words: &[Range<usize>]) -> bool {
+    if words.len() < 2 {
+        return false;
+    }
+    let is = |at: usize, known: &[&str]| {
+        known.iter().any(|known| line[words[at].clone()].eq_ignore_ascii_case(known.as_bytes()))
+    };
+    is(0, &["degrees", "degree", "deg"]) && is(1, &["C", "F", "K", "Celsius", "Fahrenheit"])
+}
+
+/// Whether `word` is a unit of time in which boards count.
+fn is_time_unit(word: &[u8]) -> bool {
+    matches!(word, b"ms" | b"us" | b"s" | b"sec")
 }
 
 /// Words for things that are counted, of which there are no fractions.
@@ -119,6 +140,9 @@ fn apart(line: &[u8], at: usize, style: Style) -> Option<(Value, usize)> {
 
 /// Where the word at `at` ends: `gauge.a` is one word, the point at the end of a sentence belongs to none.
 pub(super) fn word_end(line: &[u8], at: usize) -> usize {
+    if line[at] == b'%' && line.get(at + 1).is_none_or(|b| !b.is_ascii_alphabetic()) {
+        return at + 1;
+    }
     let run = |at: usize| line[at..].iter().take_while(|b| is_word(**b)).count();
     let mut end = at + run(at);
     while line.get(end).is_some_and(|b| matches!(b, b'.' | b'-')) && line.get(end + 1).is_some_and(|b| is_word(*b)) {
@@ -140,8 +164,15 @@ fn token(line: &[u8], at: usize, style: Style) -> (Token, usize) {
     if begins_word(byte) || byte.is_ascii_digit() {
         return (Token::Word, word_end(line, at));
     }
+    if is_mocked_degree(line, at) {
+        return (Token::Word, at + 2);
+    }
     let end = run(|b| matches!(b, b'=' | b':' | b'.' | b'-' | b'_' | b'*' | b'~' | b'#'));
     if end > at {
+        let is_arrow = matches!(line[end - 1], b'-' | b'=') && line.get(end) == Some(&b'>');
+        if is_arrow {
+            return (Token::Names, end + 1);
+        }
         let names = line[at..end].iter().any(|b| matches!(b, b'=' | b':'));
         let apart = |may: bool| may && apart(line, end - 1, style).is_some();
         // The sign of the number that follows is its own.
@@ -160,14 +191,23 @@ fn token(line: &[u8], at: usize, style: Style) -> (Token, usize) {
             let end = run(|b| b == b' ');
             (if end - at > 1 { Token::Break } else { Token::Other }, end)
         }
-        b',' | b';' | b'|' | b'\t' | b'(' | b')' | b'[' | b']' | b'{' | b'}' => (Token::Break, at + 1),
+        b',' | b';' | b'|' | b'/' | b'\t' | b'(' | b')' | b'[' | b']' | b'{' | b'}' => (Token::Break, at + 1),
         _ => (Token::Other, at + 1),
     }
 }
 
+/// Whether a sign right behind a number stands for the one of degrees: `22*C`, `22'F`.
+fn is_mocked_degree(line: &[u8], at: usize) -> bool {
+    line[..at].trim_ascii_end().last().is_some_and(|b| b.is_ascii_digit() || matches!(b, b'(' | b'['))
+        && matches!(line[at], b'*' | b'\'' | b'^' | b'~')
+        && matches!(line.get(at + 1), Some(b'C' | b'F'))
+        && !line.get(at + 2).is_some_and(|b| is_word(*b))
+}
+
 /// A number at `at` that does not continue a word, and its length.
 fn value_at(line: &[u8], at: usize, style: Style) -> Option<(Value, usize)> {
-    if at > 0 && (is_word(line[at - 1]) || line[at - 1] == b'.') {
+    let behind_percent = line[..at].ends_with(b"%/");
+    if at > 0 && (is_word(line[at - 1]) || line[at - 1] == b'.') && !behind_percent {
         return None;
     }
     let text = &line[at..];
@@ -185,9 +225,13 @@ fn value_at(line: &[u8], at: usize, style: Style) -> Option<(Value, usize)> {
         Comma::Thousands if grouped_length(text, b',').is_some() => (number, used) = with_thousands(text)?,
         Comma::Decimal | Comma::Between | Comma::Thousands => {}
     }
-    // `22C` is a value with its unit, `3x4` a word.
+    // `22C` is a value with its unit, `3x4` a word; `22/P2:23` are two with their names.
     let rest = &text[used..];
-    let word = rest.iter().take_while(|b| is_word(**b)).count();
+    if rest.first() == Some(&b'/') && rest.get(1).is_some_and(u8::is_ascii_alphabetic) {
+        return Some((number.into(), used));
+    }
+    let percent = rest.first() == Some(&b'%') && !rest.get(1).is_some_and(u8::is_ascii_alphabetic);
+    let word = if percent { 1 } else { rest.iter().take_while(|b| is_word(**b)).count() };
     let unit = rest[..word].first().is_none_or(|b| begins_word(*b)) && !rest[..word].iter().any(u8::is_ascii_digit);
     unit.then_some((number.into(), used))
 }
@@ -241,6 +285,9 @@ pub(super) fn with_thousands(text: &[u8]) -> Option<(Number, usize)> {
     Some((number(&plain)?, length))
 }
 
+/// Signs behind which there is no unit of the value before.
+const SIGNS: [u8; 6] = *b"!*#<>~";
+
 /// What stands between two values.
 #[derive(Default)]
 struct Gap {
@@ -249,6 +296,12 @@ struct Gap {
     /// Words behind it.
     behind: Vec<Range<usize>>,
     broken: bool,
+    /// A break stands in front of all words.
+    apart: bool,
+    /// What stands in `behind` may be a text of its own, as long as nothing but one blank follows.
+    text: bool,
+    /// A sign stands behind some of the words, which is no blank: `S,` or `[INFO]`.
+    parted: bool,
     /// A bracket is open.
     open: bool,
     /// A `=` or `:` stands right before the value.
@@ -257,7 +310,8 @@ struct Gap {
 
 impl Gap {
     /// `leads`: a name's sign or a value stands right behind the token.
-    fn take(&mut self, token: Token, at: Range<usize>, leads: bool, is_sign: bool) {
+    fn take(&mut self, line: &[u8], token: Token, at: Range<usize>, leads: bool) {
+        let sign = line[at.start];
         match token {
             Token::Word if self.named && leads => {
                 // `probe: level=22`, `hall: raw 22`: the last name is the value's.
@@ -266,35 +320,50 @@ impl Gap {
                 (self.behind, self.broken) = (vec![at], true);
             }
             Token::Word if std::mem::take(&mut self.named) => {
-                // `state: idle  temp: 22`: a text of its own, and what it is called, are no part of the next label.
+                // `state: idle  temp: 22`: a text of its own, and what it is called, are no part of the next label. In
+                // `data: flow rate: 22` it is one with that.
                 self.before.truncate(usize::from(!self.broken && self.before.len() > 1));
-                self.behind.clear();
-                self.broken = true;
+                let word = &line[at.clone()];
+                let next = line[at.end..].trim_ascii_start();
+                let leads_on = next.starts_with(b"(") || next.starts_with(b"[") || next.starts_with(b"->");
+                let is_code = !leads_on
+                    && (state(word).is_some() || word.iter().all(|b| b.is_ascii_uppercase() || b.is_ascii_digit()));
+                self.behind = if is_code { Vec::new() } else { vec![at] };
+                (self.broken, self.text) = (true, true);
             }
             Token::Word if self.broken => self.behind.push(at),
             Token::Word => self.before.push(at),
             Token::Break if !self.named => {
                 // A break between a name and its value is padding.
-                self.broken |= !self.before.is_empty() || !self.behind.is_empty();
+                let has_words = !self.before.is_empty() || !self.behind.is_empty();
+                self.broken |= has_words;
+                self.apart |= !has_words;
+                if std::mem::take(&mut self.text) && !matches!(sign, b'(' | b'[') {
+                    self.behind.clear();
+                }
+                self.parted |= has_words && matches!(sign, b',' | b';' | b'|' | b']');
             }
             Token::Names => self.named = true,
             // What stands behind a sign such as `!` is no unit of the value before.
-            Token::Other if is_sign && !self.named => self.broken = true,
+            Token::Other if SIGNS.contains(&sign) && !self.named => self.broken = true,
             Token::Break | Token::Other | Token::Value(_) => {}
         }
     }
 
     /// Cuts the words into the unit of the value before and the label of the value behind.
+    ///
+    /// `names_lead`: the line begins with a name.
     fn cut(
         mut self,
         line: &[u8],
         attached: bool,
         first: bool,
-        labels_lead: bool,
+        names_lead: bool,
+        between: Between,
     ) -> (Vec<Range<usize>>, Vec<Range<usize>>) {
         if first {
-            if self.open && self.named && !self.behind.is_empty() {
-                // `Reading(x=22)`: what stands in the bracket is the name.
+            if (self.parted || (self.open && self.named)) && !self.behind.is_empty() {
+                // `Reading(x=22)`: what stands in the bracket is the name; `S,x=22`, `[INFO] x 22`: no part of one is the tag.
                 return (Vec::new(), self.behind);
             }
             self.before.append(&mut self.behind);
@@ -304,13 +373,21 @@ impl Gap {
             return (self.before, self.behind);
         }
         let words = self.before;
-        let is_unit = |range: &Range<usize>| is_unit(&line[range.clone()]);
+        // Behind a comma stands the name of what comes next, though it may be that of a unit: `min`.
+        let is_unit = |range: &Range<usize>| is_unit(&line[range.clone()]) && !(self.apart && names_lead);
+        // Words by turns with values, a word first and a value last, are names: `A 22 B 23 C 24`.
+        let by_turns = names_lead && between == Between::Names;
+        let is_sure =
+            |range: &Range<usize>| is_unit(range) && (between == Between::Units || !may_be_name(&line[range.clone()]));
         let unit = match words.len() {
             0 => 0,
+            _ if is_degrees(line, &words) => 2,
             _ if attached => 1,
-            1 if self.named => 0,
+            // `1234 ms: 22`: a time in front, and what was read then.
+            1 if self.named && !names_lead && is_time_unit(&line[words[0].clone()]) => 1,
+            1 if self.named || (by_turns && (self.apart || !self.broken)) => 0,
             1 if self.broken => 1,
-            1 => usize::from(!labels_lead || is_unit(&words[0])),
+            1 => usize::from(!names_lead || is_sure(&words[0])),
             _ => usize::from(is_unit(&words[0]) || self.broken),
         };
         (words[..unit].to_vec(), words[unit..].to_vec())
@@ -319,9 +396,37 @@ impl Gap {
 
 /// Finds all values of `line` with their labels and units.
 pub(super) fn scan(line: &[u8], style: Style) -> Scan {
+    let end = line.iter().rfind(|b| !matches!(b, b' ' | b'\t' | b')' | b']' | b';' | b',' | b'.'));
+    if end.is_some_and(|b| begins_word(*b)) {
+        return scan_as(line, style, Between::Units).0;
+    }
+    let (scan, words) = scan_as(line, style, Between::Names);
+    // Where there is a unit and a name between two values, one word may be either.
+    if words > 1 { scan_as(line, style, Between::Either).0 } else { scan }
+}
+
+/// What one word between two values is, on a line that begins with a name.
+#[derive(Clone, Copy, PartialEq)]
+enum Between {
+    /// A unit, where it is one by its spelling: the line ends with a unit.
+    Units,
+    /// A name: names and values come by turns.
+    Names,
+    /// A unit that is nothing else, or a name.
+    Either,
+}
+
+/// Whether a unit is a usual name as well: `min`, `A`.
+fn may_be_name(word: &[u8]) -> bool {
+    word.len() == 1 || matches!(word, b"min" | b"lux" | b"rpm" | b"RPM" | b"bpm" | b"cnt" | b"counts")
+}
+
+/// The same, and the most words between two values.
+fn scan_as(line: &[u8], style: Style, between: Between) -> (Scan, usize) {
     let mut scan = Scan { strong: true, ..Scan::default() };
+    let mut most = 0;
     let mut gap = Gap::default();
-    let mut labels_lead = false;
+    let mut names_lead = false;
     // The unit that stands in front of the value to come.
     let mut next_unit: Option<Range<usize>> = None;
     let mut in_front: Vec<Option<Range<usize>>> = Vec::new();
@@ -346,15 +451,17 @@ pub(super) fn scan(line: &[u8], style: Style) -> Scan {
                 b')' | b']' | b'}' => gap.open = false,
                 _ => {}
             }
-            gap.take(token, at..end, leads, matches!(line[at], b'!' | b'*' | b'#' | b'<' | b'>' | b'~'));
+            gap.take(line, token, at..end, leads);
             at = end;
             continue;
         };
         // A number right before a `:` belongs to the name: `ch 1: 22`.
         let names = line[end..].iter().position(|b| *b != b' ').is_some_and(|i| matches!(line[end + i], b':' | b'='));
-        let labelled = !gap.before.is_empty() || !gap.behind.is_empty() || scan.slots.is_empty();
+        let counted = |slot: &Slot| slot.label.bytes().all(|b| b.is_ascii_digit()) && !slot.label.is_empty();
+        // Where the first name is nothing but a number, so are the others: `0: 22  1: 23`.
+        let labelled = !gap.before.is_empty() || !gap.behind.is_empty() || scan.slots.first().is_none_or(counted);
         if names && labelled && !gap.named {
-            gap.take(Token::Word, at..end, true, false);
+            gap.take(line, Token::Word, at..end, true);
             at = end;
             continue;
         }
@@ -365,11 +472,14 @@ pub(super) fn scan(line: &[u8], style: Style) -> Scan {
             scan.slots.last().is_some_and(|slot| gap.before.first().is_some_and(|word| word.start == slot.at.end));
         let named = gap.named;
         let first = scan.slots.is_empty();
-        let (unit, label) = std::mem::take(&mut gap).cut(line, attached, first, labels_lead);
+        if !first {
+            most = most.max(gap.before.len() + gap.behind.len() - usize::from(attached));
+        }
+        let (unit, label) = std::mem::take(&mut gap).cut(line, attached, first, names_lead, between);
         if let Some(last) = scan.slots.last_mut() {
             last.unit = unit_of(line, &unit);
         }
-        labels_lead |= first && !label.is_empty();
+        names_lead |= first && !label.is_empty();
         scan.strong &= named;
         let whole = label.first().map_or(at, |word| word.start)..end;
         let label = joined(line, &label);
@@ -392,7 +502,7 @@ pub(super) fn scan(line: &[u8], style: Style) -> Scan {
         slot.unit = unit.filter(|_| slot.unit.is_empty()).unwrap_or(slot.unit.clone());
     }
     name_the_rest(line, &mut scan.slots);
-    scan
+    (scan, most)
 }
 
 /// Whether a name's sign or a value stands at `at`, behind blanks.
@@ -400,6 +510,7 @@ fn leads(line: &[u8], at: usize, style: Style) -> bool {
     let at = at + line[at..].iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
     match line.get(at) {
         Some(b'=' | b':') => true,
+        Some(b'-') if line.get(at + 1) == Some(&b'>') => true,
         Some(_) => matches!(token(line, at, style).0, Token::Value(_)),
         None => false,
     }
@@ -415,14 +526,15 @@ fn bracketed_unit(line: &[u8], at: usize, style: Style) -> Option<(Range<usize>,
     let length = line[at + 1..].iter().position(|b| *b == close).filter(|length| (1..=UNIT + 4).contains(length))?;
     let unit = at + 1..at + 1 + length;
     let plain = !line[unit.clone()].iter().any(|b| matches!(b, b'(' | b'[' | b'=' | b':' | b','));
-    let begins = begins_word(line[unit.start]) || line[unit.start] == b'1';
+    let begins = begins_word(line[unit.start]) || line[unit.start] == b'1' || is_mocked_degree(line, unit.start);
     (plain && begins && leads(line, unit.end + 1, style)).then_some((unit.clone(), unit.end + 1))
 }
 
 /// The first of `words`, when it is short enough for a unit.
 fn unit_of(line: &[u8], words: &[Range<usize>]) -> Range<usize> {
     let fits = |word: &&Range<usize>| word.len() <= UNIT + 2 && std::str::from_utf8(&line[(*word).clone()]).is_ok();
-    words.first().filter(fits).cloned().unwrap_or(0..0)
+    let first = if is_degrees(line, words) { Some(words[0].start..words[1].end) } else { words.first().cloned() };
+    first.filter(|word| fits(&word)).unwrap_or(0..0)
 }
 
 /// Words as one label: letters, digits, `_`, `.` and `-`, nothing that a terminal would act on.
@@ -506,6 +618,37 @@ mod tests {
             ("raw: 0x8A2  volts: nan", &["raw=2210", "volts=NaN"]),
             ("> p: 1.0 bar", &["p=1 bar"]),
             ("a 1 a 2", &["a=1", "a_2=2"]),
+            ("H:45% T:23.1*C HI:23'C", &["H=45 %", "T=23.1 *C", "HI=23 'C"]),
+            ("0: 22\t1: 23\t2: 24", &["0=22", "1=23", "2=24"]),
+            ("temp 22 (avg 21, min 20, max 25)", &["temp=22", "avg=21", "min=20", "max=25"]),
+            ("[INFO] pot 839; raw 100", &["pot=839", "raw=100"]),
+            ("S,A1=955 raw=0", &["A1=955", "raw=0"]),
+            ("data: flow rate : 12 | T : 7", &["flow_rate=12", "T=7"]),
+            ("data: temp (degC)=11 x=2", &["temp=11 degC", "x=2"]),
+            ("data: CO2 (ppm) : 9", &["CO2=9 ppm"]),
+            ("mv 557 CO2 0 ppm lvl 117 min 327", &["mv=557", "CO2=0 ppm", "lvl=117", "min=327"]),
+            ("I (mA) -> 1007", &["I=1007 mA"]),
+            ("out = 5, T = 13 (deg C)", &["out=5", "T=13 deg C"]),
+            ("T:9 (deg C), hum:10", &["T=9 deg C", "hum=10"]),
+            ("T:7 (*C)", &["T=7 *C"]),
+            ("T (*C): 7", &["T=7 *C"]),
+            ("S,8 mm 14 Hz.", &["S=8 mm", "S_Hz=14 Hz"]),
+            ("T:73 *C", &["T=73 *C"]),
+            ("a 5 T 13deg C b 7", &["a=5", "T=13 deg C", "b=7"]),
+            ("wind 270 deg 3.4 m/s gust 5.6", &["wind=270 deg", "wind_m_s=3.4 m/s", "gust=5.6"]),
+            ("A 22 B 23 C 24", &["A=22", "B=23", "C=24"]),
+            ("V 3.3 A 0.5 W 1.65", &["V=3.3", "A=0.5", "W=1.65"]),
+            ("t,22.5,h,40", &["t=22.5", "h=40"]),
+            ("temp -> 22, hum -> 40", &["temp=22", "hum=40"]),
+            ("E: 1.5 kWh P: 230 W PF: 0.9", &["E=1.5 kWh", "P=230 W", "PF=0.9"]),
+            (
+                "the temperature is 22 degrees C and the humidity is 40 percent",
+                &["temperature=22 degrees C", "humidity=40 percent"],
+            ),
+            ("HR: 72 beats / O2: 98 %", &["HR=72 beats", "O2=98 %"]),
+            ("22%/40%", &["field1=22 %", "field2=40 %"]),
+            ("P1:22/P2:23", &["P1=22", "P2=23"]),
+            ("1234 ms: 512", &["field1=1234 ms", "field2=512"]),
         ] {
             assert_eq!(read(line), fields, "{line}");
         }

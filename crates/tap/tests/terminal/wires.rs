@@ -44,7 +44,10 @@ fn two_boards_are_watched_side_by_side_and_kept_in_one_take() {
     terminal.wait("B field2");
     terminal.keys(&["1", "\\"]);
     terminal.wait("rail is selected");
-    terminal.keys(&["Escape"]);
+    // A take that begins before the shape is settled finds it by its own lines.
+    terminal.keys(&["2"]);
+    terminal.wait("found, sure");
+    terminal.keys(&["Escape", "Escape"]);
     // The selected board is talked to, and its answer stands among the lines.
     terminal.keys(&["t"]);
     terminal.wait("● take-0001");

@@ -146,9 +146,28 @@ fn number(
     second: bool,
 ) -> (Option<FieldKind>, usize, Option<&'static str>) {
     let place = &places[i];
-    let next_names = places.get(i + 1).is_some_and(|next| next.is(b":="));
+    let arrow = places.get(i + 1).is_some_and(|next| next.is(b"-=")) && places.get(i + 2).is_some_and(|p| p.is(b">"));
+    let next_names = arrow || places.get(i + 1).is_some_and(|next| next.is(b":="));
     let worded = i > 0 && places[i - 1].kind == Kind::Phrase;
-    if place.is_constant() && place.texts.len() > 2 && next_names && (worded || i == 0) {
+    // Where the first name is nothing but a number, so are the others: `0: 22  1: 23`.
+    let counts =
+        places[0].kind == Kind::Number && places[0].is_constant() && places.get(1).is_some_and(|p| p.is(b":="));
+    if place.is_constant() && place.texts.len() > 2 && next_names && (worded || counts || i == 0) {
+        return (None, 1, None);
+    }
+    // `1 min: 22`, `1) 22`: so is a number that counts names.
+    let behind_word =
+        places.get(i + 1).is_some_and(|p| p.kind == Kind::Phrase) && places.get(i + 2).is_some_and(|p| p.is(b":="));
+    let bracket = |mark: &[u8]| places[..i].iter().filter(|place| place.is(mark)).count();
+    let behind_bracket = places.get(i + 1).is_some_and(|next| next.is(b")")) && bracket(b"(") <= bracket(b")");
+    if place.is_constant() && place.texts.len() > 2 && (behind_word || behind_bracket) && place.texts[0].len() <= 2 {
+        return (None, 1, None);
+    }
+    // `LDR[0]=22`: the number in the brackets is part of the name.
+    let is_index = i >= 2 && places[i - 1].is(b"[") && places[i - 1].gap == 0 && places[i - 2].kind == Kind::Phrase;
+    let names =
+        places.get(i + 1).is_some_and(|next| next.is(b"]")) && places.get(i + 2).is_some_and(|next| next.is(b":="));
+    if place.is_constant() && place.texts.len() > 2 && is_index && names {
         return (None, 1, None);
     }
     if i >= 2 && place.is_constant() && places[i - 1].is(b"/") && places[i - 2].kind == Kind::Number {
@@ -393,6 +412,15 @@ fn phrase(places: &[Place<'_>], i: usize, form: &mut Builder) -> Option<()> {
             return Some(());
         }
         let first = words[0][0];
+        // `data: bed -> 22`, `data: bed (mm): 22` and `data: bed level: 22` have two names in front of a value.
+        let arrow = is(Some(i + 1), b"-=") && is(Some(i + 2), b">");
+        let behind = places.get(i + 4).is_some_and(|place| place.kind == Kind::Number || place.is(b":=-"));
+        let unit = is(Some(i + 1), b"([") && is(Some(i + 3), b")]") && behind;
+        let is_word = !first.iter().all(u8::is_ascii_uppercase) && !is_state(first);
+        if after_name && (arrow || unit || (before_name && is_word)) {
+            form.push(place.texts[0]);
+            return Some(());
+        }
         let own = (after_name && !before_number && !is_gap(place.texts[0]) && (!before_name || words[0].len() > 1))
             || (alone(i) && is_state(place.texts[0]));
         // A unit or a remark behind a number is text.

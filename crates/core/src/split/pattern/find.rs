@@ -257,7 +257,7 @@ fn find_in(lines: &[&[u8]], header: Option<&Header>, has_check: bool, second: bo
         }
         name(&mut pattern);
         if let Some(header) = header {
-            pattern.name_by(&header.names, &header.units);
+            pattern.name_by(header);
         }
         Some((pattern, doubt))
     };

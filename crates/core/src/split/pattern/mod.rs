@@ -12,6 +12,8 @@ mod read;
 mod spelled;
 mod tokens;
 
+use super::line_shape::Header;
+use super::shape::Delimiter;
 use serde::{Deserialize, Serialize};
 
 pub(super) use find::{Found, find};
@@ -80,6 +82,29 @@ pub(super) enum FieldKind {
 /// The most words of a column.
 const MOST_CODES: usize = 32;
 
+impl Form {
+    /// For each field of a form of `count` cells with `delimiter` between, the cell that is the field and nothing else,
+    /// `usize::MAX` where it is not; `None` where there are not as many cells.
+    fn cells(&self, delimiter: Delimiter, count: usize) -> Option<Vec<usize>> {
+        // A field is written as a sign that no text has, in order.
+        const FIELD: char = '\u{1}';
+        let write = |part: &Part| match part {
+            Part::Text(text) => text.clone(),
+            Part::Field(_) => FIELD.into(),
+            Part::Word | Part::Rest => "?".into(),
+        };
+        let line: String = self.parts.iter().map(write).collect();
+        let cells: Vec<&str> =
+            delimiter.cells(line.as_bytes()).map(|cell| line.get(cell).unwrap_or_default()).collect();
+        let place = |(place, cell): (usize, &&str)| {
+            let fields = cell.matches(FIELD).count();
+            let own = if cell.trim() == FIELD.to_string() { place } else { usize::MAX };
+            std::iter::repeat_n(own, fields)
+        };
+        (cells.len() == count).then(|| cells.iter().enumerate().flat_map(place).collect())
+    }
+}
+
 impl Pattern {
     /// The number of columns.
     pub fn columns(&self) -> usize {
@@ -110,17 +135,23 @@ impl Pattern {
         clock.map(|column| column.name.as_str())
     }
 
-    /// Names its columns as a header line does, where that has as many and no words stand on the lines themselves. A clock
-    /// keeps its name.
-    fn name_by(&mut self, names: &[String], units: &[String]) {
+    /// Names its columns as a header line does: where that has as many and no words stand on the lines themselves, or where it
+    /// has a name for each cell of the lines, for those that are a field and nothing else. A clock keeps its name.
+    fn name_by(&mut self, header: &Header) {
         let worded = |part: &Part| matches!(part, Part::Text(text) if text.contains(char::is_alphabetic));
-        if names.len() != self.columns.len() || self.forms.iter().any(|form| form.parts.iter().any(worded)) {
-            return;
-        }
-        for ((column, name), unit) in self.columns.iter_mut().zip(names).zip(units) {
+        let is_bare = !self.forms.iter().any(|form| form.parts.iter().any(worded));
+        let places: Vec<usize> = match self.forms.as_slice() {
+            _ if is_bare && header.names.len() == self.columns.len() => (0..self.columns.len()).collect(),
+            [form] => {
+                let Some(places) = form.cells(header.delimiter, header.names.len()) else { return };
+                places
+            }
+            _ => return,
+        };
+        for (column, place) in self.columns.iter_mut().zip(places).filter(|(_, place)| *place < header.names.len()) {
             if !matches!(column.kind, FieldKind::Clock { .. }) {
-                column.name.clone_from(name);
-                column.unit.clone_from(unit);
+                column.name.clone_from(&header.names[place]);
+                column.unit.clone_from(&header.units[place]);
             }
         }
     }

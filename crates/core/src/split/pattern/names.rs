@@ -31,7 +31,10 @@ fn slots(form: &Form, pattern: &Pattern) -> Option<(Vec<Slot>, String)> {
                         })
                         .is_some_and(&is_stamp);
                 let text = if behind_clock { behind_prefix(text) } else { text };
-                let text = &*without_full_scale(text);
+                let text = &*as_words(&indexed(&without_full_scale(text)));
+                if behind_clock {
+                    line.push(' ');
+                }
                 let behind_number = matches!(i.checked_sub(1).map(|before| &form.parts[before]), Some(Part::Field(_)));
                 let trimmed = text.trim_start();
                 if behind_number && trimmed.starts_with(['=', ':']) {
@@ -41,6 +44,8 @@ fn slots(form: &Form, pattern: &Pattern) -> Option<(Vec<Slot>, String)> {
                     line.push_str(text);
                 }
             }
+            // What stands in front of a clock names it.
+            Part::Field(column) if is_clock(*column) && places.is_empty() => line.clear(),
             Part::Field(column) if is_clock(*column) => {}
             Part::Field(_) => {
                 // In `X{a}Y{b}` letters right in front of a number are its name.
@@ -54,7 +59,8 @@ fn slots(form: &Form, pattern: &Pattern) -> Option<(Vec<Slot>, String)> {
             Part::Word | Part::Rest => line.push_str(" , "),
         }
     }
-    let slots = words::scan(line.as_bytes(), Style { comma: Comma::Between, minus: false }).slots;
+    let mut slots = words::scan(line.as_bytes(), Style { comma: Comma::Between, minus: false }).slots;
+    slots.iter_mut().for_each(|slot| slot.label = as_numbers(&slot.label));
     let same = slots.len() == places.len() && slots.iter().zip(&places).all(|(slot, place)| slot.at.start == *place);
     same.then_some((slots, line))
 }
@@ -69,9 +75,39 @@ fn without_full_scale(text: &str) -> Cow<'_, str> {
     }
 }
 
+/// Letters that stand for the digits of text that is the same on all lines: it is no value.
+const DIGITS: u32 = 0x1_0000;
+
+fn as_words(text: &str) -> String {
+    let letter = |digit: char| digit.to_digit(10).and_then(|digit| char::from_u32(DIGITS + digit));
+    text.chars().map(|c| letter(c).unwrap_or(c)).collect()
+}
+
+fn as_numbers(text: &str) -> String {
+    let digit = |c: char| u32::from(c).checked_sub(DIGITS).and_then(|digit| char::from_digit(digit, 10));
+    text.chars().map(|c| digit(c).unwrap_or(c)).collect()
+}
+
+/// `text` with a name that counts in brackets as one word: `LDR[0]` as `LDR_0`.
+fn indexed(text: &str) -> String {
+    let mut parts = text.split('[');
+    let mut out = parts.next().unwrap_or_default().to_owned();
+    for part in parts {
+        let digits = part.bytes().take_while(u8::is_ascii_digit).count();
+        let rest = &part[digits..];
+        if digits > 0 && rest.starts_with(']') && out.ends_with(char::is_alphanumeric) {
+            out = format!("{out}_{}{}", &part[..digits], &rest[1..]);
+        } else {
+            out = format!("{out}[{part}");
+        }
+    }
+    out
+}
+
 /// What a logger writes behind the time, its level and its own name, is no part of the first field's name.
 fn behind_prefix(text: &str) -> &str {
-    let ends = [" - ", "] ", ") ", "> "].iter().filter_map(|sign| text.rfind(sign).map(|at| at + sign.len())).max();
+    let ends =
+        [" - ", "]: ", "] ", ") ", "> "].iter().filter_map(|sign| text.rfind(sign).map(|at| at + sign.len())).max();
     let rest = ends.map_or(text, |at| &text[at..]);
     if rest.contains(char::is_alphabetic) { rest } else { text }
 }
@@ -92,7 +128,7 @@ pub(super) fn units(pattern: &mut Pattern) {
     for form in &pattern.forms {
         let Some((slots, line)) = slots(form, &before) else { continue };
         for (column, slot) in columns(form).filter(|column| !clocks[*column]).zip(slots) {
-            pattern.columns[column].unit = line.get(slot.unit).unwrap_or_default().to_owned();
+            pattern.columns[column].unit = as_numbers(line.get(slot.unit).unwrap_or_default());
         }
     }
 }
@@ -102,21 +138,27 @@ pub(super) fn name(pattern: &mut Pattern) {
     let clocks: Vec<bool> =
         pattern.columns.iter().map(|column| matches!(column.kind, FieldKind::Clock { .. })).collect();
     let mut names: Vec<String> = vec![String::new(); clocks.len()];
+    let mut told: Vec<Option<String>> = vec![None; clocks.len()];
     for form in &pattern.forms {
         let found = slots(form, pattern);
-        let mut slots = found.into_iter().flat_map(|(slots, _)| slots);
-        for column in columns(form) {
-            let told = if clocks[column] { None } else { slots.next().map(|slot| slot.label) };
-            let name = match pattern.columns[column].kind {
-                FieldKind::Clock { .. } => Some("clock_s".into()),
-                FieldKind::Ticks => Some("t".into()),
-                _ => told,
-            };
-            let name = name.filter(|name| !name.is_empty()).unwrap_or_else(|| format!("field{}", column + 1));
-            let free = |name: &String| !names.contains(name);
-            names[column] =
-                if free(&name) { name } else { (2..).map(|n| format!("{name}_{n}")).find(free).unwrap_or_default() };
+        let labels = found.into_iter().flat_map(|(slots, _)| slots).map(|slot| slot.label);
+        for (column, label) in columns(form).filter(|column| !clocks[*column]).zip(labels) {
+            told[column] = Some(label);
         }
+    }
+    let is_ticks = |column: &usize| pattern.columns[*column].kind == FieldKind::Ticks;
+    let all = || pattern.forms.iter().flat_map(columns);
+    // What the board calls `t` is called so.
+    for column in all().filter(|column| !is_ticks(column)).chain(all().filter(is_ticks)) {
+        let name = match pattern.columns[column].kind {
+            FieldKind::Clock { .. } => Some("clock_s".into()),
+            FieldKind::Ticks => Some("t".into()),
+            _ => told[column].take(),
+        };
+        let name = name.filter(|name| !name.is_empty()).unwrap_or_else(|| format!("field{}", column + 1));
+        let free = |name: &String| !names.contains(name);
+        names[column] =
+            if free(&name) { name } else { (2..).map(|n| format!("{name}_{n}")).find(free).unwrap_or_default() };
     }
     for (column, name) in pattern.columns.iter_mut().zip(names) {
         column.name = name;
