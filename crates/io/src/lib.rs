@@ -7,11 +7,14 @@ mod clock;
 pub mod disk;
 pub mod export;
 mod link;
+mod network;
 mod serial;
+mod share;
 mod spill_file;
 pub mod take;
 
 pub use clock::HostClock;
 pub use link::{Chunk, Command, Endpoint, Feed, Link, LinkState, Simulated, Tried};
 pub use serial::{FoundPort, Problem, ports};
+pub use share::{Share, ShareNews};
 pub use spill_file::SpillFile;

@@ -44,6 +44,28 @@ pub enum Problem {
         /// Bits a second.
         baud: u32,
     },
+    /// An address that makes no sense.
+    #[error("{address} is no address: {expected}")]
+    Address {
+        /// As it was given.
+        address: String,
+        /// What was expected.
+        expected: &'static str,
+    },
+    /// Nobody is reached at an address on the network.
+    #[error("{address} is not reached ({reason}): check the address and that something listens there")]
+    NotReached {
+        /// The address.
+        address: String,
+        /// The system's words.
+        reason: String,
+    },
+    /// The other end of a connection closed it, or is gone.
+    #[error("{0} closed the connection: check what runs there")]
+    Closed(String),
+    /// The other end does not control a serial port.
+    #[error("{0} does not answer as RFC 2217 asks: use tcp:// for bare bytes")]
+    NoControl(String),
     /// Anything else, in the system's words.
     #[error("{} cannot be opened: {reason}", .path.display())]
     Other {

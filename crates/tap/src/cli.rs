@@ -8,6 +8,7 @@ use crate::commands::takes::TakesArgs;
 use amber_core::keep::{Keep, Limit, Limits, Pace, Parts, Start, seconds};
 use amber_core::split::Shape;
 use clap::{Args, Parser, Subcommand};
+use std::net::SocketAddr;
 use std::path::PathBuf;
 use std::sync::LazyLock;
 use std::time::Duration;
@@ -35,10 +36,10 @@ pub(crate) enum Command {
         #[command(flatten)]
         files: Files,
     },
-    /// Watch a serial port, a text file or standard input.
+    /// Watch a serial port, a text file, standard input or an address on the network.
     Watch {
-        /// A port such as /dev/ttyACM0, a text file, - for standard input, or a simulated board; several are watched side
-        /// by side, NAME=PORT names one [default: the bench's].
+        /// A port such as /dev/ttyACM0, a text file, - for standard input, tcp://HOST:PORT, rfc2217://HOST:PORT, udp://:PORT,
+        /// or a simulated board; several are watched side by side, NAME=PORT names one [default: the bench's].
         ports: Vec<String>,
         /// Bits a second on the wire [default: as the bench says, else found by listening].
         #[arg(long)]
@@ -64,7 +65,7 @@ pub(crate) enum Command {
     },
     /// Make a take without a screen, and print a short summary.
     Log {
-        /// The port's path, or the name of a simulated board.
+        /// The port's path, an address such as tcp://HOST:PORT, or the name of a simulated board.
         source: String,
         /// End after this time: 500ms, 10s, 5min, 2h.
         #[arg(long = "for", value_name = "TIME", value_parser = duration)]
@@ -86,6 +87,20 @@ pub(crate) enum Command {
         arm: bool,
         #[command(flatten)]
         plan: Plan,
+    },
+    /// Offer the bytes of a source on a TCP port, for others to watch as tcp://HOST:PORT; without a screen, until Ctrl-C.
+    Share {
+        /// The port's path, an address such as tcp://HOST:PORT, or the name of a simulated board.
+        source: String,
+        /// Where to listen; an address of this machine other than 127.0.0.1 lets other machines in.
+        #[arg(long, value_name = "ADDRESS:PORT", default_value = "127.0.0.1:4077")]
+        listen: SocketAddr,
+        /// Let those who listen send to the board.
+        #[arg(long)]
+        may_send: bool,
+        /// Bits a second on the wire [default: found by listening].
+        #[arg(long)]
+        baud: Option<u32>,
     },
     /// List the takes in a folder as CSV, without a screen.
     Takes(TakesArgs),

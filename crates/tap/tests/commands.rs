@@ -194,7 +194,7 @@ fn split_prints_rows_as_csv_or_one_json_document_and_says_the_shape() {
     assert_eq!(document["shape"]["spelled"], "json bed.p on");
     assert_eq!(
         document["channels"][1],
-        serde_json::json!({"name": "on", "kind": "digital", "unit": "", "words": ["false", "true"]})
+        serde_json::json!({"name": "on", "kind": "digital", "unit": "", "words": ["false", "true"], "states": null})
     );
     assert_eq!(document["rows"], serde_json::json!([[498, 1], [null, 0]]));
     assert_eq!(document["rejected"][0]["reason"], "broken JSON");
@@ -294,8 +294,8 @@ fn split_streams_what_it_reads_and_ends_quietly_when_nobody_reads_on() {
         .unwrap();
     let (code, out, err) = amber_tap(dir.path(), &["split", "late.txt"]);
     assert_eq!((code, &out[..24]), (0, "a,b\r\n1,\r\n2,\r\n3,\r\n4,1\r\n5,"));
-    assert_eq!(out.lines().count(), 19);
-    assert!(err.contains("2 lines rejected, 2 late fields left out"), "{err}");
+    assert_eq!(out.lines().count(), 21);
+    assert!(err.contains("rows, 4 late fields left out"), "{err}");
 }
 
 /// What is made of the code of row so-and-so.

@@ -36,8 +36,8 @@ pub struct WireSettings {
     /// What it is called where several are watched; found from the port when empty.
     #[serde(skip_serializing_if = "String::is_empty")]
     pub name: String,
-    /// The path of a serial port or of a text file, `-` for standard input, or the name of a simulated board; empty
-    /// while none is chosen.
+    /// The path of a serial port or of a text file, `-` for standard input, an address such as `tcp://host:port`, or the name
+    /// of a simulated board; empty while none is chosen.
     pub port: String,
     /// Bits a second on the wire; found by listening when not given.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -93,6 +93,20 @@ impl WireSettings {
     /// Whether it is standard input.
     pub fn is_input(&self) -> bool {
         self.port == WireSettings::INPUT
+    }
+
+    /// What the port of a source on the network begins with: bytes of a TCP connection, the same with control of a serial port
+    /// at its other end (RFC 2217), datagrams.
+    pub const NETWORK: [&str; 3] = ["tcp://", "rfc2217://", "udp://"];
+
+    /// Whether it is on the network.
+    pub fn is_network(&self) -> bool {
+        WireSettings::NETWORK.iter().any(|scheme| self.port.starts_with(scheme))
+    }
+
+    /// Whether it is on the network and has no serial port at its other end that could be set.
+    pub fn is_bare_network(&self) -> bool {
+        self.is_network() && !self.port.starts_with("rfc2217://")
     }
 
     /// The source at `port`, with nothing else set.

@@ -31,16 +31,21 @@ impl Judged {
 
 /// Judges `bytes`, which may begin and end within a line.
 pub fn judge(bytes: &[u8]) -> Judged {
-    let text = bytes.iter().filter(|b| matches!(b, b' '..=b'~' | b'\t' | b'\r' | b'\n')).count();
-    let mut judged = Judged { bytes: bytes.len(), text: text as f64 / bytes.len().max(1) as f64, ..Judged::default() };
+    let printed = |bytes: &[u8]| bytes.iter().filter(|b| matches!(b, b' '..=b'~' | b'\t' | b'\r' | b'\n')).count();
+    let share = |text: usize| text as f64 / bytes.len().max(1) as f64;
+    let mut text = printed(bytes);
+    let mut judged = Judged { bytes: bytes.len(), text: share(text), ..Judged::default() };
     let ends = |b: &u8| matches!(b, b'\n' | b'\r');
     let (Some(first), Some(last)) = (bytes.iter().position(ends), bytes.iter().rposition(ends)) else { return judged };
     for line in bytes[first..last].split(ends).filter(|line| !line.is_empty()) {
         judged.lines += 1;
-        let Some(text) = clean(line) else { continue };
+        let Some(cleaned) = clean(line) else { continue };
         judged.legible += 1;
-        judged.numbers += usize::from(form_of(&text).is_some());
+        judged.numbers += usize::from(form_of(&cleaned).is_some());
+        // The few odd bytes of a line that reads well are text.
+        text += line.len() - printed(line);
     }
+    judged.text = share(text);
     judged
 }
 
@@ -55,6 +60,8 @@ mod tests {
         assert!(readings.score() > 0.8);
         let garbage: Vec<u8> = (0..400u32).map(|i| (i.wrapping_mul(2_654_435_761) >> 13) as u8).collect();
         assert!(judge(&garbage).score() < 0.3, "{:?}", judge(&garbage));
+        let odd = b"\r\n\x1b[32mt\x1b[0m=21 \xb0C\r\n\x1b[32mt\x1b[0m=22 \xb0C\r\n";
+        assert_eq!((judge(odd).text, judge(odd).score()), (1.0, 1.0), "a sign of degrees and colours are no noise");
         assert!((0.4..0.6).contains(&judge(b"hello\nthere\nyou\nall\n").score()));
         assert_eq!(judge(b"").score(), 0.0);
     }

@@ -371,13 +371,15 @@ impl ShapeReader {
             return None;
         }
         self.reader.add_code(column, &word);
+        // There may be as many as there can be.
+        if self.reader.shape().codes(column).len() == place {
+            return None;
+        }
         if !self.is_decided() {
             return Some(Better::Grown(self.reader.shape().clone()));
         }
-        if self.reader.shape().codes(column).len() > place {
-            self.values[column] = place as f64;
-            sink.shape(self.reader.shape());
-        }
+        self.values[column] = place as f64;
+        sink.shape(self.reader.shape());
         None
     }
 

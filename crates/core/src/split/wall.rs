@@ -12,10 +12,10 @@ pub(super) struct Moment {
     pub(super) decimals: u8,
 }
 
-/// Exactly so many digits at the start of `text`.
+/// Exactly so many digits, 18 at most, at the start of `text`.
 fn number(text: &[u8], digits: usize) -> Option<i64> {
     let own = text.get(..digits)?;
-    let whole = own.iter().all(u8::is_ascii_digit) && !text.get(digits).is_some_and(u8::is_ascii_digit);
+    let whole = digits <= 18 && own.iter().all(u8::is_ascii_digit) && !text.get(digits).is_some_and(u8::is_ascii_digit);
     whole.then(|| own.iter().fold(0, |value, digit| value * 10 + i64::from(digit - b'0')))
 }
 
@@ -99,7 +99,7 @@ fn named<'a>(names: &[&str], text: &'a [u8]) -> Option<(i64, &'a [u8])> {
     let length = text.iter().take_while(|b| b.is_ascii_alphabetic()).count();
     let word = &text[..length];
     let is = |name: &&str| word == name.as_bytes() || (length == 3 && word == &name.as_bytes()[..3]);
-    let place = names.iter().position(|name| is(&name))?;
+    let place = names.iter().position(is)?;
     Some((place as i64, behind_signs(&text[length..])))
 }
 
@@ -236,9 +236,19 @@ mod tests {
         for none in ["3m", "5s", "3h12m", "3h12m05sx", "Marble 5", "May 5", "Mon 5 volts"] {
             assert_eq!(read(none), None, "{none}");
         }
-        for none in
-            ["754:236:148", "24:00:00", "12:61:00", "12:59", "1:02:03", "2024-13-05 00:00:00", "x", "", "12:34:56:78"]
-        {
+        for none in [
+            "754:236:148",
+            "24:00:00",
+            "12:61:00",
+            "12:59",
+            "1:02:03",
+            "2024-13-05 00:00:00",
+            "x",
+            "",
+            "12:34:56:78",
+            "99999999999999999999999d 00:00:04",
+            "9999999999999999999999h1m1s",
+        ] {
             assert_eq!(read(none), None, "{none}");
         }
     }

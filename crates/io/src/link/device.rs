@@ -43,6 +43,16 @@ pub(crate) trait Ports {
     /// Why not, and what to do about it.
     fn open(&self, path: &Path, source: &WireSettings, baud: u32) -> Result<Box<dyn Device>, Problem>;
 
+    /// Whether what is at `path` runs at a speed that can be set, and found by listening.
+    fn has_speed(&self, _path: &Path) -> bool {
+        true
+    }
+
+    /// That it was open and went away.
+    fn gone(&self, path: &Path) -> Problem {
+        Problem::Vanished(path.into())
+    }
+
     /// Whether there is something at `path`.
     fn is_there(&self, path: &Path) -> bool;
 

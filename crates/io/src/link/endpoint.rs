@@ -16,6 +16,11 @@ pub enum Endpoint {
         /// How the wire is set.
         source: WireSettings,
     },
+    /// An address on the network.
+    Network {
+        /// How the wire is set, with the address as its port.
+        source: WireSettings,
+    },
     /// A simulated board behind a pseudo-terminal.
     Simulated {
         /// The board.
@@ -68,6 +73,7 @@ impl Endpoint {
         match board {
             Some(board) => Endpoint::Simulated { board, source },
             None if source.is_input() => Endpoint::Input,
+            None if source.is_network() => Endpoint::Network { source },
             None if is_file() => Endpoint::Text { path, grows: true },
             None => Endpoint::Serial { path, source },
         }
@@ -88,12 +94,13 @@ mod tests {
     use super::*;
 
     #[test]
-    fn a_source_names_one_of_four_things() {
+    fn a_source_names_one_of_five_things() {
         let dir = tempfile::tempdir().unwrap();
         let file = dir.path().join("text.csv");
         std::fs::write(&file, "1\n").unwrap();
         let of = |port: &str, board: Option<Simulated>| Endpoint::of(&WireSettings::at(port), board);
         assert!(matches!(of("-", None), Endpoint::Input));
+        assert!(matches!(of("tcp://basin:4000", None), Endpoint::Network { .. }));
         let text = of(&file.to_string_lossy(), None);
         assert!(matches!(&text, Endpoint::Text { path, grows: true } if *path == file));
         assert!(matches!(text.to_its_end(), Endpoint::Text { grows: false, .. }));

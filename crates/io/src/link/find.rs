@@ -142,8 +142,9 @@ fn listen(port: &mut dyn Device, pieces: &mut Pieces, outlet: &mut Outlet) -> Re
         let enough = heard.len() >= MANY && judged.lines >= LINES || heard.len() >= 4 * MANY;
         let is_late = first.elapsed() > LISTEN;
         let wanted = if is_late { FEW_LINES } else { LINES };
-        // A rare sender's first line was good: the second one tells.
-        let waits = is_good && judged.lines < FEW_LINES && first.elapsed() < WAIT;
+        // A rare sender's first line, or the end of one, was good: the next ones tell.
+        let is_promising = is_good || (judged.lines == 0 && judged.text == 1.0);
+        let waits = is_promising && judged.lines < FEW_LINES && first.elapsed() < WAIT;
         if is_good && judged.lines >= wanted || hopeless || enough || is_late && !waits {
             return Ok(Heard::Enough(judged));
         }

@@ -16,6 +16,7 @@ pub(crate) mod wake;
 pub use endpoint::{Endpoint, Simulated};
 
 use crate::clock::HostClock;
+use crate::network::Network;
 use crate::serial::{Problem, System};
 use amber_core::Stamp;
 use amber_core::clock::Opening;
@@ -217,6 +218,10 @@ fn run(mut endpoint: Endpoint, outlet: &mut Outlet) {
     loop {
         let halt = match endpoint {
             Endpoint::Serial { path, source } => port::Port::new(&System, path, source).watch(outlet),
+            Endpoint::Network { source } => {
+                let address = std::path::PathBuf::from(&source.port);
+                port::Port::new(&Network, address, source).watch(outlet)
+            }
             // The board runs until something else is watched.
             Endpoint::Simulated { board, source } => {
                 port::Port::new(&System, board.path().to_path_buf(), source).watch(outlet)

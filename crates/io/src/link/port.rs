@@ -1,4 +1,4 @@
-//! Watching a serial port: opening it, reading it, opening it again when it went away, lending it.
+//! Watching a serial port, or what stands for one: opening it, reading it, opening it again when it went away, lending it.
 
 use super::device::{Device, Ports};
 use super::outlet::{Halt, Outlet};
@@ -147,7 +147,7 @@ impl<'a> Port<'a> {
             // Opening starts most boards anew, but not those that were left running by another program.
             let _ = port.reset(RESET);
         }
-        if self.source.baud.is_none() && self.found.is_empty() {
+        if self.source.baud.is_none() && self.found.is_empty() && self.ports.has_speed(&self.path) {
             match find::find(&mut *port, outlet)? {
                 find::Outcome::Found { tried, heard } => {
                     self.found = tried;
@@ -158,7 +158,7 @@ impl<'a> Port<'a> {
                         outlet.pass_at(at, &bytes)?;
                     }
                 }
-                find::Outcome::Vanished => return Ok(Next::Failed(Problem::Vanished(self.path.clone()))),
+                find::Outcome::Vanished => return Ok(Next::Failed(self.ports.gone(&self.path))),
                 find::Outcome::Told(command) => {
                     if let Some(next) = self.obey(command, &mut *port, outlet)? {
                         return Ok(next);
@@ -176,14 +176,14 @@ impl<'a> Port<'a> {
             // A command does not wait for the next bytes.
             let has_bytes = port.wait(outlet.wake());
             match if has_bytes { port.read(&mut buffer) } else { Err(ErrorKind::TimedOut.into()) } {
-                Ok(0) => return Ok(Next::Failed(Problem::Vanished(self.path.clone()))),
+                Ok(0) => return Ok(Next::Failed(self.ports.gone(&self.path))),
                 Ok(length) => {
                     self.heard = true;
                     outlet.pass(&buffer[..length])?;
                     pace.keep(length);
                 }
                 Err(error) if matches!(error.kind(), ErrorKind::TimedOut | ErrorKind::Interrupted) => {}
-                Err(_) => return Ok(Next::Failed(Problem::Vanished(self.path.clone()))),
+                Err(_) => return Ok(Next::Failed(self.ports.gone(&self.path))),
             }
             while let Some(command) = outlet.command()? {
                 if let Some(next) = self.obey(command, &mut *port, outlet)? {
@@ -195,7 +195,8 @@ impl<'a> Port<'a> {
 
     fn say_open(&self, outlet: &mut Outlet) -> Result<(), Halt> {
         let usb = Some(self.source.usb.clone()).filter(|usb| !usb.is_empty());
-        outlet.state(LinkState::Open { baud: Some(self.speed()), tried: self.found.clone(), usb })
+        let baud = self.ports.has_speed(&self.path).then(|| self.speed());
+        outlet.state(LinkState::Open { baud, tried: self.found.clone(), usb })
     }
 
     /// Does what was told; gives what comes next when the port is to be closed for it.

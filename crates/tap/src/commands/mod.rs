@@ -11,6 +11,7 @@ mod man;
 mod mend;
 pub(crate) mod output;
 pub(crate) mod plot;
+mod share;
 mod split;
 pub(crate) mod stretch;
 pub(crate) mod table;
@@ -100,6 +101,7 @@ pub(crate) fn run(command: Option<Command>) -> anyhow::Result<u8> {
         Command::Calc { formula, values } => calc::run(&formula, &values),
         Command::Split { file, json, shape } => split::run(&file, shape, json),
         Command::Board { name, seed, speed, repeat } => board::run(&name, seed, speed, repeat),
+        Command::Share { source, listen, may_send, baud } => share::run(source, listen, may_send, baud),
         Command::Mend { take, yes } => mend::run(&take, yes),
         Command::Completions { shell } => {
             let mut text = Vec::new();

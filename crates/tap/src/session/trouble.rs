@@ -54,6 +54,7 @@ fn trouble_of(chain: &Chain, source: &Source, is_selected: bool) -> Option<Strin
     if let Some(share) = chain.unreadable().filter(|_| is_live) {
         let advice = match baud_of(chain, source) {
             Some(baud) => format!("{baud} baud is probably wrong, detect it ({})", key("1 B")),
+            None if chain.settings().wire.is_network() => "is it the right address?".into(),
             None => "is it the right file?".into(),
         };
         return Some(format!("{:.0} % of what arrives is not text: {advice}", share * 100.0));

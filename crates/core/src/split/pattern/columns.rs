@@ -160,7 +160,14 @@ fn number(
         places.get(i + 1).is_some_and(|p| p.kind == Kind::Phrase) && places.get(i + 2).is_some_and(|p| p.is(b":="));
     let bracket = |mark: &[u8]| places[..i].iter().filter(|place| place.is(mark)).count();
     let behind_bracket = places.get(i + 1).is_some_and(|next| next.is(b")")) && bracket(b"(") <= bracket(b")");
-    if place.is_constant() && place.texts.len() > 2 && (behind_word || behind_bracket) && place.texts[0].len() <= 2 {
+    // What stands behind a name is its value.
+    let begins = i == 0 || places[i - 1].kind == Kind::Number || places[i - 1].is(b",;|(");
+    if place.is_constant()
+        && begins
+        && place.texts.len() > 2
+        && (behind_word || behind_bracket)
+        && place.texts[0].len() <= 2
+    {
         return (None, 1, None);
     }
     // `LDR[0]=22`: the number in the brackets is part of the name.

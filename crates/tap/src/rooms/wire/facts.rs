@@ -13,7 +13,8 @@ pub(super) fn link(session: &Session, link: &LinkState) -> Vec<Row> {
     };
     let mut rows = Vec::new();
     let is_text = matches!(link, LinkState::Ended | LinkState::Open { baud: None, .. });
-    if is_text && !session.chain().settings().wire.is_input() {
+    let wire = &session.chain().settings().wire;
+    if is_text && !wire.is_input() && !wire.is_network() {
         rows.extend(Row::text(
             "",
             "rows have the times of the clock in the text or of a set rate; else 100 rows a second are assumed",

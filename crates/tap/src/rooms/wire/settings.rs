@@ -31,6 +31,7 @@ fn is_live(session: &Session) -> bool {
 fn is_serial(session: &Session) -> bool {
     match session.source() {
         Source::Take(_) => false,
+        Source::Live { .. } if wire(session).is_bare_network() => false,
         Source::Live { link } => !matches!(link, LinkState::Ended | LinkState::Open { baud: None, .. }),
     }
 }
