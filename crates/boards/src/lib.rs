@@ -15,6 +15,7 @@ mod noise;
 mod plain;
 mod raft;
 mod serve;
+mod stands;
 
 pub use board::Board;
 pub use flume::{Flume, Programme};
@@ -26,14 +27,20 @@ use desk::ControlDesk;
 use gremlin::Gremlin;
 use plain::{Chatter, Notes, Plain, Twin};
 use raft::Raft;
+use stands::{Lamp, Lift, Motor, Pad, Valve};
 
 /// The names by which [`by_name`] knows boards, with what each does.
-pub const BOARDS: [(&str, &str); 11] = [
+pub const BOARDS: [(&str, &str); 16] = [
     ("flume", "a wave flume: two wave gauges, bed pressure, a limit switch, a pump and a sump, 100 rows a second"),
     ("flume-depth", "the same flume, raising still water in steps of 50 mm for calibration"),
     ("flume-pump", "the same flume, whose pump is switched by the host alone: pump on, pump off"),
     ("raft", "a raft in the waves: accelerations of three axes; dropped and knocked now and then"),
     ("bath", "a heated bath: temperature and heater, which the host switches: heater on, heater off"),
+    ("lamp", "the lamp over the flume: a light-dependent resistor in a divider, raw counts of 12 bits"),
+    ("motor", "the paddle's motor: a current sensor around half its supply, one plain number a line, at 57600 baud"),
+    ("pad", "a force pad: known weights are put on and taken off, raw counts of 24 bits"),
+    ("lift", "the gate's lift: two levers that should move alike, one of which sticks"),
+    ("valve", "the inlet valve: a code for what it does and one for a fault, at 9600 baud"),
     ("twin", "a valve's end switch and a flow meter: two plain numbers that alternate, at 9600 baud"),
     ("notes", "the basin's weather: a JSON object a line"),
     ("chatter", "a carriage: a labelled field a line, words between, its history on request, at 57600 baud"),
@@ -50,6 +57,11 @@ pub fn by_name(name: &str, seed: u64) -> Option<Box<dyn Board>> {
         "flume-pump" => Box::new(Flume::new(Programme::Pump, seed)),
         "raft" => Box::new(Plain::new(|| Raft, seed)),
         "bath" => Box::new(Plain::new(Bath::new, seed)),
+        "lamp" => Box::new(Plain::new(|| Lamp, seed)),
+        "motor" => Box::new(Plain::new(|| Motor, seed)),
+        "pad" => Box::new(Plain::new(|| Pad, seed)),
+        "lift" => Box::new(Plain::new(|| Lift, seed)),
+        "valve" => Box::new(Plain::new(|| Valve, seed)),
         "twin" => Box::new(Plain::new(|| Twin, seed)),
         "notes" => Box::new(Plain::new(|| Notes, seed)),
         "chatter" => Box::new(Plain::new(Chatter::new, seed)),

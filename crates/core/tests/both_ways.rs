@@ -97,7 +97,7 @@ fn what_depends_on_what_was_given_goes_forward_only_and_texts_are_recorded_by_th
     let after = series(&band);
     assert!(before.iter().zip(&after).all(|(a, b)| a == b || (a.is_nan() && b.is_nan())));
     let mut text = chain(vec![Mean { window: Strength::Rows(5) }.into()]);
-    text.open(Opening::Text { at: Stamp(0), arrives: false }, false);
+    text.open(Opening::Text { at: Stamp(0), arrives: false }, None);
     (0..50).for_each(|row| text.feed(Stamp(0), format!("x={row} y=1\n").as_bytes()));
     text.end();
     let mean = text.channels()[0].smoothed().unwrap().get(25).unwrap();

@@ -106,11 +106,11 @@ fn the_live_picture_evens_bursts_out_from_the_first_row_and_again_behind_a_break
 #[test]
 fn a_text_that_grows_goes_on_where_it_ended() {
     let mut chain = Chain::new(&Bench::default(), 0, Limits::default());
-    chain.open(Opening::Text { at: at(500), arrives: false }, false);
+    chain.open(Opening::Text { at: at(500), arrives: false }, None);
     chain.feed(at(500), (0..100).map(|i| format!("gauge={i}\n")).collect::<String>().as_bytes());
     assert!(chain.timer().is_assumed() && chain.verdict().reason.contains("has no time of its own"));
     // Ten seconds later a line is added every second.
-    chain.open(Opening::Grows(at(1500)), false);
+    chain.open(Opening::Grows(at(1500)), None);
     (0..5).for_each(|i| chain.feed(at(1500 + i * 100), b"gauge=7\n"));
     let time = |row: u64| chain.store().time(row).unwrap().seconds_since(at(500));
     assert!((time(99) - 0.99).abs() < 1e-9 && (time(100) - 0.99).abs() < 1e-9 && (time(104) - 4.99).abs() < 1e-9);

@@ -10,49 +10,49 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::thread::JoinHandle;
 use std::time::Duration;
 
-/// Those who may listen at once.
+/// Clients that may be connected at once.
 const MOST: usize = 32;
 
-/// Pieces that wait for a listener before that is let go.
+/// Pieces that wait for a client before that is disconnected.
 const WAITING: usize = 2048;
 
-/// How often somebody new is looked for.
+/// How often a new client is looked for.
 const LOOK: Duration = Duration::from_millis(50);
 
-/// The longest that a listener may take nothing.
+/// The longest that a client may take nothing.
 const PATIENCE: Duration = Duration::from_secs(5);
 
 /// The longest line to the board that is taken at once.
 const LINE: usize = 4096;
 
-/// What happened to those who listen.
+/// What happened to clients.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum ShareNews {
-    /// Somebody listens.
-    Joined(SocketAddr),
-    /// Somebody went away.
-    Left(SocketAddr),
-    /// Somebody took nothing for too long and was let go, while so many bytes waited.
+    /// One connected.
+    Connected(SocketAddr),
+    /// One disconnected.
+    Disconnected(SocketAddr),
+    /// One read too slowly and was disconnected, while so many bytes waited.
     Slow(SocketAddr, u64),
-    /// There are as many as there may be.
+    /// One was rejected: there are as many as there may be.
     Full(SocketAddr),
 }
 
 impl fmt::Display for ShareNews {
     fn fmt(&self, to: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
-            ShareNews::Joined(who) => write!(to, "{who} listens"),
-            ShareNews::Left(who) => write!(to, "{who} went away"),
+            ShareNews::Connected(who) => write!(to, "{who} connected"),
+            ShareNews::Disconnected(who) => write!(to, "{who} disconnected"),
             ShareNews::Slow(who, size) => {
-                write!(to, "{who} takes too little and was let go; {} did not reach it", bytes(*size))
+                write!(to, "{who} reads too slowly and was disconnected; {} were not delivered", bytes(*size))
             }
-            ShareNews::Full(who) => write!(to, "{who} was turned away: {MOST} listen already"),
+            ShareNews::Full(who) => write!(to, "{who} was rejected: {MOST} clients are connected already"),
         }
     }
 }
 
-/// One who listens.
-struct Listener {
+/// One that is connected.
+struct Client {
     who: SocketAddr,
     stream: TcpStream,
     pieces: Sender<Arc<[u8]>>,
@@ -66,17 +66,17 @@ pub struct Share {
     address: SocketAddr,
     /// What happens.
     pub news: Receiver<ShareNews>,
-    /// What those who listen send to the board; nothing where they may not.
+    /// What clients send to the board; nothing where they may not.
     pub sent: Receiver<Vec<u8>>,
     tell: Sender<ShareNews>,
-    listeners: Arc<Mutex<Vec<Listener>>>,
+    clients: Arc<Mutex<Vec<Client>>>,
     stop: Arc<AtomicBool>,
     thread: Option<JoinHandle<()>>,
 }
 
-impl fmt::Debug for Listener {
+impl fmt::Debug for Client {
     fn fmt(&self, to: &mut fmt::Formatter<'_>) -> fmt::Result {
-        to.debug_tuple("Listener").field(&self.who).finish()
+        to.debug_tuple("Client").field(&self.who).finish()
     }
 }
 
@@ -91,17 +91,17 @@ impl Share {
         let address = socket.local_addr()?;
         let (tell, news) = bounded(256);
         let (send, sent) = bounded(64);
-        let listeners = Arc::new(Mutex::new(Vec::new()));
+        let clients = Arc::new(Mutex::new(Vec::new()));
         let stop = Arc::new(AtomicBool::new(false));
-        let door = Door {
+        let acceptor = Acceptor {
             socket,
-            listeners: Arc::clone(&listeners),
+            clients: Arc::clone(&clients),
             tell: tell.clone(),
             send: may_send.then_some(send),
             stop: Arc::clone(&stop),
         };
-        let thread = std::thread::Builder::new().name("share".into()).spawn(move || door.watch())?;
-        Ok(Share { address, news, sent, tell, listeners, stop, thread: Some(thread) })
+        let thread = std::thread::Builder::new().name("share".into()).spawn(move || acceptor.watch())?;
+        Ok(Share { address, news, sent, tell, clients, stop, thread: Some(thread) })
     }
 
     /// Where it listens.
@@ -109,21 +109,21 @@ impl Share {
         self.address
     }
 
-    /// How many listen.
-    pub fn listeners(&self) -> usize {
-        self.listeners.lock().unwrap_or_else(PoisonError::into_inner).len()
+    /// How many clients are connected.
+    pub fn clients(&self) -> usize {
+        self.clients.lock().unwrap_or_else(PoisonError::into_inner).len()
     }
 
-    /// Gives bytes to all who listen. Nobody waits: who takes too little is let go.
+    /// Gives bytes to all clients without waiting: one that reads too slowly is disconnected.
     pub fn give(&self, piece: &Arc<[u8]>) {
-        let mut listeners = self.listeners.lock().unwrap_or_else(PoisonError::into_inner);
-        listeners.retain(|listener| {
-            if listener.pieces.try_send(Arc::clone(piece)).is_ok() {
+        let mut clients = self.clients.lock().unwrap_or_else(PoisonError::into_inner);
+        clients.retain(|client| {
+            if client.pieces.try_send(Arc::clone(piece)).is_ok() {
                 return true;
             }
-            let lost: usize = listener.waiting.try_iter().map(|piece| piece.len()).sum::<usize>() + piece.len();
-            let _ = listener.stream.shutdown(Shutdown::Both);
-            let _ = self.tell.try_send(ShareNews::Slow(listener.who, lost as u64));
+            let lost: usize = client.waiting.try_iter().map(|piece| piece.len()).sum::<usize>() + piece.len();
+            let _ = client.stream.shutdown(Shutdown::Both);
+            let _ = self.tell.try_send(ShareNews::Slow(client.who, lost as u64));
             false
         });
     }
@@ -135,70 +135,70 @@ impl Drop for Share {
         if let Some(thread) = self.thread.take() {
             let _ = thread.join();
         }
-        // Those who listen get what waits for them, and then the end.
-        let listeners = std::mem::take(&mut *self.listeners.lock().unwrap_or_else(PoisonError::into_inner));
-        let writers: Vec<JoinHandle<()>> = listeners.into_iter().map(|listener| listener.writer).collect();
+        // Clients get what waits for them, and then the end.
+        let clients = std::mem::take(&mut *self.clients.lock().unwrap_or_else(PoisonError::into_inner));
+        let writers: Vec<JoinHandle<()>> = clients.into_iter().map(|client| client.writer).collect();
         writers.into_iter().for_each(|writer| drop(writer.join()));
     }
 }
 
-/// Lets listeners in.
-struct Door {
+/// Accepts clients.
+struct Acceptor {
     socket: TcpListener,
-    listeners: Arc<Mutex<Vec<Listener>>>,
+    clients: Arc<Mutex<Vec<Client>>>,
     tell: Sender<ShareNews>,
     send: Option<Sender<Vec<u8>>>,
     stop: Arc<AtomicBool>,
 }
 
-impl Door {
+impl Acceptor {
     fn watch(self) {
         while !self.stop.load(Ordering::Relaxed) {
             match self.socket.accept() {
                 Ok((stream, who)) => {
-                    // One that is gone at once was none.
-                    let _ = self.let_in(stream, who);
+                    // One that is gone at once is none.
+                    let _ = self.accept(stream, who);
                 }
-                // What is wrong with one who comes is no reason to listen no longer.
+                // What is wrong with one client is no reason to stop.
                 Err(_) => std::thread::sleep(LOOK),
             }
         }
     }
 
-    fn let_in(&self, stream: TcpStream, who: SocketAddr) -> io::Result<()> {
+    fn accept(&self, stream: TcpStream, who: SocketAddr) -> io::Result<()> {
         stream.set_nonblocking(false)?;
         stream.set_nodelay(true)?;
         stream.set_write_timeout(Some(PATIENCE))?;
         let (writer, reader) = (stream.try_clone()?, stream.try_clone()?);
         let (pieces, waiting) = bounded(WAITING);
-        let name = || std::thread::Builder::new().name("listener".into());
+        let name = || std::thread::Builder::new().name("client".into());
         {
-            let mut listeners = self.listeners.lock().unwrap_or_else(PoisonError::into_inner);
-            if listeners.len() >= MOST {
+            let mut clients = self.clients.lock().unwrap_or_else(PoisonError::into_inner);
+            if clients.len() >= MOST {
                 let _ = self.tell.try_send(ShareNews::Full(who));
                 return Ok(());
             }
             let own = waiting.clone();
             let writer = name().spawn(move || give_all(writer, &own))?;
-            listeners.push(Listener { who, stream, pieces, waiting, writer });
+            clients.push(Client { who, stream, pieces, waiting, writer });
         }
-        let _ = self.tell.try_send(ShareNews::Joined(who));
-        let (tell, listeners, send) = (self.tell.clone(), Arc::clone(&self.listeners), self.send.clone());
+        let _ = self.tell.try_send(ShareNews::Connected(who));
+        let (tell, clients, send) = (self.tell.clone(), Arc::clone(&self.clients), self.send.clone());
         name().spawn(move || {
-            hear(reader, send.as_ref());
-            let mut listeners = listeners.lock().unwrap_or_else(PoisonError::into_inner);
-            let before = listeners.len();
-            listeners.retain(|listener| listener.who != who);
-            // One that was let go is told as that.
-            if listeners.len() < before {
-                let _ = tell.try_send(ShareNews::Left(who));
+            read_all(reader, send.as_ref());
+            let mut clients = clients.lock().unwrap_or_else(PoisonError::into_inner);
+            let before = clients.len();
+            clients.retain(|client| client.who != who);
+            // One that was disconnected as too slow is told as that.
+            if clients.len() < before {
+                let _ = tell.try_send(ShareNews::Disconnected(who));
             }
         })?;
         Ok(())
     }
 }
 
-/// Writes what comes to one who listens, until there is no more, or that one is gone.
+/// Writes what comes to a client, until there is no more, or the client is gone.
 fn give_all(mut stream: TcpStream, waiting: &Receiver<Arc<[u8]>>) {
     for piece in waiting {
         if stream.write_all(&piece).is_err() {
@@ -208,8 +208,8 @@ fn give_all(mut stream: TcpStream, waiting: &Receiver<Arc<[u8]>>) {
     let _ = stream.shutdown(Shutdown::Both);
 }
 
-/// Hears one who listens until that one is gone: what it sends goes to the board, where it may.
-fn hear(mut stream: TcpStream, send: Option<&Sender<Vec<u8>>>) {
+/// Reads what a client sends until it is gone: it goes to the board, where it may.
+fn read_all(mut stream: TcpStream, send: Option<&Sender<Vec<u8>>>) {
     let mut buffer = [0; LINE];
     loop {
         match stream.read(&mut buffer) {

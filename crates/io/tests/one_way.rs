@@ -110,7 +110,7 @@ proptest! {
         let mut decoder = Decoder::new(&bench, START);
         let open = |chain: &mut Chain, decoder: &mut Decoder, at: Stamp, within: bool| {
             let opening = if text { Opening::Text { at, arrives: false } } else { Opening::Link };
-            chain.open(opening, within && !text);
+            chain.open(opening, (within && !text).then_some(at));
             decoder.apply(at, Event::Opened { opening, within: within && !text });
         };
         open(&mut chain, &mut decoder, START, true);

@@ -30,7 +30,8 @@ ended before it by a closed terminal, Ctrl-C or a request to end (it is kept).";
 pub(crate) enum Command {
     /// Watch a simulated board, set up and ready: the wave flume, or another one.
     Demo {
-        /// flume, raft (three axes), bath (a heater that the host switches) or flume-pump (a pump that it switches).
+        /// flume, raft (three axes), bath (a heater that the host switches), flume-pump (a pump that it switches), lamp (a light
+        /// sensor in a divider), motor (a current), pad (forces), lift (two levers) or valve (codes).
         #[arg(default_value = "flume")]
         which: String,
         #[command(flatten)]
@@ -92,10 +93,10 @@ pub(crate) enum Command {
     Share {
         /// The port's path, an address such as tcp://HOST:PORT, or the name of a simulated board.
         source: String,
-        /// Where to listen; an address of this machine other than 127.0.0.1 lets other machines in.
+        /// Where to listen; with another address of this machine than 127.0.0.1, other machines can connect.
         #[arg(long, value_name = "ADDRESS:PORT", default_value = "127.0.0.1:4077")]
         listen: SocketAddr,
-        /// Let those who listen send to the board.
+        /// Let clients send to the board.
         #[arg(long)]
         may_send: bool,
         /// Bits a second on the wire [default: found by listening].
@@ -177,7 +178,7 @@ pub(crate) enum Command {
     },
     /// Serve a simulated board or a take alone and print its device, for any program to open
     Board {
-        /// flume, flume-depth, flume-pump, raft, bath, twin, notes, chatter, desk, chime or gremlin; or a take's folder.
+        /// flume, flume-depth, flume-pump, raft, bath, lamp, motor, pad, lift, valve, twin, notes, chatter, desk, chime or gremlin; or a take's folder.
         #[arg(value_name = "NAME|TAKE")]
         name: String,
         /// Where the randomness of a simulated board starts.

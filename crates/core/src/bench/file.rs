@@ -15,6 +15,8 @@ use toml_edit::DocumentMut;
 struct Written {
     format: u32,
     name: String,
+    #[serde(skip_serializing_if = "String::is_empty")]
+    about: String,
     history: Limits,
     #[serde(skip_serializing_if = "is_default")]
     levels: LevelRule,
@@ -38,10 +40,11 @@ impl Default for Written {
 
 impl From<&Bench> for Written {
     fn from(bench: &Bench) -> Written {
-        let Shared { name, history, levels, keep, figure, screen, lane, command } = bench.shared.clone();
+        let Shared { name, about, history, levels, keep, figure, screen, lane, command } = bench.shared.clone();
         Written {
             format: FORMAT,
             name,
+            about,
             history,
             levels,
             keep,
@@ -56,11 +59,12 @@ impl From<&Bench> for Written {
 
 impl From<Written> for Bench {
     fn from(written: Written) -> Bench {
-        let Written { format: _, name, history, levels, keep, figure, screen, lane, command, mut source } = written;
+        let Written { format: _, name, about, history, levels, keep, figure, screen, lane, command, mut source } =
+            written;
         if source.is_empty() {
             source.push(SourceSettings::default());
         }
-        Bench { shared: Shared { name, history, levels, keep, figure, screen, lane, command }, sources: source }
+        Bench { shared: Shared { name, about, history, levels, keep, figure, screen, lane, command }, sources: source }
     }
 }
 

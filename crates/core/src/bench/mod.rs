@@ -57,6 +57,8 @@ impl Default for Bench {
 pub struct Shared {
     /// What a person calls the bench.
     pub name: String,
+    /// What whoever opens it should know, in a few sentences.
+    pub about: String,
     /// How much is kept in memory.
     pub history: Limits,
     /// What counts as a level.

@@ -19,7 +19,7 @@ impl Chain {
         let mut old = std::mem::replace(self, fresh);
         self.intake.counts = old.intake.counts.recount_lines();
         let opening = old.intake.opening();
-        self.open(opening, false);
+        self.open(opening, None);
         let numbers = old.intake.tail.numbers();
         for line in old.intake.tail.lines() {
             // As after each piece that arrives, but not after each line.
@@ -28,7 +28,7 @@ impl Chain {
                 ticket.done(line.number - numbers.start, numbers.end - numbers.start)?;
             }
             if old.intake.tail.is_broken_before(line.number) {
-                self.open(opening, false);
+                self.open(opening, None);
             }
             self.intake.newest = Some(line.at);
             match line.outcome {
@@ -40,17 +40,17 @@ impl Chain {
             }
         }
         if old.intake.tail.is_broken_before(numbers.end) {
-            self.open(opening, false);
+            self.open(opening, None);
         }
         let splitter = old.interpreter.splitter();
         for line in splitter.waiting() {
             if line.broken {
-                self.open(opening, false);
+                self.open(opening, None);
             }
             self.split_again(line.at, line.half, Frame::Whole(line.bytes));
         }
         if splitter.waits() && splitter.is_broken_behind() {
-            self.open(opening, false);
+            self.open(opening, None);
         }
         self.follow();
         self.intake.newest = old.intake.newest;

@@ -42,7 +42,7 @@ impl Anew {
 #[derive(Clone, Debug)]
 pub(super) enum Came {
     Bytes(Stamp, Vec<u8>),
-    Opened(Opening, bool),
+    Opened(Opening, Option<Stamp>),
     Ended,
     Skipped(u64),
     Unkept(u64),

@@ -70,7 +70,7 @@ impl Finder {
     }
 
     /// The source was opened, as [`Chain::open`] says.
-    pub fn open(&mut self, opening: Opening, within: bool) {
+    pub fn open(&mut self, opening: Opening, within: Option<Stamp>) {
         // What is added to a text goes on from what was there.
         let opened = (!matches!(opening, Opening::Grows(_))).then(|| self.splitter.open(within));
         let cut_off = opened.map_or(0, |(cut_off, _)| cut_off as u64);
@@ -313,6 +313,7 @@ mod tests {
                             0 => Opening::Link,
                             how => Opening::Text { at, arrives: how == 1 },
                         };
+                        let within = within.then_some(at);
                         whole.open(opening, within);
                         finder.open(opening, within);
                     }

@@ -205,7 +205,7 @@ fn rows_of_a_text_that_was_there_at_once_have_their_interval_and_their_noise_aft
     let channel = vec![ChannelSettings { smooth, ..ChannelSettings::named("x") }];
     let source = SourceSettings { channel, time, ..SourceSettings::default() };
     let mut chain = Chain::new(&Bench::of(source), 0, Limits::NONE);
-    chain.open(crate::clock::Opening::Text { at: Stamp(0), arrives: false }, false);
+    chain.open(crate::clock::Opening::Text { at: Stamp(0), arrives: false }, None);
     let mut chance = crate::chance::Chance(3);
     let text: String = (0..2000).map(|i| format!("t={} x={:.0}\n", i * 20, 900.0 + 5.0 * chance.gauss())).collect();
     chain.feed(Stamp(0), text.as_bytes());

@@ -40,6 +40,9 @@ pub struct Chain {
     deferred: Option<Deferred>,
 }
 
+/// No silence begins at this moment.
+const NEVER: Stamp = Stamp(i64::MAX);
+
 impl Chain {
     /// A chain for source `place` of `bench`, that keeps as much history as `limits` allow. A source that the bench does
     /// not have has nothing set.
@@ -102,22 +105,22 @@ impl Chain {
     /// The link was opened, or opened again: what comes next does not follow from what came before, and may begin within
     /// a line.
     pub fn break_off(&mut self) {
-        self.open(Opening::Link, true);
+        self.open(Opening::Link, Some(NEVER));
     }
 
     /// The same, where what comes next begins a line.
     pub fn begin(&mut self) {
-        self.open(Opening::Link, false);
+        self.open(Opening::Link, None);
     }
 
     /// The source was opened: what comes next does not follow from what came before. `within`: it may begin within a
-    /// line.
-    pub fn open(&mut self, opening: Opening, within: bool) {
+    /// line, unless nothing comes for a while from this moment on.
+    pub fn open(&mut self, opening: Opening, within: Option<Stamp>) {
         self.note(|| Came::Opened(opening, within));
         self.opened(opening, within);
     }
 
-    fn opened(&mut self, opening: Opening, within: bool) {
+    fn opened(&mut self, opening: Opening, within: Option<Stamp>) {
         self.set_recorded(false);
         self.intake.opened(opening);
         let cut_off = self.interpreter.open(opening, within, &mut self.intake);
@@ -184,7 +187,7 @@ impl Chain {
     pub fn skip(&mut self, bytes: u64) {
         self.note(|| Came::Skipped(bytes));
         self.intake.counts.skipped += bytes;
-        self.opened(Opening::Link, true);
+        self.opened(Opening::Link, Some(NEVER));
     }
 
     /// Sets how lines are laid out; [`Split::Auto`] finds the shape afresh. All lines that are still kept are split

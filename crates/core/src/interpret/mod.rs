@@ -156,9 +156,9 @@ impl Interpreter {
         self.splitter.rows_waiting() + timing
     }
 
-    /// The source was opened: what comes next does not follow from what came before. `within`: it may begin within a
-    /// line. Gives the bytes of an unfinished line that are given up.
-    pub fn open(&mut self, opening: Opening, within: bool, sink: &mut impl RowSink) -> usize {
+    /// The source was opened: what comes next does not follow from what came before. `within`: as in [`Splitter::open`]. Gives
+    /// the bytes of an unfinished line that are given up.
+    pub fn open(&mut self, opening: Opening, within: Option<Stamp>, sink: &mut impl RowSink) -> usize {
         // What is added to a text goes on from what was there.
         let opened = (!matches!(opening, Opening::Grows(_))).then(|| self.splitter.open(within));
         self.joint.open(opening, opened.map(|(_, standing)| standing), sink);

@@ -34,6 +34,9 @@ impl Confidence {
     }
 }
 
+/// A silence behind the opening of a source, in seconds, after which what comes begins a line.
+const SILENCE: f64 = 0.3;
+
 /// Of the last 32 lines with numbers so many that do not fit leave nothing sure.
 const LATELY: u32 = 4;
 
@@ -85,6 +88,8 @@ pub struct Splitter {
 struct SplitState {
     state: State,
     half: bool,
+    /// When the source was opened, until something comes.
+    opened: Option<Stamp>,
     trial: Trial,
     patient: bool,
 }
@@ -97,7 +102,7 @@ impl Splitter {
             Some(shape) => State::FinalTimes(Box::new(ShapeReader::new(shape, true))),
             None => State::Learning(Learning::default()),
         };
-        let lines = SplitState { state, half: false, trial: Trial::default(), patient: false };
+        let lines = SplitState { state, half: false, opened: None, trial: Trial::default(), patient: false };
         Splitter { framing: frame::LineFraming::default(), lines }
     }
 
@@ -134,14 +139,17 @@ impl Splitter {
     }
 
     /// The source was opened: what comes next does not follow from what came before. `within`: it may begin within a
-    /// line. Gives the number of bytes of an unfinished line that is forgotten, and how things stood before.
-    pub fn open(&mut self, within: bool) -> (usize, OpeningState) {
+    /// line, unless nothing comes for a while from this moment on. Gives the number of bytes of an unfinished line that is
+    /// forgotten, and how things stood before.
+    pub fn open(&mut self, within: Option<Stamp>) -> (usize, OpeningState) {
         let standing = OpeningState {
             waits: self.waits(),
             is_on_trial: !self.lines.trial.is_empty(),
             is_broken_behind: self.lines.trial.is_broken_behind(),
         };
-        (if within { self.break_off() } else { self.begin() }, standing)
+        let lost = if within.is_some() { self.break_off() } else { self.begin() };
+        self.lines.opened = within;
+        (lost, standing)
     }
 
     /// The lines that wait for the shape to be found.
@@ -250,6 +258,9 @@ impl Splitter {
 
     /// Takes all of `bytes`, which arrived at `at`.
     pub fn feed(&mut self, at: Stamp, bytes: &[u8], sink: &mut impl Sink) {
+        if let Some(opened) = self.lines.opened.take() {
+            self.lines.half &= at.seconds_since(opened) < SILENCE;
+        }
         let mut rest = bytes;
         loop {
             let (used, frame) = self.framing.step(rest);

@@ -349,6 +349,18 @@ fn a_word_that_turns_out_to_be_a_state_is_a_column_behind_the_others() {
 }
 
 #[test]
+fn what_comes_after_a_silence_begins_a_line() {
+    let stream = "temp,hum\n".to_owned() + &"21.5,40\n".repeat(30);
+    for (at, names) in [(0.1, ["field1", "field2"]), (0.5, ["temp", "hum"])] {
+        let mut splitter = Splitter::new(None);
+        splitter.open(Some(Stamp(0)));
+        splitter.feed(Stamp(0).plus(at), stream.as_bytes(), &mut Log::default());
+        let shape = splitter.shape().unwrap();
+        assert_eq!([shape.label(0), shape.label(1)], names, "{at}");
+    }
+}
+
+#[test]
 fn a_block_that_was_asked_for_among_the_first_rows_takes_nothing_over() {
     let live = |i: usize| format!("x={i}.5 mm\r\ny=25.0 mm\r\nspeed=119 mm/s\r\n");
     // With two rows before it, what comes to the end behind it decides.

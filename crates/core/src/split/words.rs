@@ -396,13 +396,23 @@ impl Gap {
 
 /// Finds all values of `line` with their labels and units.
 pub(super) fn scan(line: &[u8], style: Style) -> Scan {
-    let end = line.iter().rfind(|b| !matches!(b, b' ' | b'\t' | b')' | b']' | b';' | b',' | b'.'));
-    if end.is_some_and(|b| begins_word(*b)) {
-        return scan_as(line, style, Between::Units).0;
+    let end = line.iter().rposition(|b| !matches!(b, b' ' | b'\t' | b')' | b']' | b';' | b',' | b'.'));
+    let text = &line[..end.map_or(0, |end| end + 1)];
+    if text.last().is_some_and(|b| begins_word(*b)) {
+        let apart =
+            text.iter().rfind(|b| !begins_word(**b) && !matches!(b, b'/' | b'*')).is_none_or(|b| !b.is_ascii_digit());
+        // Where units touch their values, a word apart may be a name.
+        if apart {
+            let (scan, gaps) = scan_as(line, style, Between::Units);
+            if !gaps.has_name {
+                return scan;
+            }
+        }
+        return scan_as(line, style, Between::Either).0;
     }
-    let (scan, words) = scan_as(line, style, Between::Names);
+    let (scan, gaps) = scan_as(line, style, Between::Names);
     // Where there is a unit and a name between two values, one word may be either.
-    if words > 1 { scan_as(line, style, Between::Either).0 } else { scan }
+    if gaps.most > 1 { scan_as(line, style, Between::Either).0 } else { scan }
 }
 
 /// What one word between two values is, on a line that begins with a name.
@@ -421,10 +431,19 @@ fn may_be_name(word: &[u8]) -> bool {
     word.len() == 1 || matches!(word, b"min" | b"lux" | b"rpm" | b"RPM" | b"bpm" | b"cnt" | b"counts")
 }
 
-/// The same, and the most words between two values.
-fn scan_as(line: &[u8], style: Style, between: Between) -> (Scan, usize) {
+/// What stands between the values of a line.
+#[derive(Clone, Copy, Debug, Default)]
+struct Gaps {
+    /// The most words.
+    most: usize,
+    /// Somewhere there is one word that is no unit, and so a name.
+    has_name: bool,
+}
+
+/// The same, and what stands between values.
+fn scan_as(line: &[u8], style: Style, between: Between) -> (Scan, Gaps) {
     let mut scan = Scan { strong: true, ..Scan::default() };
-    let mut most = 0;
+    let mut gaps = Gaps::default();
     let mut gap = Gap::default();
     let mut names_lead = false;
     // The unit that stands in front of the value to come.
@@ -456,7 +475,12 @@ fn scan_as(line: &[u8], style: Style, between: Between) -> (Scan, usize) {
             continue;
         };
         // A number right before a `:` belongs to the name: `ch 1: 22`.
-        let names = line[end..].iter().position(|b| *b != b' ').is_some_and(|i| matches!(line[end + i], b':' | b'='));
+        // `Sensor 1 (V): 22`: a unit may stand between.
+        let at_name = end + line[end..].iter().take_while(|b| **b == b' ').count();
+        let behind_unit =
+            line.get(at_name).and_then(|_| bracketed_unit(line, at_name, style)).map_or(at_name, |(_, end)| end);
+        let sign = line[behind_unit..].trim_ascii_start();
+        let names = matches!(sign.first(), Some(b':' | b'=')) || (behind_unit > at_name && sign.starts_with(b"->"));
         let counted = |slot: &Slot| slot.label.bytes().all(|b| b.is_ascii_digit()) && !slot.label.is_empty();
         // Where the first name is nothing but a number, so are the others: `0: 22  1: 23`.
         let labelled = !gap.before.is_empty() || !gap.behind.is_empty() || scan.slots.first().is_none_or(counted);
@@ -473,7 +497,10 @@ fn scan_as(line: &[u8], style: Style, between: Between) -> (Scan, usize) {
         let named = gap.named;
         let first = scan.slots.is_empty();
         if !first {
-            most = most.max(gap.before.len() + gap.behind.len() - usize::from(attached));
+            let words = gap.before.len() + gap.behind.len() - usize::from(attached);
+            gaps.most = gaps.most.max(words);
+            let word = gap.before.iter().chain(&gap.behind).next();
+            gaps.has_name |= words == 1 && !attached && word.is_some_and(|word| !is_unit(&line[word.clone()]));
         }
         let (unit, label) = std::mem::take(&mut gap).cut(line, attached, first, names_lead, between);
         if let Some(last) = scan.slots.last_mut() {
@@ -494,7 +521,8 @@ fn scan_as(line: &[u8], style: Style, between: Between) -> (Scan, usize) {
     // Of several words behind the last value the first is its unit when it touches it, else they are a sentence.
     let touches =
         scan.slots.last().is_some_and(|slot| gap.before.first().is_some_and(|word| word.start == slot.at.end));
-    let tail: Vec<_> = if gap.broken || touches || gap.before.len() == 1 { gap.before } else { Vec::new() };
+    let is_unit = gap.broken || touches || gap.before.len() == 1 || is_degrees(line, &gap.before);
+    let tail: Vec<_> = if is_unit { gap.before } else { Vec::new() };
     if let Some(last) = scan.slots.last_mut() {
         last.unit = unit_of(line, &tail);
     }
@@ -502,7 +530,7 @@ fn scan_as(line: &[u8], style: Style, between: Between) -> (Scan, usize) {
         slot.unit = unit.filter(|_| slot.unit.is_empty()).unwrap_or(slot.unit.clone());
     }
     name_the_rest(line, &mut scan.slots);
-    (scan, most)
+    (scan, gaps)
 }
 
 /// Whether a name's sign or a value stands at `at`, behind blanks.
@@ -607,6 +635,7 @@ mod tests {
             ("T=22.5°C", &["T=22.5 °C"]),
             ("water level is 104.2 mm", &["water_level=104.2 mm"]),
             ("acc: -0.12, 0.98, +0.03", &["acc=-0.12", "acc_2=0.98", "acc_3=0.03"]),
+            ("Sensor 1 (V):574", &["Sensor_1=574 V"]),
             ("ch 1: 22 ch 2: 23", &["ch_1=22", "ch_2=23"]),
             ("0: 512", &["0=512"]),
             ("A0 = 512 | A1 = 480", &["A0=512", "A1=480"]),
@@ -640,6 +669,8 @@ mod tests {
             ("V 3.3 A 0.5 W 1.65", &["V=3.3", "A=0.5", "W=1.65"]),
             ("t,22.5,h,40", &["t=22.5", "h=40"]),
             ("temp -> 22, hum -> 40", &["temp=22", "hum=40"]),
+            ("min 178 cnt 497 air 420 (hPa)", &["min=178", "cnt=497", "air=420 hPa"]),
+            ("LDR 604 rpm 281rpm", &["LDR=604", "rpm=281 rpm"]),
             ("E: 1.5 kWh P: 230 W PF: 0.9", &["E=1.5 kWh", "P=230 W", "PF=0.9"]),
             (
                 "the temperature is 22 degrees C and the humidity is 40 percent",

@@ -35,7 +35,7 @@ const SILENCE: Duration = Duration::from_millis(300);
 const FEW_LINES: usize = 2;
 const WAIT: Duration = Duration::from_secs(60);
 
-/// Bytes with the time when they came.
+/// Bytes with the time when they came; the first are none, at the time since when it was listened.
 type Pieces = Vec<(Stamp, Vec<u8>)>;
 
 /// What listening came to.
@@ -110,6 +110,7 @@ enum Heard {
 /// Listens until what comes can be judged; a board that is silent is waited for.
 fn listen(port: &mut dyn Device, pieces: &mut Pieces, outlet: &mut Outlet) -> Result<Heard, Halt> {
     let begun = Instant::now();
+    pieces.push((outlet.now(), Vec::new()));
     let (mut first, mut last) = (None, begun);
     // What follows a silence begins a line, as if one had ended before it.
     let mut heard: Vec<u8> = Vec::new();

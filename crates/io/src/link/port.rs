@@ -153,7 +153,7 @@ impl<'a> Port<'a> {
                     self.found = tried;
                     self.say_open(outlet)?;
                     outlet.opened(heard.first().map_or(outlet.now(), |(at, _)| *at))?;
-                    for (at, bytes) in heard {
+                    for (at, bytes) in heard.into_iter().filter(|(_, bytes)| !bytes.is_empty()) {
                         self.heard = true;
                         outlet.pass_at(at, &bytes)?;
                     }

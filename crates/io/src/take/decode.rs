@@ -97,7 +97,7 @@ impl Decoder {
         self.newest = self.newest.max(Some(at));
         match event {
             Event::Opened { opening, within } => {
-                self.interpreter.open(opening, within, &mut self.table);
+                self.interpreter.open(opening, within.then_some(at), &mut self.table);
             }
             Event::Ended => self.interpreter.end(at, &mut self.table),
             Event::Stopped => {}

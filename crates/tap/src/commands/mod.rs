@@ -37,11 +37,16 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 
 /// The simulated boards that come with a bench.
-const READY: [(&str, &str); 4] = [
+const READY: [(&str, &str); 9] = [
     ("flume", include_str!("../../assets/flume.bench.toml")),
     ("raft", include_str!("../../assets/raft.bench.toml")),
     ("bath", include_str!("../../assets/bath.bench.toml")),
     ("flume-pump", include_str!("../../assets/pump.bench.toml")),
+    ("lamp", include_str!("../../assets/lamp.bench.toml")),
+    ("motor", include_str!("../../assets/motor.bench.toml")),
+    ("pad", include_str!("../../assets/pad.bench.toml")),
+    ("lift", include_str!("../../assets/lift.bench.toml")),
+    ("valve", include_str!("../../assets/valve.bench.toml")),
 ];
 
 /// The bench that a simulated board comes with, if it comes with one.
@@ -276,6 +281,9 @@ fn watch(watching: Watching, front: impl FnOnce() -> anyhow::Result<Front>) -> a
     let opening = |chain| (chain, crate::session::Source::Live { link: amber_io::LinkState::Opening });
     let session = Session::live(first, bench.shared, files.into, files.bench, clock.now());
     let mut session = session.beside(others.into_iter().map(opening));
+    if !session.shared().about.is_empty() {
+        session.say(session.shared().about.clone(), false);
+    }
     session.say_mistakes(&mistakes);
     session.takes.folders = takes_in(session.folder(), LISTED);
     let recent = Recent::load();

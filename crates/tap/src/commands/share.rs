@@ -4,7 +4,7 @@ use super::{endpoint, with_sources};
 use crate::print::{aside, line};
 use crate::shell::Signals;
 use amber_core::bench::Bench;
-use amber_core::digits::bytes;
+use amber_core::digits::{bytes, counted};
 use amber_core::tail::visible;
 use amber_io::{Command, Feed, HostClock, Link, LinkState, Share};
 use anyhow::Context;
@@ -22,8 +22,9 @@ pub(super) fn run(source: String, at: SocketAddr, may_send: bool, baud: Option<u
     let link = Link::start(endpoint(wire)?.to_its_end(), HostClock::start()).context("no thread for the port")?;
     let signals = Signals::watch()?;
     line(format_args!("tcp://{}", share.address()), "the address")?;
-    let sending = if may_send { "who listens may send to the board" } else { "who listens cannot send to the board" };
-    let reach = if at.ip().is_loopback() { "this machine alone reaches it" } else { "other machines reach it, too" };
+    let sending = if may_send { "clients may send to the board" } else { "read-only" };
+    let reach =
+        if at.ip().is_loopback() { "reachable from this machine only" } else { "reachable from other machines" };
     aside(format_args!("{} is shared; {sending}; {reach}; Ctrl-C ends it", visible(wire.port.as_bytes())));
     let mut all = 0u64;
     let mut state = LinkState::Opening;
@@ -32,7 +33,7 @@ pub(super) fn run(source: String, at: SocketAddr, may_send: bool, baud: Option<u
         for bytes in share.sent.try_iter() {
             // The board's queue is full for a moment: the line is not sent, and that is said.
             if link.tell(Command::Send(bytes)).is_err() {
-                aside("a line was not sent: the board has not taken those before it");
+                aside("a line was not sent: the lines before it still wait for the board");
             }
         }
         // The screen's channel is not looked at; the other one loses nothing.
@@ -59,8 +60,8 @@ pub(super) fn run(source: String, at: SocketAddr, may_send: bool, baud: Option<u
         }
     }
     signals.end_at_last();
-    let listeners = share.listeners();
+    let clients = share.clients();
     drop((link, share));
-    aside(format_args!("{} came; {listeners} listened at the end", bytes(all)));
+    aside(format_args!("{} received; {} connected at the end", bytes(all), counted(clients as u64, "client")));
     Ok(0)
 }

@@ -19,7 +19,7 @@ impl Session {
                     *link = state;
                 }
             }
-            Feed::Opened { opening, within, .. } => chain.open(opening, within),
+            Feed::Opened { at, opening, within } => chain.open(opening, within.then_some(at)),
             Feed::Ended(_) => chain.end(),
             Feed::Unkept(bytes) => chain.unkept(bytes),
             Feed::Sent { at, bytes } => chain.sent(at, &bytes),

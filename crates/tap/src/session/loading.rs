@@ -104,7 +104,9 @@ fn find(
         }
         match replay.next_step() {
             Ok(Some(ReplayItem::Sent(sent))) => finder.sent(sent.at, &sent.bytes),
-            Ok(Some(ReplayItem::Event(_, Event::Opened { opening, within }))) => finder.open(opening, within),
+            Ok(Some(ReplayItem::Event(at, Event::Opened { opening, within }))) => {
+                finder.open(opening, within.then_some(at));
+            }
             Ok(Some(ReplayItem::Event(_, Event::Ended))) => finder.end(),
             Ok(Some(ReplayItem::Event(_, Event::Stopped))) => {}
             Ok(Some(ReplayItem::Bytes(at, bytes))) => finder.feed(at, bytes),

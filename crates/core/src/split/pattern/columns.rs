@@ -147,7 +147,10 @@ fn number(
 ) -> (Option<FieldKind>, usize, Option<&'static str>) {
     let place = &places[i];
     let arrow = places.get(i + 1).is_some_and(|next| next.is(b"-=")) && places.get(i + 2).is_some_and(|p| p.is(b">"));
-    let next_names = arrow || places.get(i + 1).is_some_and(|next| next.is(b":="));
+    // `Sensor 1 (V): 22`
+    let is = |at: usize, marks: &[u8]| places.get(at).is_some_and(|place| place.is(marks));
+    let unit = is(i + 1, b"([") && is(i + 3, b")]") && (is(i + 4, b":=") || (is(i + 4, b"-=") && is(i + 5, b">")));
+    let next_names = arrow || unit || is(i + 1, b":=");
     let worded = i > 0 && places[i - 1].kind == Kind::Phrase;
     // Where the first name is nothing but a number, so are the others: `0: 22  1: 23`.
     let counts =

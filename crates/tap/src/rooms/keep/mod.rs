@@ -34,7 +34,7 @@ pub(crate) enum Action {
     Reading,
 }
 
-static FILES: [SingleSetting; 2] = [
+static FILES: [SingleSetting; 3] = [
     SingleSetting {
         name: "folder",
         help: "where takes and figures go",
@@ -63,6 +63,21 @@ static FILES: [SingleSetting; 2] = [
             text: |session| session.shared().name.clone(),
             set: |session, text| {
                 session.edit_shared(|shared| shared.name = text.to_owned());
+                Ok(Vec::new())
+            },
+            nudge: |_, _| Vec::new(),
+        },
+    },
+    SingleSetting {
+        name: "about the bench",
+        help: "what whoever opens it should know; it is said when the bench is opened",
+        range: "",
+        key: "about",
+        shown: |session| Some(session.shared().about.clone()),
+        way: Way::Typed {
+            text: |session| session.shared().about.clone(),
+            set: |session, text| {
+                session.edit_shared(|shared| shared.about = text.to_owned());
                 Ok(Vec::new())
             },
             nudge: |_, _| Vec::new(),

@@ -59,7 +59,7 @@ impl StagePanel for Split {
         for channel in session.chain().channels() {
             if let Some(count) = channel.states() {
                 let most = count - 1;
-                let told = format!("▲ {} only holds 0 to {most}: states? # gives them words", channel.title());
+                let told = format!("▲ {} takes only 0 to {most}, perhaps states: # names them", channel.title());
                 rows.extend(Row::text("", &told));
             }
         }
