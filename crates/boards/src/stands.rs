@@ -108,7 +108,7 @@ pub(crate) struct Valve;
 
 impl Writer for Valve {
     const BAUD: u32 = 9600;
-    const RATE: f64 = 5.0;
+    const RATE: f64 = 10.0;
     const BANNER: &'static str = "inlet valve 3\r\n";
 
     fn row(&mut self, _: u64, now: f64, _: &mut Noise, out: &mut String) {

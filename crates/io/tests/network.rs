@@ -33,12 +33,12 @@ fn until<T>(link: &Link, what: &str, mut test: impl FnMut(&Feed) -> Option<T>) -
 
 /// Waits for bytes with `text` in them, and gives all so far.
 fn bytes_until(link: &Link, text: &[u8]) -> Vec<u8> {
-    let mut seen = Vec::new();
+    let mut seen: Vec<u8> = Vec::new();
     until(link, &String::from_utf8_lossy(text), |feed| {
-        if let Feed::Chunk(chunk) = feed {
-            seen.extend_from_slice(&chunk.bytes);
-        }
-        seen.windows(text.len()).any(|window| window == text).then_some(())
+        let Feed::Chunk(chunk) = feed else { return None };
+        let looked_at = seen.len().saturating_sub(text.len());
+        seen.extend_from_slice(&chunk.bytes);
+        seen[looked_at..].windows(text.len()).any(|window| window == text).then_some(())
     });
     seen
 }
