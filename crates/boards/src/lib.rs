@@ -37,7 +37,7 @@ pub const BOARDS: [(&str, &str); 16] = [
     ("raft", "a raft in the waves: accelerations of three axes; dropped and knocked now and then"),
     ("bath", "a heated bath: temperature and heater, which the host switches: heater on, heater off"),
     ("lamp", "the lamp over the flume: a light-dependent resistor in a divider, raw counts of 12 bits"),
-    ("motor", "the paddle's motor: a current sensor around half its supply, one plain number a line, at 57600 baud"),
+    ("motor", "the paddle's motor: a current sensor, one plain number a line, at 57600 baud"),
     ("pad", "a force pad: known weights are put on and taken off, raw counts of 24 bits"),
     ("lift", "the gate's lift: two levers that should move alike, one of which sticks"),
     ("valve", "the inlet valve: a code for what it does and one for a fault, at 9600 baud"),

@@ -202,6 +202,12 @@ impl<'a> Port<'a> {
     /// Does what was told; gives what comes next when the port is to be closed for it.
     fn obey(&mut self, command: Command, port: &mut dyn Device, outlet: &mut Outlet) -> Result<Option<Next>, Halt> {
         match command {
+            Command::FindBaud if !self.ports.has_speed(&self.path) => {
+                outlet.reject(&command, "this source has no baud rate")?;
+            }
+            Command::Reset if !self.ports.has_speed(&self.path) => {
+                outlet.reject(&command, "this source has no reset line")?;
+            }
             Command::Send(bytes) => self.send(port, &bytes, outlet)?,
             Command::Lend { back } => return Ok(Some(Next::Lend(back))),
             Command::Missed => outlet.opened(outlet.now())?,

@@ -37,7 +37,7 @@ pub(crate) const KEYS: &[Binding<Action>] = keys! {
     [(Home, NONE)], Action::First, "Home", "the first entry", None;
     [(End, NONE)], Action::Last, "End", "the last entry", None;
     [(Enter, NONE)], Action::Watch, "Enter", "watch it", Some("Enter watch");
-    [(Char('p'), NONE)], Action::TypePath, "p", "type a port, a text file, a take's folder or a bench", Some("p type a path");
+    [(Char('p'), NONE)], Action::TypePath, "p", "type a port, an address, a text file, a take's folder or a bench", Some("p type a path");
     [(Char('q'), NONE), (Esc, NONE), (Char('c'), CTRL)], Action::Leave, "q", "leave", Some("q quit");
 };
 
