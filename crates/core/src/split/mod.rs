@@ -31,6 +31,7 @@ mod splitter;
 mod together;
 mod trial;
 mod turns;
+mod units;
 mod value;
 mod wall;
 mod words;

@@ -83,18 +83,6 @@ impl Ports for Fake {
         let next = self.openings.lock().unwrap().pop_front().unwrap_or(Err(Problem::Missing(path.into())));
         Ok(Box::new(FakePort { steps: next?.into(), takes: self.takes }))
     }
-
-    fn is_there(&self, _: &Path) -> bool {
-        true
-    }
-
-    fn path_of(&self, _: &str) -> Option<PathBuf> {
-        None
-    }
-
-    fn is_in_use(&self, _: &Path) -> bool {
-        false
-    }
 }
 
 struct Rig {

@@ -7,7 +7,6 @@ use crate::link::wake::Wake;
 use std::io::{self, ErrorKind, Read, Write};
 use std::net::{Ipv6Addr, SocketAddr, UdpSocket};
 use std::os::fd::AsFd;
-use std::time::Duration;
 
 /// The longest datagram.
 const LONGEST: usize = 65_536;
@@ -73,21 +72,5 @@ impl Write for Datagrams {
 impl Device for Datagrams {
     fn wait(&mut self, wake: &Wake) -> bool {
         !self.rest.is_empty() || wake.wait(self.socket.as_fd(), PATIENCE)
-    }
-
-    fn set_baud(&mut self, _: u32) -> io::Result<()> {
-        Err(ErrorKind::Unsupported.into())
-    }
-
-    fn discard(&mut self) -> u64 {
-        0
-    }
-
-    fn identity(&self) -> Option<String> {
-        None
-    }
-
-    fn reset(&mut self, _: Duration) -> io::Result<()> {
-        Err(ErrorKind::Unsupported.into())
     }
 }

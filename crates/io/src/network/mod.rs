@@ -14,7 +14,7 @@ use crate::serial::Problem;
 use address::Scheme;
 use amber_core::bench::WireSettings;
 use std::net::{SocketAddr, TcpStream, ToSocketAddrs};
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::time::Duration;
 
 /// The longest that a read waits; it returns as soon as there are bytes.
@@ -49,18 +49,6 @@ impl Ports for Network {
 
     fn gone(&self, path: &Path) -> Problem {
         Problem::Closed(path.to_string_lossy().into_owned())
-    }
-
-    fn is_there(&self, _: &Path) -> bool {
-        true
-    }
-
-    fn path_of(&self, _: &str) -> Option<PathBuf> {
-        None
-    }
-
-    fn is_in_use(&self, _: &Path) -> bool {
-        false
     }
 }
 

@@ -134,10 +134,6 @@ impl Device for Remote {
         std::mem::take(&mut self.data).len() as u64
     }
 
-    fn identity(&self) -> Option<String> {
-        None
-    }
-
     fn reset(&mut self, length: Duration) -> io::Result<()> {
         for lines in [[DTR_OFF, RTS_OFF], [DTR_ON, RTS_ON]] {
             for line in lines {

@@ -59,20 +59,4 @@ impl Device for Stream {
     fn wait(&mut self, wake: &Wake) -> bool {
         wake.wait(self.0.as_fd(), PATIENCE)
     }
-
-    fn set_baud(&mut self, _: u32) -> io::Result<()> {
-        Err(ErrorKind::Unsupported.into())
-    }
-
-    fn discard(&mut self) -> u64 {
-        0
-    }
-
-    fn identity(&self) -> Option<String> {
-        None
-    }
-
-    fn reset(&mut self, _: Duration) -> io::Result<()> {
-        Err(ErrorKind::Unsupported.into())
-    }
 }

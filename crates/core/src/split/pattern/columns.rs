@@ -1,8 +1,8 @@
 //! What each place of many lines of one form holds: the same text on all, a number, words that are codes; and what a sign
 //! among digits means, judged over the whole column.
 
+use super::super::units::{is_counted, is_unit};
 use super::super::value::{STATE_WORDS, is_gap, is_near, state};
-use super::super::words::{is_counted, is_unit};
 use super::tokens::{Kind, Mode};
 use super::{FieldKind, MOST_CODES, Part};
 
