@@ -295,7 +295,7 @@ fn every_class_is_read_right_or_doubted() {
             can_be += usize::from(!class.may_be_doubted);
             match (&wrong, splitter.sure()) {
                 (None, _) => right += usize::from(!class.may_be_doubted),
-                (Some(_), Some(Confidence::Confidence)) => silent.push(told),
+                (Some(_), Some(Confidence::Sure)) => silent.push(told),
                 _ => report.push(told),
             }
             // What is found, and what is offered beside it, can be typed, and is read like that.
@@ -332,7 +332,7 @@ proptest! {
         // Where a row of several lines begins, only a pause tells whoever joined in the middle; a header line is missed then.
         let skip = if class.line.contains("{/}") || class.line.contains("{//}") || class.line.contains("{#") { 0 } else { skip };
         let (splitter, read) = read(None, &lines, skip, cut);
-        if let (Some(Confidence::Confidence), Some(shape)) = (splitter.sure(), splitter.shape()) {
+        if let (Some(Confidence::Sure), Some(shape)) = (splitter.sure(), splitter.shape()) {
             let wrong = fault(class, shape);
             prop_assert!(wrong.is_none(), "{}: {shape}: {wrong:?}", class.line);
             for row in &read {

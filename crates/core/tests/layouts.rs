@@ -133,7 +133,7 @@ proptest! {
         prop_assert_eq!(shape.kind(), kind(layout));
         prop_assert_eq!(read.rows, rows.iter().map(|row| sent(row)).collect::<Vec<_>>());
         prop_assert_eq!(read.rejected, 0);
-        prop_assert_eq!(splitter.sure(), Some(Confidence::Confidence));
+        prop_assert_eq!(splitter.sure(), Some(Confidence::Sure));
         if !matches!(layout, Layout::Plain(_) | Layout::Tuple) {
             for (i, label) in LABELS[..rows[0].len()].iter().enumerate() {
                 prop_assert_eq!(&shape.label(i), label);

@@ -156,7 +156,7 @@ proptest! {
             first = line;
         }
         splitter.finish(&mut rows);
-        if splitter.sure() == Some(Confidence::Confidence) {
+        if splitter.sure() == Some(Confidence::Sure) {
             let shape = splitter.shape().unwrap();
             let found: Vec<(String, &str)> = (0..shape.columns()).map(|i| (shape.label(i), shape.unit(i))).collect();
             let written: Vec<(String, &str)> = fields.iter().map(|field| (field.name.replace(' ', "_"), field.unit)).collect();

@@ -139,7 +139,7 @@ fn start_up_text_that_looks_like_rows_takes_its_channels_with_it() {
         chain.feed(Stamp(i * 1_000_000), format!("level: {} mm, mode: {mode}\r\n", 100 + i % 7).as_bytes());
     }
     assert_eq!(names(&chain), ["level", "mode"]);
-    assert_eq!((chain.counts().rows, chain.doubts()), (50, (Some(crate::split::Confidence::Confidence), None)));
+    assert_eq!((chain.counts().rows, chain.doubts()), (50, (Some(crate::split::Confidence::Sure), None)));
     let mode = &chain.channels()[1];
     assert_eq!(
         (mode.kind(), mode.word(1.0), mode.settings().words.spelled()),

@@ -18,7 +18,7 @@ const TENS: [f64; 23] = [
 ];
 
 /// Reads the number at the start of `text`; gives it and how many bytes it took, or `None` when there is none.
-#[inline]
+#[inline(always)]
 pub fn scan_number(text: &[u8]) -> Option<(Number, usize)> {
     scan::<b'.'>(text)
 }
@@ -26,6 +26,7 @@ pub fn scan_number(text: &[u8]) -> Option<(Number, usize)> {
 /// The same for numbers with a decimal comma.
 ///
 /// Points may part its thousands then: `1.234,56`.
+#[inline(always)]
 pub(super) fn scan_with_comma(text: &[u8]) -> Option<(Number, usize)> {
     let found = scan::<b','>(text)?;
     if text.get(found.1) != Some(&b'.') {
@@ -144,16 +145,18 @@ fn scan_general_comma(text: &[u8]) -> Option<(Number, usize)> {
     scan_general(&with_point)
 }
 
-/// The digits after `0x`, at most sixteen of them.
+/// The digits after `0x`, at most sixteen of them that are no leading zeros.
 fn scan_hexadecimal(text: &[u8]) -> Option<(Number, usize)> {
     let digits = text.strip_prefix(b"0x").or(text.strip_prefix(b"0X"))?;
-    let length = digits.iter().take_while(|b| b.is_ascii_hexdigit()).count();
-    let value = digits[..length].iter().try_fold(0u64, |value, digit| {
-        let digit = (*digit as char).to_digit(16)?;
-        value.checked_mul(16).map(|value| value + u64::from(digit))
-    });
-    let value = value.filter(|_| length > 0)? as f64;
-    Some((Number { value, decimals: 0 }, length + 2))
+    let (mut value, mut length) = (0u64, 0);
+    while let Some(digit) = digits.get(length).and_then(|b| char::from(*b).to_digit(16)) {
+        if value >> 60 != 0 {
+            return None;
+        }
+        value = value << 4 | u64::from(digit);
+        length += 1;
+    }
+    (length > 0).then_some((Number { value: value as f64, decimals: 0 }, length + 2))
 }
 
 /// The digits after `0b`, two to fifty-three of them.

@@ -117,6 +117,13 @@ impl<'a> Cells<'a> {
     }
 }
 
+/// Which of so many columns carry numbers other than 0 and 1, a bit each.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Numbers {
+    columns: usize,
+    bits: u64,
+}
+
 /// Reads lines of one shape.
 #[derive(Clone, Debug)]
 pub(super) struct Reader {
@@ -133,10 +140,8 @@ pub(super) struct Reader {
     /// The column that is expected next, where a row has several lines.
     next: usize,
     decimals: Vec<u8>,
-    /// Numbers other than 0 and 1 came.
-    is_number: Vec<bool>,
-    /// They came in every column, so that there is nothing to learn.
-    is_told: bool,
+    /// The columns in which numbers other than 0 and 1 came, a bit each.
+    numbers: u64,
     has_misread: bool,
     words: Vec<Option<u8>>,
     /// Signs on the lines of words that were read since they were last looked at, and can be read in another way.
@@ -153,8 +158,7 @@ impl Reader {
     pub(super) fn new(shape: Shape) -> Self {
         let mut reader = Reader {
             decimals: Vec::new(),
-            is_number: Vec::new(),
-            is_told: false,
+            numbers: 0,
             has_misread: false,
             words: Vec::new(),
             signs: Vec::new(),
@@ -175,8 +179,6 @@ impl Reader {
     fn fit(&mut self) {
         let columns = self.shape.columns();
         self.decimals.resize(columns, 0);
-        self.is_number.resize(columns, false);
-        self.is_told = false;
         self.words.resize(columns, None);
         self.lines.resize(columns, None);
         self.skeleton.clear();
@@ -309,8 +311,12 @@ impl Reader {
                 *kept = (*kept).max(*new);
             }
         }
-        if !self.is_told || !cells.words.is_empty() {
-            self.tell_numbers_from_words(first, &mut cells);
+        let untold = filled & !(self.numbers >> first);
+        if untold != 0 {
+            self.tell_numbers(first, untold, cells.values);
+        }
+        if !cells.words.is_empty() {
+            self.tell_words(first, &mut cells);
         }
         if matches!(self.shape, Shape::PerLine(_)) {
             self.next = (63 - filled.max(1).leading_zeros() as usize + 1) % self.lines.len().max(1);
@@ -319,14 +325,14 @@ impl Reader {
     }
 
     /// Which columns carry numbers other than 0 and 1.
-    pub(super) fn numbers(&self) -> &[bool] {
-        &self.is_number
+    pub(super) fn numbers(&self) -> Numbers {
+        Numbers { columns: self.shape.columns(), bits: self.numbers }
     }
 
     /// Knows beforehand which columns carry such numbers, where there are as many.
-    pub(super) fn know_numbers(&mut self, numbers: &[bool]) {
-        if numbers.len() == self.is_number.len() {
-            self.is_number.copy_from_slice(numbers);
+    pub(super) fn know_numbers(&mut self, numbers: Numbers) {
+        if numbers.columns == self.shape.columns() {
+            self.numbers = numbers.bits;
         }
     }
 
@@ -335,25 +341,31 @@ impl Reader {
         std::mem::take(&mut self.has_misread)
     }
 
-    /// Learns which columns carry numbers. A word for a state among these says that there is no reading.
-    fn tell_numbers_from_words(&mut self, first: usize, cells: &mut Cells<'_>) {
-        for column in 0..cells.values.len() {
-            let value = cells.values[column];
-            let is_number = !(value.is_nan() || value == 0.0 || value == 1.0);
-            if is_number && !self.is_number[first + column] {
+    /// Learns which of the `untold` columns of a line carry numbers.
+    #[inline]
+    fn tell_numbers(&mut self, first: usize, untold: u64, values: &[f64]) {
+        let mut left = untold;
+        while left != 0 {
+            let column = left.trailing_zeros() as usize;
+            left &= left - 1;
+            let value = values[column];
+            if value != 0.0 && value != 1.0 && !value.is_nan() {
                 self.has_misread |= self.words[first + column].take().is_some();
-                self.is_number[first + column] = true;
+                self.numbers |= 1 << (first + column);
             }
         }
+    }
+
+    /// A word for a state in a column of numbers says that there is no reading: `OPEN` where a probe is broken.
+    #[cold]
+    fn tell_words(&mut self, first: usize, cells: &mut Cells<'_>) {
         for (column, pair) in std::mem::take(&mut cells.words) {
-            // Among numbers, a word says that there is no reading: `OPEN` where a probe is broken.
-            if self.is_number[first + column] {
+            if self.numbers & (1 << (first + column)) != 0 {
                 cells.values[column] = f64::NAN;
             } else {
                 self.words[first + column] = Some(pair);
             }
         }
-        self.is_told = self.is_number.iter().all(|is_number| *is_number);
     }
 
     /// The usual case: every label, in the usual order, plain numbers.
@@ -470,7 +482,12 @@ impl Reader {
 fn after<'a>(line: &'a [u8], text: &[u8], after_number: bool) -> Option<(Number, &'a [u8])> {
     let blanks = |line: &[u8]| line.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
     let lead = blanks(line);
-    let rest = line[lead..].strip_prefix(text)?;
+    let rest = &line[lead..];
+    // These texts are short: comparing them here is faster than a call.
+    if rest.len() < text.len() || rest.iter().zip(text).any(|(a, b)| a != b) {
+        return None;
+    }
+    let rest = &rest[text.len()..];
     let gap = blanks(rest);
     // Nothing but blanks between two numbers: there must be one, or they are one number.
     if text.is_empty() && after_number && lead + gap == 0 {

@@ -20,7 +20,7 @@ pub enum Confidence {
     /// Few lines so far, all or nearly all of which fit.
     Likely,
     /// Many lines, nearly all of which fit; or it was pinned.
-    Confidence,
+    Sure,
 }
 
 impl Confidence {
@@ -29,7 +29,7 @@ impl Confidence {
         match self {
             Confidence::Unsure => "unsure",
             Confidence::Likely => "likely",
-            Confidence::Confidence => "sure",
+            Confidence::Sure => "sure",
         }
     }
 }
@@ -56,9 +56,9 @@ pub struct Waiting<'a> {
 /// How a splitter stood when the source was opened.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct OpeningState {
-    /// SplitState wait for the shape to be found.
+    /// Lines wait for the shape to be found.
     pub waits: bool,
-    /// SplitState are kept that may be read again, as rows of another shape.
+    /// Lines are kept that may be read again, as rows of another shape.
     pub is_on_trial: bool,
     /// The link was broken behind these lines.
     pub is_broken_behind: bool,
@@ -71,7 +71,7 @@ enum State {
     /// One is, but few lines speak for it yet: the lines so far are read again when another one does better.
     Trial(Box<ShapeReader>),
     /// It stays.
-    FinalTimes(Box<ShapeReader>),
+    Settled(Box<ShapeReader>),
 }
 
 /// Bytes to rows. Deterministic: the same bytes give the same rows however they are cut into pieces.
@@ -99,7 +99,7 @@ impl Splitter {
     /// line; call [`Splitter::break_off`] where that is not sure.
     pub fn new(shape: Option<Shape>) -> Self {
         let state = match shape {
-            Some(shape) => State::FinalTimes(Box::new(ShapeReader::new(shape, true))),
+            Some(shape) => State::Settled(Box::new(ShapeReader::new(shape, true))),
             None => State::Learning(Learning::default()),
         };
         let lines = SplitState { state, half: false, opened: None, trial: Trial::default(), patient: false };
@@ -117,7 +117,7 @@ impl Splitter {
     pub fn break_off(&mut self) -> usize {
         self.lines.half = true;
         self.lines.trial.break_off();
-        if let State::Trial(reading) | State::FinalTimes(reading) = &mut self.lines.state {
+        if let State::Trial(reading) | State::Settled(reading) = &mut self.lines.state {
             reading.turns.iter_mut().for_each(Turns::break_off);
         }
         self.framing.reset()
@@ -176,13 +176,13 @@ impl Splitter {
     fn reading(&self) -> Option<&ShapeReader> {
         match &self.lines.state {
             State::Learning(_) => None,
-            State::Trial(reading) | State::FinalTimes(reading) => Some(reading),
+            State::Trial(reading) | State::Settled(reading) => Some(reading),
         }
     }
 
     /// Whether the shape in force stays, whatever comes: another one is offered and never taken.
     pub fn is_decided(&self) -> bool {
-        matches!(self.lines.state, State::FinalTimes(_))
+        matches!(self.lines.state, State::Settled(_))
     }
 
     /// The shape in force, once it is known.
@@ -206,10 +206,10 @@ impl Splitter {
         let fit = self.fit().unwrap_or(1.0);
         Some(match (reading.fits, fit) {
             _ if self.proposal().is_some() => Confidence::Unsure,
-            _ if reading.pinned => Confidence::Confidence,
+            _ if reading.pinned => Confidence::Sure,
             _ if matches!(reading.reader.shape(), Shape::Worded(_)) && self.unread().is_some() => Confidence::Unsure,
             (4.., 0.7..) if self.unread().is_some() => Confidence::Likely,
-            (20.., 0.9..) if reading.lately.count_ones() < LATELY => Confidence::Confidence,
+            (20.., 0.9..) if reading.lately.count_ones() < LATELY => Confidence::Sure,
             (4.., 0.7..) => Confidence::Likely,
             _ => Confidence::Unsure,
         })
@@ -227,7 +227,7 @@ impl Splitter {
 
     /// What is doubted of the shape, in a sentence; `None` where it is sure, and while there is none.
     pub fn doubt(&self) -> Option<String> {
-        let sure = self.sure().filter(|sure| *sure < Confidence::Confidence)?;
+        let sure = self.sure().filter(|sure| *sure < Confidence::Sure)?;
         let mut text = format!("lines are read as {}, {}", self.shape()?.sentence(), sure.name());
         if let Some(unread) = self.unread() {
             text += &format!("; {unread}");
@@ -293,7 +293,7 @@ impl SplitState {
     fn take(&mut self, at: Stamp, frame: Frame<'_>, sink: &mut impl Sink) {
         let half = std::mem::take(&mut self.half);
         match &mut self.state {
-            State::FinalTimes(reading) => {
+            State::Settled(reading) => {
                 // Another shape is offered by now, and not given.
                 let _ = read(reading, at, half, frame, sink);
             }
@@ -352,7 +352,7 @@ impl SplitState {
             false => read(reading, at, half, frame, sink),
         };
         if let Some(Better::Grown(shape) | Better::Other(shape)) = better {
-            self.trial.numbers = reading.reader.numbers().to_vec();
+            self.trial.numbers = reading.reader.numbers();
             let reading = self.trial.read_as(shape);
             if !self.patient {
                 sink.restart();
@@ -390,7 +390,7 @@ impl SplitState {
         }
         reading.settled = true;
         self.trial = Trial::default();
-        self.state = State::FinalTimes(reading);
+        self.state = State::Settled(reading);
     }
 
     fn finish(&mut self, sink: &mut impl Sink) {
@@ -414,7 +414,7 @@ impl SplitState {
                     self.decide(sink);
                 }
             }
-            State::FinalTimes(_) => {}
+            State::Settled(_) => {}
         }
     }
 }

@@ -204,7 +204,7 @@ fn another_shape_is_offered_and_never_mixed_in() {
     let mut splitter = Splitter::new(None);
     let mut log = Log::default();
     splitter.feed(Stamp(0), before.as_bytes(), &mut log);
-    assert_eq!((splitter.sure(), splitter.proposal()), (Some(Confidence::Confidence), None));
+    assert_eq!((splitter.sure(), splitter.proposal()), (Some(Confidence::Sure), None));
     splitter.feed(Stamp(0), after.as_bytes(), &mut log);
     assert_eq!(log.0.iter().filter(|l| l.starts_with("row")).count(), 30);
     assert_eq!(splitter.sure(), Some(Confidence::Unsure));
@@ -298,7 +298,7 @@ fn commas_and_signs_that_may_mean_something_else_are_never_sure_and_the_rival_is
         let typed = rival.shape.to_string();
         assert!(typed.contains(offer), "{}: {typed}", line(1));
         let (pinned, rows) = after(line, Some(typed.parse().unwrap()));
-        assert_eq!((pinned.sure(), pinned.proposal()), (Some(Confidence::Confidence), None));
+        assert_eq!((pinned.sure(), pinned.proposal()), (Some(Confidence::Sure), None));
         assert_eq!(rows[1], format!("row {row}"), "{}", line(1));
     }
     // Where other lines tell, nothing is doubted.
@@ -311,7 +311,7 @@ fn commas_and_signs_that_may_mean_something_else_are_never_sure_and_the_rival_is
         (&|i| format!("{},{}", 900 + i, i % 2), "[901.0, 1.0]"),
     ] {
         let (splitter, rows) = after(line, None);
-        assert_eq!((splitter.sure(), splitter.proposal()), (Some(Confidence::Confidence), None), "{}", line(1));
+        assert_eq!((splitter.sure(), splitter.proposal()), (Some(Confidence::Sure), None), "{}", line(1));
         assert_eq!(rows[2], format!("row {row}"), "{}", line(1));
     }
 }

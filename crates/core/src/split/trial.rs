@@ -5,6 +5,7 @@ use super::frame::Frame;
 use super::line_shape::Header;
 use super::outcome::{LineOutcome, Nothing, Rejection, Sink};
 use super::pattern::{self, Found};
+use super::read::Numbers;
 use super::shape::{Comma, Shape};
 use super::shape_reader::{Better, Proposal, ShapeReader, reject};
 use super::splitter::Waiting;
@@ -43,7 +44,7 @@ pub(super) struct Trial {
     /// The names of columns, where a line before said them.
     pub(super) header: Option<Header>,
     /// The columns that carry numbers other than 0 and 1, as far as was found.
-    pub(super) numbers: Vec<bool>,
+    pub(super) numbers: Numbers,
     /// What else the lines of a pattern that was found may mean.
     rival: Option<Proposal>,
 }
@@ -123,7 +124,7 @@ impl Trial {
             let grown = self.lines.iter().find_map(|line| {
                 match line.read(&mut reading, &mut RowCount(&mut rows)) {
                     Some(Better::Grown(shape)) => {
-                        numbers = Some(reading.reader.numbers().to_vec());
+                        numbers = Some(reading.reader.numbers());
                         Some(shape)
                     }
                     // A few lines do not make another shape.
@@ -207,7 +208,7 @@ impl Trial {
 
     fn begin_reading(&self, shape: Shape) -> ShapeReader {
         let mut reading = ShapeReader::new(shape, false);
-        reading.reader.know_numbers(&self.numbers);
+        reading.reader.know_numbers(self.numbers);
         if matches!(reading.reader.shape(), Shape::Pattern(_)) {
             reading.other.clone_from(&self.rival);
         }
