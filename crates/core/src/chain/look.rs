@@ -94,9 +94,9 @@ impl Chain {
         (self.interpreter.splitter().sure(), self.interpreter.splitter().proposal())
     }
 
-    /// What on the lines changes and is not read, in a few words.
-    pub fn unread(&self) -> Option<&'static str> {
-        self.interpreter.splitter().unread()
+    /// What is open about the shape, in a few words: see [`crate::split::Splitter::uncertain`].
+    pub fn uncertain(&self) -> Option<&'static str> {
+        self.interpreter.splitter().uncertain()
     }
 
     /// The share of lines with numbers that fit the shape, 0 to 1.

@@ -5,6 +5,7 @@ use super::line_shape::{Header, LineShape, form_of, header_of};
 use super::number::number;
 use super::pattern::{self, Found};
 use super::shape::{Delimiter, Labels, MAX_FIELDS, Plain, Shape, bare_text};
+use super::turns::longest_pause;
 use crate::Stamp;
 
 /// How many lines wait for a decision before the oldest is given up.
@@ -124,7 +125,7 @@ impl Learning {
             return None;
         }
         // Where the turn begins: behind the pause; else with the first line that was seen, unless something came before
-        // it, when an order of the alphabet is better than none.
+        // it, when an order of the alphabet is better than none, and doubted.
         let sorted = (0..turn).find(|first| (1..turn).all(|i| last[(first + i - 1) % turn] < last[(first + i) % turn]));
         let seen = (turn - labels.len() % turn) % turn;
         let joined = self.held.first().is_some_and(|held| held.half);
@@ -157,9 +158,7 @@ impl Learning {
                 pauses[place] += pair[1].1.seconds_since(pair[0].1);
             }
         }
-        let longest = (0..turn.len()).max_by(|a, b| pauses[*a].total_cmp(&pauses[*b]))?;
-        let others = pauses.iter().enumerate().filter(|(place, _)| *place != longest).map(|(_, pause)| *pause);
-        (pauses[longest] > 2.0 * others.fold(0.0, f64::max)).then_some(longest)
+        longest_pause(&pauses)
     }
 
     /// What the other lines and the header say of plain numbers.

@@ -127,6 +127,16 @@ impl Labels {
     pub(super) fn style(&self) -> Style {
         Style { comma: self.comma, minus: self.minus }
     }
+
+    /// The same, beginning with the column `first`.
+    pub(super) fn turned(&self, first: usize) -> Labels {
+        let mut turned = self.clone();
+        turned.labels.rotate_left(first);
+        if turned.units.len() == turned.labels.len() {
+            turned.units.rotate_left(first);
+        }
+        turned
+    }
 }
 
 /// Numbers told apart by their order.

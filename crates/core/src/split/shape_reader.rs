@@ -223,6 +223,22 @@ impl ShapeReader {
             TurnStep::Half => sink.line(at, LineOutcome::Half, line),
             TurnStep::Rejected(why) => sink.line(at, LineOutcome::Rejected(why), line),
         }
+        if let Some(first @ 1..) = turns.pauses_before()
+            && !self.pinned
+            && self.proposal.is_none()
+        {
+            self.begin_rows_with(first);
+        }
+    }
+
+    /// The board pauses before another line than that with which rows begin: they may begin there.
+    #[cold]
+    fn begin_rows_with(&mut self, first: usize) {
+        if let Shape::PerLine(labels) = self.reader.shape() {
+            let labels = labels.turned(first);
+            let why = format!("the board pauses before '{}'", labels.labels[0]);
+            self.proposal = Some(Proposal { shape: Shape::PerLine(labels), why });
+        }
     }
 
     /// A damaged line had its place among lines told apart by order.

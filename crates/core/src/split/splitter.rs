@@ -207,17 +207,21 @@ impl Splitter {
         Some(match (reading.fits, fit) {
             _ if self.proposal().is_some() => Confidence::Unsure,
             _ if reading.pinned => Confidence::Sure,
-            _ if matches!(reading.reader.shape(), Shape::Worded(_)) && self.unread().is_some() => Confidence::Unsure,
-            (4.., 0.7..) if self.unread().is_some() => Confidence::Likely,
+            _ if matches!(reading.reader.shape(), Shape::Worded(_)) && self.uncertain().is_some() => Confidence::Unsure,
+            (4.., 0.7..) if self.uncertain().is_some() => Confidence::Likely,
             (20.., 0.9..) if reading.lately.count_ones() < LATELY => Confidence::Sure,
             (4.., 0.7..) => Confidence::Likely,
             _ => Confidence::Unsure,
         })
     }
 
-    /// What on the lines changes and is not read, in a few words; `None` where everything that changes is.
-    pub fn unread(&self) -> Option<&'static str> {
+    /// What is open about the shape although lines fit it, in a few words: what on them changes and is not read, or where a
+    /// row of several lines begins.
+    pub fn uncertain(&self) -> Option<&'static str> {
         let reading = self.reading().filter(|reading| !reading.pinned)?;
+        if reading.turns.as_ref().is_some_and(Turns::begins_anywhere) {
+            return Some("nothing tells with which line a row begins");
+        }
         match reading.reader.shape() {
             Shape::Pattern(pattern) => pattern.has_unread().then_some("other words on the lines are not read"),
             Shape::Json(_) => reading.reader.leaves_changing_words().then_some("texts that change are not read"),
@@ -229,8 +233,8 @@ impl Splitter {
     pub fn doubt(&self) -> Option<String> {
         let sure = self.sure().filter(|sure| *sure < Confidence::Sure)?;
         let mut text = format!("lines are read as {}, {}", self.shape()?.sentence(), sure.name());
-        if let Some(unread) = self.unread() {
-            text += &format!("; {unread}");
+        if let Some(uncertain) = self.uncertain() {
+            text += &format!("; {uncertain}");
         }
         if let Some(offer) = self.proposal() {
             text += &format!("; {}: perhaps '{}'", offer.why, offer.shape);

@@ -379,3 +379,35 @@ fn a_block_that_was_asked_for_among_the_first_rows_takes_nothing_over() {
         );
     }
 }
+
+#[test]
+fn where_a_row_of_several_lines_begins_is_doubted_unless_a_pause_tells_it() {
+    // `wait`: milliseconds before each line of a row. The first line heard is the end of the second of three.
+    let run = |joined: bool, wait: [i64; 3]| {
+        let (mut splitter, mut at) = (Splitter::new(None), 0);
+        if joined {
+            splitter.break_off();
+        }
+        for i in 1..200 {
+            at += wait[i % 3] * 1_000_000;
+            let line = format!("{}={}\n", ["zero", "mid", "last"][i % 3], 300 + i * 7 % 50);
+            splitter.feed(Stamp(at), line.as_bytes(), &mut Log::default());
+        }
+        let first = splitter.shape().map(|shape| shape.label(0).to_owned()).unwrap();
+        (first, splitter.sure().unwrap(), splitter.uncertain().is_some())
+    };
+    assert_eq!(run(true, [10, 10, 10]), ("last".into(), Confidence::Likely, true));
+    assert_eq!(run(true, [90, 2, 2]), ("zero".into(), Confidence::Sure, false));
+    assert_eq!(run(false, [10, 10, 10]), ("mid".into(), Confidence::Sure, false), "the first line that was sent");
+
+    // The first pauses hide it: later ones say that rows begin elsewhere, which is offered.
+    let mut splitter = Splitter::new(None);
+    for i in 0..200 {
+        let at = if i < 9 { i * 50 } else { 450 + (i + 1) / 3 * 100 } * 1_000_000;
+        let line = format!("{}={}\n", ["a", "b", "c"][i as usize % 3], 300 + i * 7 % 50);
+        splitter.feed(Stamp(at), line.as_bytes(), &mut Log::default());
+    }
+    let offer = splitter.proposal().map(|offer| (offer.shape.label(0), offer.why.as_str()));
+    assert_eq!(offer, Some(("c".to_owned(), "the board pauses before 'c'")));
+    assert_eq!((splitter.shape().unwrap().label(0), splitter.sure()), ("a".to_owned(), Some(Confidence::Unsure)));
+}

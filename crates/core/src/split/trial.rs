@@ -213,7 +213,7 @@ impl Trial {
             reading.other.clone_from(&self.rival);
         }
         if let (Some(turns), true) = (&mut reading.turns, self.lines.front().is_some_and(|line| line.half)) {
-            turns.break_off();
+            turns.join();
         }
         reading
     }

@@ -29,6 +29,44 @@ pub(super) struct Turns {
     mean: Vec<f64>,
     spread: Vec<f64>,
     rows: u32,
+    /// The lines were joined in the middle of a row, so that the first one seen begins none.
+    joined: bool,
+    pauses: Pauses,
+}
+
+/// Lines whose pauses are added up to see where a row begins.
+const PAUSES: u32 = 64;
+
+/// Seconds without a line before each line of a row, added up over the first rows.
+#[derive(Clone, Debug, Default)]
+struct Pauses {
+    before: Vec<f64>,
+    last: Option<Stamp>,
+    lines: u32,
+    /// The place before which they are longest, once so many lines tell it.
+    longest: Option<usize>,
+}
+
+impl Pauses {
+    fn note(&mut self, at: Stamp, column: usize) {
+        if self.lines >= PAUSES {
+            return;
+        }
+        if let (Some(last), Some(before)) = (self.last.replace(at), self.before.get_mut(column)) {
+            *before += at.seconds_since(last);
+            self.lines += 1;
+            if self.lines.is_multiple_of(PAUSES / 4) {
+                self.longest = longest_pause(&self.before);
+            }
+        }
+    }
+}
+
+/// The place before which the pause is far longer than before all others.
+pub(super) fn longest_pause(before: &[f64]) -> Option<usize> {
+    let longest = (0..before.len()).max_by(|a, b| before[*a].total_cmp(&before[*b]))?;
+    let others = before.iter().enumerate().filter(|(place, _)| *place != longest).map(|(_, pause)| *pause);
+    (before[longest] > 2.0 * others.fold(0.0, f64::max)).then_some(longest)
 }
 
 /// What a line of a row of several lines did.
@@ -50,6 +88,7 @@ impl Turns {
         let mut turns = Turns { values: vec![f64::NAN; shape.columns()], ..Turns::default() };
         turns.mean = vec![f64::NAN; turns.values.len()];
         turns.spread = vec![0.0; turns.values.len()];
+        turns.pauses.before = vec![0.0; turns.values.len()];
         if let Shape::Plain(plain) = shape
             && plain.typical.len() == turns.mean.len()
         {
@@ -65,6 +104,23 @@ impl Turns {
         self.filled = 0;
         self.turn = 0;
         self.lost = true;
+        self.pauses.last = None;
+    }
+
+    /// The first line of all may have stood in the middle of a row.
+    pub(super) fn join(&mut self) {
+        self.break_off();
+        self.joined = true;
+    }
+
+    /// The column of the labelled line before which the board pauses, once that is known.
+    pub(super) fn pauses_before(&self) -> Option<usize> {
+        self.pauses.longest
+    }
+
+    /// Whether nothing tells with which line a row begins.
+    pub(super) fn begins_anywhere(&self) -> bool {
+        self.joined && self.pauses.longest.is_none()
     }
 
     /// The labelled line that fills `filled` columns of `line` comes; `emit` gets a row that it shows to be over.
@@ -75,6 +131,7 @@ impl Turns {
         filled: u64,
         emit: impl FnOnce(Stamp, &[f64]),
     ) -> TurnStep {
+        self.pauses.note(at, filled.trailing_zeros() as usize);
         if std::mem::take(&mut self.lost) && filled & 1 == 0 {
             self.lost = true;
             return TurnStep::Half;

@@ -110,6 +110,9 @@ fn token(line: &[u8], at: usize, style: Style) -> (Token, usize) {
     if let Some((value, used)) = value_at(line, at, style) {
         return (Token::Value(value), at + used);
     }
+    if line[at..].starts_with("±".as_bytes()) {
+        return (Token::Break, at + "±".len());
+    }
     if begins_word(byte) || byte.is_ascii_digit() {
         return (Token::Word, word_end(line, at));
     }

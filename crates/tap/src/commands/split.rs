@@ -153,8 +153,8 @@ impl<W: Write> Found<W> {
                 text += &format!(", {}{behind}", counted(count, one));
             }
         }
-        if let Some(unread) = self.interpreter.splitter().unread() {
-            text += &format!("; {unread}");
+        if let Some(uncertain) = self.interpreter.splitter().uncertain() {
+            text += &format!("; {uncertain}");
         }
         if let Some(offer) = self.interpreter.splitter().proposal() {
             text += &format!("; {}: perhaps --shape '{}'", offer.why, offer.shape);
@@ -181,7 +181,7 @@ impl<W: Write> Found<W> {
         let document = json!({
             "shape": shape.map(|shape| json!({ "kind": shape.kind(), "spelled": shape.to_string(), "sentence": shape.sentence() })),
             "sure": self.interpreter.splitter().sure().map(|sure| sure.name()),
-            "unread": self.interpreter.splitter().unread(),
+            "uncertain": self.interpreter.splitter().uncertain(),
             "fit": self.interpreter.splitter().fit(),
             "offer": self.interpreter.splitter().proposal().map(|offer| json!({ "spelled": offer.shape.to_string(), "why": offer.why })),
             "channels": chain.channels().iter().map(channel).collect::<Vec<_>>(),

@@ -96,8 +96,8 @@ fn shape(session: &Session) -> Vec<Row> {
     };
     let fit = session.chain().fit().map_or(String::new(), |fit| format!(", {:.1} % fit", fit * 100.0));
     rows.push(Row::fact("", format!("{sure}{fit}")));
-    if let Some(unread) = session.chain().unread() {
-        rows.extend(Row::text("", &format!("▲ {unread}")));
+    if let Some(uncertain) = session.chain().uncertain() {
+        rows.extend(Row::text("", &format!("▲ {uncertain}")));
     }
     if let Some(offer) = offer {
         rows.extend(Row::text("", &format!("▲ {}: {}", offer.why, offer.shape.sentence())));
