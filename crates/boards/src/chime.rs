@@ -10,10 +10,10 @@ use std::f64::consts::TAU;
 use std::fmt::Write;
 
 /// Seconds between two strikes.
-const PAUSE: f64 = 6.0;
+pub(crate) const PAUSE: f64 = 6.0;
 
 /// Seconds by which the foot hears later.
-const LATER: f64 = 0.0015;
+pub(crate) const LATER: f64 = 0.0015;
 
 /// Frequency in hertz, amplitude in codes, time constant of the decay in seconds.
 const PARTIALS: [(f64, f64, f64); 5] =
@@ -22,7 +22,7 @@ const PARTIALS: [(f64, f64, f64); 5] =
 pub(crate) struct Chime;
 
 /// The bowl at `now` seconds, in codes about its rest.
-fn rings(now: f64) -> f64 {
+pub(crate) fn rings(now: f64) -> f64 {
     if now < 0.5 {
         return 0.0;
     }

@@ -6,6 +6,7 @@
 mod bath;
 mod board;
 mod chime;
+mod chime_frames;
 mod desk;
 mod ear;
 mod flume;
@@ -23,6 +24,7 @@ pub use serve::{Pty, ServeError, ServedBoard, serve};
 
 use bath::Bath;
 use chime::Chime;
+use chime_frames::ChimeFrames;
 use desk::ControlDesk;
 use gremlin::Gremlin;
 use plain::{Chatter, Notes, Plain, Twin};
@@ -30,7 +32,7 @@ use raft::Raft;
 use stands::{Lamp, Lift, Motor, Pad, Valve};
 
 /// The names by which [`by_name`] knows boards, with what each does.
-pub const BOARDS: [(&str, &str); 16] = [
+pub const BOARDS: [(&str, &str); 17] = [
     ("flume", "a wave flume: two wave gauges, bed pressure, a limit switch, a pump and a sump, 100 rows a second"),
     ("flume-depth", "the same flume, raising still water in steps of 50 mm for calibration"),
     ("flume-pump", "the same flume, whose pump is switched by the host alone: pump on, pump off"),
@@ -46,6 +48,7 @@ pub const BOARDS: [(&str, &str); 16] = [
     ("chatter", "a carriage: a labelled field a line, words between, its history on request, at 57600 baud"),
     ("desk", "the flume's control desk: knob, lever, thermistor, and three faulty inputs"),
     ("chime", "a struck glass bowl with two pick-ups, 4,000 rows a second at 2 Mbaud"),
+    ("chime-binary", "the same bowl with four sensors, 20,000 binary frames a second at 3 Mbaud"),
     ("gremlin", "the flume behind a bad cable: garbles, drops, floods, sends escapes, vanishes and comes back"),
 ];
 
@@ -66,6 +69,7 @@ pub fn by_name(name: &str, seed: u64) -> Option<Box<dyn Board>> {
         "notes" => Box::new(Plain::new(|| Notes, seed)),
         "chatter" => Box::new(Plain::new(Chatter::new, seed)),
         "desk" => Box::new(Plain::new(|| ControlDesk, seed)),
+        "chime-binary" => Box::new(ChimeFrames::new(seed)),
         "chime" => Box::new(Plain::new(|| Chime, seed)),
         "gremlin" => Box::new(Gremlin::new(seed, gremlin::PAUSE)),
         _ => return None,

@@ -5,7 +5,7 @@
 #![allow(missing_docs)]
 
 use amber_core::Stamp;
-use amber_core::split::{LineOutcome, Shape, Sink, Splitter};
+use amber_core::split::{CheckKind, LineOutcome, Shape, Sink, Splitter};
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use std::fmt::Write;
 use std::hint::black_box;
@@ -116,5 +116,85 @@ fn split(criterion: &mut Criterion) {
     }
 }
 
-criterion_group!(benches, split);
+/// Records of a count and four codes in each framing, with the shape that says it.
+fn frames() -> Vec<(&'static str, &'static str, Vec<u8>)> {
+    let check = CheckKind::named("crc-16/ibm-3740").expect("it is known");
+    let record = |i: u32| -> Vec<u8> {
+        [i, 1800 + i * 7 % 900, 2000 + i * 13 % 700, 400 + i % 90, i % 2]
+            .iter()
+            .flat_map(|v| (*v as u16).to_le_bytes())
+            .collect()
+    };
+    let checked = |i: u32| {
+        let mut record = record(i);
+        record.extend((check.of(&record) as u16).to_le_bytes());
+        record
+    };
+    let all = |frame: &dyn Fn(u32) -> Vec<u8>| (0..ROWS).flat_map(frame).collect::<Vec<u8>>();
+    let stuffed = |i: u32| {
+        let plain = checked(i);
+        let mut stuffed = vec![0; cobs::max_encoding_length(plain.len()) + 1];
+        let length = cobs::encode(&plain, &mut stuffed);
+        stuffed.truncate(length + 1);
+        stuffed
+    };
+    let escaped = |i: u32| {
+        let escape = |byte: u8| match byte {
+            0xc0 => vec![0xdb, 0xdc],
+            0xdb => vec![0xdb, 0xdd],
+            other => vec![other],
+        };
+        checked(i).into_iter().flat_map(escape).chain([0xc0]).collect()
+    };
+    let item = |i: u32| {
+        let mut item = b"\xa2\x61a\x19".to_vec();
+        item.extend((1800 + (i * 7 % 900) as u16).to_be_bytes());
+        item.extend(b"\x61b\x19");
+        item.extend((2000 + (i * 13 % 700) as u16).to_be_bytes());
+        item
+    };
+    let sync = |record: Vec<u8>| [vec![0xa5, 0x5a], record].concat();
+    let counted = |i: u32| {
+        [vec![0xa5, 0x5a, 10], {
+            let mut rest = record(i);
+            let word = check.of(&[vec![10], rest.clone()].concat()) as u16;
+            rest.extend(word.to_le_bytes());
+            rest
+        }]
+        .concat()
+    };
+    vec![
+        ("frames, fixed", "frames sync A55A little n:count16 a:u16x4", all(&|i| sync(record(i)))),
+        ("frames, fixed, CRC", "frames sync A55A crc-16/ibm-3740 little n:count16 a:u16x4", all(&|i| sync(checked(i)))),
+        ("frames, length, CRC", "frames sync A55A length8 crc-16/ibm-3740 little n:count16 a:u16x4", all(&counted)),
+        ("frames, COBS, CRC", "frames cobs crc-16/ibm-3740 little n:count16 a:u16x4", all(&stuffed)),
+        ("frames, SLIP, CRC", "frames slip crc-16/ibm-3740 little n:count16 a:u16x4", all(&escaped)),
+        ("frames, CBOR", "frames items cbor a b", all(&item)),
+    ]
+}
+
+/// The least that any reader of records must do: take the numbers at their places.
+fn bare_records(bytes: &[u8]) -> f64 {
+    let number = |pair: &[u8]| f64::from(u16::from_le_bytes([pair[0], pair[1]]));
+    bytes.chunks_exact(14).map(|frame| frame[4..12].chunks_exact(2).map(number).sum::<f64>()).sum()
+}
+
+fn cut_frames(criterion: &mut Criterion) {
+    for (name, shape, bytes) in frames() {
+        let shape: Shape = shape.parse().expect("it is one");
+        let mut group = criterion.benchmark_group(name);
+        group.throughput(Throughput::Bytes(bytes.len() as u64)).sample_size(20);
+        group.bench_function("bare loop", |b| b.iter(|| bare_records(black_box(&bytes))));
+        group.bench_function("splitter", |b| {
+            b.iter(|| {
+                let (mut splitter, mut sum) = (Splitter::new(Some(shape.clone())), Sum::default());
+                black_box(&bytes).chunks(4096).for_each(|piece| splitter.feed(Stamp(0), piece, &mut sum));
+                sum.0
+            })
+        });
+        group.finish();
+    }
+}
+
+criterion_group!(benches, split, cut_frames);
 criterion_main!(benches);

@@ -31,7 +31,7 @@ pub(crate) enum Command {
     /// Watch a simulated board, set up and ready: the wave flume, or another one.
     Demo {
         /// flume, raft (three axes), bath (a heater that the host switches), flume-pump (a pump that it switches), lamp (a light
-        /// sensor in a divider), motor (a current), pad (forces), lift (two levers) or valve (codes).
+        /// sensor in a divider), motor (a current), pad (forces), lift (two levers), valve (codes) or chime-binary (binary frames, 20,000 rows a second).
         #[arg(default_value = "flume")]
         which: String,
         #[command(flatten)]
@@ -181,6 +181,9 @@ pub(crate) enum Command {
         /// flume, flume-depth, flume-pump, raft, bath, lamp, motor, pad, lift, valve, twin, notes, chatter, desk, chime or gremlin; or a take's folder.
         #[arg(value_name = "NAME|TAKE")]
         name: String,
+        /// Binary frames instead of text, from a board that can send them: chime.
+        #[arg(long)]
+        binary: bool,
         /// Where the randomness of a simulated board starts.
         #[arg(long, default_value_t = 1)]
         seed: u64,

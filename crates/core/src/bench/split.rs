@@ -1,7 +1,7 @@
 //! How a bench file writes the shape: one table, told apart by its `shape`.
 
 use super::Split;
-use crate::split::{Labels, Pattern, Plain, Shape};
+use crate::split::{Frames, Labels, Pattern, Plain, Shape};
 use serde::{Deserialize, Serialize};
 
 #[derive(Clone, Serialize, Deserialize)]
@@ -14,6 +14,7 @@ pub(super) enum Written {
     Plain(Plain),
     Json(Labels),
     Pattern(PatternText),
+    Frames(FramesText),
 }
 
 /// A pattern by its text.
@@ -21,6 +22,13 @@ pub(super) enum Written {
 #[serde(deny_unknown_fields)]
 pub(super) struct PatternText {
     lines: Pattern,
+}
+
+/// Frames by their text.
+#[derive(Clone, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct FramesText {
+    frames: Frames,
 }
 
 impl From<Written> for Split {
@@ -33,6 +41,7 @@ impl From<Written> for Split {
             Written::Plain(plain) => Shape::Plain(plain),
             Written::Json(labels) => Shape::Json(labels),
             Written::Pattern(text) => Shape::Pattern(text.lines),
+            Written::Frames(text) => Shape::Frames(text.frames),
         })
     }
 }
@@ -47,6 +56,7 @@ impl From<Split> for Written {
             Split::Pinned(Shape::Plain(plain)) => Written::Plain(plain),
             Split::Pinned(Shape::Json(labels)) => Written::Json(labels),
             Split::Pinned(Shape::Pattern(lines)) => Written::Pattern(PatternText { lines }),
+            Split::Pinned(Shape::Frames(frames)) => Written::Frames(FramesText { frames }),
         }
     }
 }

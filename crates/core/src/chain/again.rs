@@ -14,13 +14,14 @@ impl Chain {
     /// # Errors
     /// [`Cancelled`] when it is not wanted any more; the chain is of no use then.
     pub(super) fn split_anew(&mut self, ticket: &Ticket) -> Result<(), Cancelled> {
+        self.interpreter.settle(&mut self.intake);
         let fresh = Chain::with(self.live_settings(), self.intake.rule, self.intake.store.limits());
         let (deferred, at_once) = (self.deferred.take(), self.intake.at_once);
         let mut old = std::mem::replace(self, fresh);
         self.intake.counts = old.intake.counts.recount_lines();
         let opening = old.intake.opening();
         self.open(opening, None);
-        let numbers = old.intake.tail.numbers();
+        let (numbers, before) = (old.intake.tail.numbers(), old.interpreter.splitter());
         for line in old.intake.tail.lines() {
             // As after each piece that arrives, but not after each line.
             if line.number.is_multiple_of(LINES_AGAIN) {
@@ -33,16 +34,16 @@ impl Chain {
             self.intake.newest = Some(line.at);
             match line.outcome {
                 LineOutcome::Sent => self.intake.tail.push(line.at, line.outcome, line.bytes),
-                LineOutcome::Rejected(why) if why.is_of_frame() => {
-                    self.split_again(line.at, false, Frame::Bad(why, line.bytes))
+                outcome => {
+                    let frame = self.interpreter.splitter().again(before, outcome, line.bytes);
+                    self.split_again(line.at, outcome == LineOutcome::Half, frame);
                 }
-                outcome => self.split_again(line.at, outcome == LineOutcome::Half, Frame::Whole(line.bytes)),
             }
         }
         if old.intake.tail.is_broken_before(numbers.end) {
             self.open(opening, None);
         }
-        let splitter = old.interpreter.splitter();
+        let splitter = before;
         for line in splitter.waiting() {
             if line.broken {
                 self.open(opening, None);
@@ -55,7 +56,8 @@ impl Chain {
         self.follow();
         self.intake.newest = old.intake.newest;
         self.intake.watching.catch_up(&mut old.intake.watching);
-        self.interpreter.splitter_mut().go_on_from(old.interpreter.into_splitter());
+        let forgotten = self.interpreter.splitter_mut().go_on_from(old.interpreter.into_splitter());
+        self.intake.counts.cut_off += forgotten as u64;
         (self.deferred, self.intake.at_once) = (deferred, at_once);
         Ok(())
     }

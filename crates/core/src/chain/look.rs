@@ -95,8 +95,13 @@ impl Chain {
     }
 
     /// What is open about the shape, in a few words: see [`crate::split::Splitter::uncertain`].
-    pub fn uncertain(&self) -> Option<&'static str> {
+    pub fn uncertain(&self) -> Option<&str> {
         self.interpreter.splitter().uncertain()
+    }
+
+    /// Frames that are missing, by the field that counts them; `None` where none does.
+    pub fn missing_frames(&self) -> Option<u64> {
+        self.interpreter.splitter().missing()
     }
 
     /// The share of lines with numbers that fit the shape, 0 to 1.

@@ -160,6 +160,7 @@ impl Interpreter {
     /// the bytes of an unfinished line that are given up.
     pub fn open(&mut self, opening: Opening, within: Option<Stamp>, sink: &mut impl RowSink) -> usize {
         // What is added to a text goes on from what was there.
+        self.settle(sink);
         let opened = (!matches!(opening, Opening::Grows(_))).then(|| self.splitter.open(within));
         self.joint.open(opening, opened.map(|(_, standing)| standing), sink);
         opened.map_or(0, |(given_up, _)| given_up)
@@ -168,6 +169,12 @@ impl Interpreter {
     /// Takes bytes that arrived at `at`; stamps must not run backwards.
     pub fn feed(&mut self, at: Stamp, bytes: &[u8], sink: &mut impl RowSink) {
         self.splitter.feed(at, bytes, &mut self.joint.findings(sink));
+        self.joint.give_batch(sink);
+    }
+
+    /// What the first bytes are is decided by those that came, before another interpreter goes on.
+    pub fn settle(&mut self, sink: &mut impl RowSink) {
+        self.splitter.settle(&mut self.joint.findings(sink));
         self.joint.give_batch(sink);
     }
 

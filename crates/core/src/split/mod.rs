@@ -12,8 +12,10 @@
 
 mod beside;
 mod clean;
+mod cutter;
 mod doubts;
 mod frame;
+mod frames;
 mod json;
 mod judge;
 mod labelled;
@@ -23,6 +25,7 @@ mod number;
 mod outcome;
 mod pattern;
 mod plain;
+mod probe;
 mod read;
 mod shape;
 mod shape_reader;
@@ -37,6 +40,7 @@ mod wall;
 mod words;
 
 pub use frame::{Frame, Framing, LineFraming, MAX_LINE};
+pub use frames::{Check, CheckKind, Content, Count, Counted, Envelope, Field, FieldKind, Frames, Order, Record};
 pub use judge::{Judged, judge};
 pub use number::{Number, number, scan_number};
 pub use outcome::{LineOutcome, Rejection, Sink};

@@ -34,11 +34,23 @@ pub enum Rejection {
     OtherText,
     /// The checksum at its end is not that of the line.
     Checksum,
+    /// Bytes that are no whole frame, or stand between frames.
+    NoFrame,
+    /// A frame whose check is wrong.
+    FrameCheck,
+    /// Bytes that no stuffing makes.
+    Stuffing,
+    /// Not as long as a frame is.
+    FrameLength,
+    /// A line that came before the stream was cut into frames.
+    CutAsLine,
+    /// A frame that came before the stream was cut into lines.
+    CutAsFrame,
 }
 
 impl Rejection {
     /// All reasons; the position of each is its index in a table of counts.
-    pub const ALL: [Rejection; 14] = [
+    pub const ALL: [Rejection; 20] = [
         Rejection::Unreadable,
         Rejection::NotANumber,
         Rejection::FieldCount,
@@ -53,11 +65,18 @@ impl Rejection {
         Rejection::TooManyLabels,
         Rejection::OtherText,
         Rejection::Checksum,
+        Rejection::NoFrame,
+        Rejection::FrameCheck,
+        Rejection::Stuffing,
+        Rejection::FrameLength,
+        Rejection::CutAsLine,
+        Rejection::CutAsFrame,
     ];
 
     /// Whether the framing found it: the bytes were no whole frame.
     pub fn is_of_frame(self) -> bool {
-        matches!(self, Rejection::TooLong)
+        use Rejection::{CutAsFrame, CutAsLine, FrameCheck, NoFrame, Stuffing, TooLong};
+        matches!(self, TooLong | NoFrame | FrameCheck | Stuffing | CutAsLine | CutAsFrame)
     }
 
     /// The reason in a few words.
@@ -77,6 +96,12 @@ impl Rejection {
             Rejection::TooManyLabels => "a new label, and 64 channels are there already",
             Rejection::OtherText => "other text around the values",
             Rejection::Checksum => "wrong checksum",
+            Rejection::NoFrame => "no whole frame",
+            Rejection::FrameCheck => "wrong check of a frame",
+            Rejection::Stuffing => "broken byte stuffing",
+            Rejection::FrameLength => "wrong length of a frame",
+            Rejection::CutAsLine => "came before frames were set",
+            Rejection::CutAsFrame => "came before lines were set",
         }
     }
 }

@@ -99,6 +99,11 @@ impl<'a> Cells<'a> {
         Other::NewLabel { label, beside_all }
     }
 
+    /// How many columns the line had.
+    pub(super) fn count(&self) -> usize {
+        self.filled.count_ones() as usize
+    }
+
     #[inline]
     pub(super) fn set_number(&mut self, column: usize, number: Number) {
         self.values[column] = number.value;
@@ -224,7 +229,10 @@ impl Reader {
 
     /// Whether there can be no more columns.
     pub(super) fn is_full(&self) -> bool {
-        self.shape.labels().is_none_or(|labels| labels.labels.len() >= MAX_FIELDS)
+        match &self.shape {
+            Shape::Frames(frames) => frames.is_full(),
+            other => other.labels().is_none_or(|labels| labels.labels.len() >= MAX_FIELDS),
+        }
     }
 
     /// Reads by another shape with the same columns from here on.
@@ -253,7 +261,10 @@ impl Reader {
 
     /// Adds a column for `label`, where there can be another one.
     pub(super) fn grow(&mut self, label: String) {
-        if let Some(labels) = self.shape.labels_mut().filter(|labels| labels.labels.len() < MAX_FIELDS) {
+        if let Shape::Frames(frames) = &mut self.shape {
+            frames.grow(label);
+            self.fit();
+        } else if let Some(labels) = self.shape.labels_mut().filter(|labels| labels.labels.len() < MAX_FIELDS) {
             labels.labels.push(label);
             labels.complete = false;
             self.fit();
@@ -264,7 +275,7 @@ impl Reader {
     /// is still a number; a label that lost its first letters is no known label.
     pub(super) fn knows_its_start(&self) -> bool {
         match &self.shape {
-            Shape::Json(_) => true,
+            Shape::Json(_) | Shape::Frames(_) => true,
             Shape::Pattern(pattern) => pattern.knows_its_start(),
             // A number without a name is still one without its first digits.
             Shape::Worded(labels) => {
@@ -291,6 +302,10 @@ impl Reader {
             Shape::PerLine(_) => self.stacked_as_before(line, &mut cells),
             Shape::Plain(plain) => plain::plain(plain, line, &mut cells),
             Shape::Pattern(pattern) => pattern.read(line, &mut cells, &mut self.word).is_ok(),
+            Shape::Frames(frames) => {
+                frames.read(line, &mut cells)?;
+                true
+            }
             Shape::Json(_) => false,
         };
         if !fast {
@@ -299,6 +314,7 @@ impl Reader {
             let line = text.as_ref();
             match &self.shape {
                 Shape::Pattern(pattern) => pattern.read(line, &mut cells, &mut self.word)?,
+                Shape::Frames(_) => {}
                 Shape::Labelled(labels) => labelled_any(labels, line, &mut cells)?,
                 Shape::Worded(_) | Shape::PerLine(_) => self.worded_any(line, &mut cells)?,
                 Shape::Plain(plain) => plain::any(plain, line, &mut cells)?,

@@ -1,5 +1,6 @@
 //! How the rows of a stream are laid out on its lines.
 
+use super::frames::Frames;
 use super::pattern::Pattern;
 use super::words;
 use super::{json, labelled};
@@ -219,6 +220,8 @@ pub enum Shape {
     Json(Labels),
     /// The same text around changing fields: `S,{a},{b}`.
     Pattern(Pattern),
+    /// Binary frames instead of lines.
+    Frames(Frames),
 }
 
 impl Shape {
@@ -234,7 +237,7 @@ impl Shape {
             Shape::Labelled(labels) | Shape::Worded(labels) | Shape::PerLine(labels) | Shape::Json(labels) => {
                 Some(labels)
             }
-            Shape::Plain(_) | Shape::Pattern(_) => None,
+            Shape::Plain(_) | Shape::Pattern(_) | Shape::Frames(_) => None,
         }
     }
 
@@ -243,7 +246,7 @@ impl Shape {
             Shape::Labelled(labels) | Shape::Worded(labels) | Shape::PerLine(labels) | Shape::Json(labels) => {
                 Some(labels)
             }
-            Shape::Plain(_) | Shape::Pattern(_) => None,
+            Shape::Plain(_) | Shape::Pattern(_) | Shape::Frames(_) => None,
         }
     }
 
@@ -252,6 +255,7 @@ impl Shape {
         match self {
             Shape::Plain(plain) => plain.fields.saturating_mul(plain.lines),
             Shape::Pattern(pattern) => pattern.columns(),
+            Shape::Frames(frames) => frames.names().len(),
             other => other.labels().map_or(0, |labels| labels.labels.len()),
         }
     }
@@ -261,6 +265,7 @@ impl Shape {
         match self {
             Shape::Plain(plain) => plain.names.get(index).cloned().unwrap_or_else(|| format!("field{}", index + 1)),
             Shape::Pattern(pattern) => pattern.name(index).to_owned(),
+            Shape::Frames(frames) => frames.names().get(index).cloned().unwrap_or_default(),
             other => other.labels().and_then(|labels| labels.labels.get(index)).cloned().unwrap_or_default(),
         }
     }
@@ -295,6 +300,7 @@ impl Shape {
             Shape::Plain(_) => "plain",
             Shape::Json(_) => "json",
             Shape::Pattern(_) => "pattern",
+            Shape::Frames(_) => "frames",
         }
     }
 
@@ -322,6 +328,7 @@ impl Shape {
                 format!("one labelled field a line, {} a row{}", labels.labels.len(), signs(labels))
             }
             Shape::Pattern(pattern) => pattern.sentence(),
+            Shape::Frames(frames) => frames.sentence(),
             Shape::Json(labels) => format!("JSON a line, {}", count(labels.labels.len(), "value")),
             Shape::Plain(plain) => {
                 let mut text = match (plain.fields, plain.lines) {
@@ -369,6 +376,7 @@ impl Shape {
                 spans
             }
             Shape::Pattern(pattern) => pattern.spans(line),
+            Shape::Frames(frames) => frames.spans(line),
             Shape::Plain(plain) => {
                 let inner = bare_text(line);
                 let cells = plain.delimiter.cells(&line[inner.clone()]);

@@ -84,6 +84,31 @@ pub(super) struct ShapeReader {
     pub(super) unexplained: u32,
     /// About commas and signs.
     pub(super) doubts: Doubts,
+    /// Of frames that were found: what is not sure of them, in a sentence.
+    pub(super) guess: Option<String>,
+    missing: Missing,
+}
+
+/// Frames that did not come, by what counts them.
+#[derive(Clone, Debug, Default)]
+struct Missing {
+    frames: u64,
+    last: Option<u64>,
+    counted: bool,
+}
+
+impl Missing {
+    /// A frame says that it is number `count`, of so many bits.
+    fn note(&mut self, count: u64, bits: u8) {
+        let mask = u64::MAX >> (64 - bits);
+        self.counted = true;
+        let Some(last) = self.last.replace(count) else { return };
+        let between = count.wrapping_sub(last).wrapping_sub(1) & mask;
+        // A count that goes back was begun anew.
+        if between < mask / 2 {
+            self.frames += between;
+        }
+    }
 }
 
 impl ShapeReader {
@@ -115,7 +140,30 @@ impl ShapeReader {
             recent: VecDeque::new(),
             unexplained: 0,
             doubts: Doubts::new(pinned),
+            guess: None,
+            missing: Missing::default(),
         }
+    }
+
+    /// Frames that are missing, where a field counts them.
+    pub(super) fn missing(&self) -> Option<u64> {
+        self.missing.counted.then_some(self.missing.frames)
+    }
+
+    /// What comes next does not follow from what came before.
+    pub(super) fn break_off(&mut self) {
+        self.missing.last = None;
+        self.turns.iter_mut().for_each(Turns::break_off);
+    }
+
+    /// Takes bytes that are no whole frame.
+    pub(super) fn take_bad(&mut self, at: Stamp, half: bool, why: Rejection, head: &[u8], sink: &mut impl Sink) {
+        if matches!(self.reader.shape(), Shape::Frames(_)) {
+            self.misfits += u64::from(!half);
+            self.lately = self.lately << 1 | u32::from(self.fits > 0);
+            return reject(at, half, why, head, sink);
+        }
+        sink.line(at, LineOutcome::Rejected(why), head);
     }
 }
 
@@ -154,6 +202,11 @@ impl ShapeReader {
                 }
                 self.fits += 1;
                 self.lately <<= 1;
+                if let Shape::Frames(frames) = self.reader.shape()
+                    && let Some((count, bits)) = frames.count(line)
+                {
+                    self.missing.note(count, bits);
+                }
                 if let Some((label, words)) = self.reader.new_codes() {
                     self.reader.grow_codes(label, words);
                     if !self.is_decided() {
@@ -284,6 +337,10 @@ impl ShapeReader {
     #[cold]
     fn doubt(&mut self, at: Stamp, line: &[u8], damage: bool, sink: &mut impl Sink) -> Option<Better> {
         self.fits_since = 0;
+        if matches!(self.reader.shape(), Shape::Frames(_)) {
+            self.misfits += u64::from(damage);
+            return None;
+        }
         if !carries_numbers(line) {
             self.rival.hear(line);
             return None;

@@ -29,6 +29,9 @@ impl fmt::Display for Shape {
         if let Shape::Pattern(pattern) = self {
             return write!(to, " {pattern}");
         }
+        if let Shape::Frames(frames) = self {
+            return write!(to, " {frames}");
+        }
         let Shape::Plain(plain) = self else {
             let Some(labels) = self.labels() else { return Ok(()) };
             for (i, label) in labels.labels.iter().enumerate() {
@@ -71,6 +74,10 @@ impl FromStr for Shape {
         if let Some(pattern) = text.trim().strip_prefix("pattern ") {
             return Ok(Shape::Pattern(pattern.parse()?));
         }
+        if let Some(frames) = text.trim().strip_prefix("frames").filter(|rest| rest.is_empty() || rest.starts_with(' '))
+        {
+            return Ok(Shape::Frames(frames.parse()?));
+        }
         let mut words = text.split_whitespace();
         let kind = words.next().unwrap_or_default();
         if kind == "plain" {
@@ -109,7 +116,7 @@ impl FromStr for Shape {
             "json" => Shape::Json(labels),
             _ => {
                 return wrong(format!(
-                    "'{kind}' is not a shape: type labelled, worded, per-line, json, plain or pattern"
+                    "'{kind}' is not a shape: type labelled, worded, per-line, json, plain, pattern or frames"
                 ));
             }
         };

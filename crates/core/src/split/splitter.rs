@@ -1,10 +1,13 @@
 //! The stage as a whole: bytes in; rows, messages and rejections out.
 
 use super::clean::clean;
-use super::frame::{self, Frame, Framing};
+use super::cutter::Cutter;
+use super::frame::Frame;
+use super::frames::Found;
 use super::learn::{Learning, MOST_HELD};
 use super::line_shape::carries_numbers;
 use super::outcome::{LineOutcome, Rejection, Sink};
+use super::probe::{Probe, Verdict};
 use super::read::Column;
 use super::shape::Shape;
 use super::shape_reader::{Better, Proposal, ShapeReader, reject};
@@ -36,6 +39,10 @@ impl Confidence {
 
 /// A silence behind the opening of a source, in seconds, after which what comes begins a line.
 const SILENCE: f64 = 0.3;
+
+/// So many bytes that are no text, while no shape is known, may be frames; and how often that is looked into.
+const NOISE: usize = 512;
+const PROBES: u32 = 4;
 
 /// Of the last 32 lines with numbers so many that do not fit leave nothing sure.
 const LATELY: u32 = 4;
@@ -80,7 +87,11 @@ enum State {
 /// splitter gives nothing before the shape is settled. Both give the same rows in the end.
 #[derive(Clone, Debug)]
 pub struct Splitter {
-    framing: frame::LineFraming,
+    framing: Cutter,
+    /// The first bytes, until it is told whether they are text.
+    probe: Option<Probe>,
+    /// How often frames are still looked for among bytes that are no text.
+    probes: u32,
     lines: SplitState,
 }
 
@@ -92,18 +103,21 @@ struct SplitState {
     opened: Option<Stamp>,
     trial: Trial,
     patient: bool,
+    /// Bytes of lines that are no text, while no shape is known.
+    noise: usize,
 }
 
 impl Splitter {
     /// A splitter that reads `shape`, or finds one when there is none. It takes the first byte for the start of a
     /// line; call [`Splitter::break_off`] where that is not sure.
     pub fn new(shape: Option<Shape>) -> Self {
+        let (framing, probe) = (Cutter::of(shape.as_ref()), shape.is_none().then(Probe::default));
         let state = match shape {
             Some(shape) => State::Settled(Box::new(ShapeReader::new(shape, true))),
             None => State::Learning(Learning::default()),
         };
-        let lines = SplitState { state, half: false, opened: None, trial: Trial::default(), patient: false };
-        Splitter { framing: frame::LineFraming::default(), lines }
+        let lines = SplitState { state, half: false, opened: None, trial: Trial::default(), patient: false, noise: 0 };
+        Splitter { framing, probe, probes: PROBES, lines }
     }
 
     /// The same, but it gives no shape and no row before it is settled which shape that is.
@@ -118,9 +132,11 @@ impl Splitter {
         self.lines.half = true;
         self.lines.trial.break_off();
         if let State::Trial(reading) | State::Settled(reading) = &mut self.lines.state {
-            reading.turns.iter_mut().for_each(Turns::break_off);
+            reading.break_off();
         }
-        self.framing.reset()
+        let waiting = self.probe.take().map_or(0, |probe| probe.bytes.len());
+        self.probe = matches!(self.lines.state, State::Learning(_)).then(Probe::default);
+        self.framing.reset() + waiting
     }
 
     /// Whether lines wait for the shape to be found. A break of the link then lies behind them, and is given to the sink
@@ -167,10 +183,33 @@ impl Splitter {
         self.lines.trial.rows
     }
 
-    /// Goes on with the line that is under way in another splitter of the same bytes.
-    pub fn go_on_from(&mut self, other: Splitter) {
-        self.framing = other.framing;
-        self.lines.half = other.lines.half;
+    /// Goes on with what is under way in another splitter of the same bytes. Gives the number of bytes of an unfinished frame
+    /// that is forgotten, because this one cuts the stream in another way.
+    pub fn go_on_from(&mut self, mut other: Splitter) -> usize {
+        if !self.framing.is_alike(&other.framing) {
+            self.lines.half = true;
+            self.probe = None;
+            return other.framing.reset();
+        }
+        let shape = self.shape();
+        if !matches!(shape, Some(Shape::Frames(_))) || shape == other.shape() {
+            self.framing = other.framing;
+            self.probe = other.probe.filter(|_| self.shape().is_none());
+            self.lines.half = other.lines.half;
+            return 0;
+        }
+        self.lines.half = true;
+        other.framing.reset()
+    }
+
+    /// What bytes are that were cut before, by another splitter, which said `outcome` of them.
+    pub fn again<'a>(&self, before: &Splitter, outcome: LineOutcome, bytes: &'a [u8]) -> Frame<'a> {
+        self.framing.again(self.framing.is_alike(&before.framing), outcome, bytes)
+    }
+
+    /// Frames that are missing, by the field that counts them; `None` where none does.
+    pub fn missing(&self) -> Option<u64> {
+        self.reading()?.missing()
     }
 
     fn reading(&self) -> Option<&ShapeReader> {
@@ -217,8 +256,11 @@ impl Splitter {
 
     /// What is open about the shape although lines fit it, in a few words: what on them changes and is not read, or where a
     /// row of several lines begins.
-    pub fn uncertain(&self) -> Option<&'static str> {
+    pub fn uncertain(&self) -> Option<&str> {
         let reading = self.reading().filter(|reading| !reading.pinned)?;
+        if let Some(guess) = &reading.guess {
+            return Some(guess);
+        }
         if reading.turns.as_ref().is_some_and(Turns::begins_anywhere) {
             return Some("nothing tells with which line a row begins");
         }
@@ -267,10 +309,57 @@ impl Splitter {
         }
         let mut rest = bytes;
         loop {
+            while let Some(probe) = &mut self.probe {
+                if rest.is_empty() {
+                    return;
+                }
+                let (used, verdict) = probe.take(at, rest);
+                rest = &rest[used..];
+                if let Some(verdict) = verdict {
+                    self.judge(verdict, sink);
+                }
+            }
             let (used, frame) = self.framing.step(rest);
             let Some(frame) = frame else { return };
             self.lines.take(at, frame, sink);
             rest = &rest[used..];
+            if self.lines.noise >= NOISE {
+                self.look_again();
+            }
+        }
+    }
+
+    /// What comes is no text: it may be frames behind a message.
+    #[cold]
+    fn look_again(&mut self) {
+        self.lines.noise = 0;
+        if matches!(self.lines.state, State::Learning(_)) && self.probes > 0 {
+            self.probes -= 1;
+            self.probe = Some(Probe::default());
+        }
+    }
+
+    /// It is told what the first bytes are: they are cut.
+    #[cold]
+    fn judge(&mut self, verdict: Verdict, sink: &mut impl Sink) {
+        let Some(probe) = self.probe.take() else { return };
+        if let Verdict::Frames(Found { frames, doubt, .. }) = verdict {
+            let shape = Shape::Frames(frames);
+            self.framing = Cutter::of(Some(&shape));
+            sink.shape(&shape);
+            let mut reading = ShapeReader::new(shape, false);
+            (reading.settled, reading.guess) = (true, Some(doubt));
+            self.lines.give_up(sink);
+            self.lines.state = State::Settled(Box::new(reading));
+            self.lines.half = true;
+        }
+        for (i, (from, at)) in probe.pieces.iter().enumerate() {
+            let to = probe.pieces.get(i + 1).map_or(probe.bytes.len(), |(next, _)| *next);
+            let mut rest = &probe.bytes[*from..to];
+            while let (used, Some(frame)) = self.framing.step(rest) {
+                self.lines.take(*at, frame, sink);
+                rest = &rest[used..];
+            }
         }
     }
 
@@ -281,14 +370,25 @@ impl Splitter {
 
     /// The source has come to its end: its last frame counts although it may have no end.
     pub fn end(&mut self, at: Stamp, sink: &mut impl Sink) {
-        if let Some(frame) = self.framing.finish() {
+        self.settle(sink);
+        while let Some(frame) = self.framing.finish() {
             self.lines.take(at, frame, sink);
         }
     }
 
     /// No more will come: what waits is given by what is known now.
     pub fn finish(&mut self, sink: &mut impl Sink) {
+        self.settle(sink);
         self.lines.finish(sink);
+    }
+}
+
+impl Splitter {
+    /// What the first bytes are is decided by those that came: before a break, or before another splitter goes on.
+    pub fn settle(&mut self, sink: &mut impl Sink) {
+        if let Some(verdict) = self.probe.as_ref().map(Probe::end) {
+            self.judge(verdict, sink);
+        }
     }
 }
 
@@ -324,8 +424,14 @@ impl SplitState {
                         }
                         sink.line(at, LineOutcome::Message, line);
                     }
-                    (Frame::Whole(line), None) => reject(at, half, Rejection::Unreadable, line, sink),
-                    (Frame::Bad(why, head), _) => sink.line(at, LineOutcome::Rejected(why), head),
+                    (Frame::Whole(line), None) => {
+                        self.noise += line.len();
+                        reject(at, half, Rejection::Unreadable, line, sink);
+                    }
+                    (Frame::Bad(why, head), _) => {
+                        self.noise += head.len();
+                        sink.line(at, LineOutcome::Rejected(why), head);
+                    }
                 }
                 if !self.trial.is_empty() {
                     self.trial.push(at, half, told, true);
@@ -397,14 +503,19 @@ impl SplitState {
         self.state = State::Settled(reading);
     }
 
+    /// The lines that wait for a shape get none.
+    fn give_up(&mut self, sink: &mut impl Sink) {
+        if let State::Learning(learning) = &mut self.state {
+            learning.held.clear();
+        }
+        while !self.trial.is_empty() {
+            self.trial.give_up_oldest(sink);
+        }
+    }
+
     fn finish(&mut self, sink: &mut impl Sink) {
         match &mut self.state {
-            State::Learning(learning) => {
-                learning.held.clear();
-                while !self.trial.is_empty() {
-                    self.trial.give_up_oldest(sink);
-                }
-            }
+            State::Learning(_) => self.give_up(sink),
             State::Trial(reading) => {
                 // The text may end before another shape had the lines that are needed to take over.
                 let other = reading.rival.decide().map(|shape| self.trial.read_as(shape));

@@ -9,7 +9,6 @@ use super::read::Numbers;
 use super::shape::{Comma, Shape};
 use super::shape_reader::{Better, Proposal, ShapeReader, reject};
 use super::splitter::Waiting;
-use super::turns::Turns;
 use crate::Stamp;
 use std::collections::VecDeque;
 
@@ -235,7 +234,7 @@ fn says_the_same(words: &Shape, pattern: &Shape, names: &[String]) -> bool {
 impl Line {
     fn read(&self, reading: &mut ShapeReader, sink: &mut impl Sink) -> Option<Better> {
         if self.broken {
-            reading.turns.iter_mut().for_each(Turns::break_off);
+            reading.break_off();
         }
         let frame = self.bad.map_or(Frame::Whole(&self.bytes), |why| Frame::Bad(why, &self.bytes));
         read(reading, self.at, self.half, frame, sink)
@@ -254,7 +253,7 @@ pub(super) fn read(
     match frame {
         Frame::Whole(line) => reading.take(at, half, line, sink),
         Frame::Bad(why, head) => {
-            sink.line(at, LineOutcome::Rejected(why), head);
+            reading.take_bad(at, half, why, head, sink);
             None
         }
     }

@@ -298,6 +298,16 @@ pub fn visible(bytes: &[u8]) -> String {
     out
 }
 
+/// `bytes` as two hexadecimal digits each, with `between` between them.
+pub fn hexadecimal(bytes: &[u8], between: &str) -> String {
+    let mut out = String::with_capacity(bytes.len() * (2 + between.len()));
+    for (i, byte) in bytes.iter().enumerate() {
+        out.push_str(if i > 0 { between } else { "" });
+        out.extend([byte >> 4, byte & 15].map(|digit| char::from(b"0123456789ABCDEF"[usize::from(digit)])));
+    }
+    out
+}
+
 /// The character that stands for `c` in [`visible`] text.
 #[inline]
 pub fn visible_char(c: char) -> char {

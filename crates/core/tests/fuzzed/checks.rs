@@ -91,6 +91,45 @@ pub(crate) fn splitter(data: &[u8]) {
     Splitter::new(Some(shape)).feed(Stamp(0), bytes, &mut pinned);
 }
 
+/// One shape of each framing, with a record or items.
+const FRAMES: [&str; 8] = [
+    "frames cobs crc-16/modbus little n:count8 a:u16 b:u12 c:u4",
+    "frames cobs cbor a b.0 b.1",
+    "frames slip sum8 big a:i24 x:f32",
+    "frames sync A55A crc-32/iso-hdlc big n:count16 a:u10x4",
+    "frames sync A5 little a:u8 b:u8",
+    "frames sync A55A length8-rest crc-8/smbus little a:u16",
+    "frames sync A55A length16 cbor a b",
+    "frames items cbor a b",
+];
+
+/// Frames are cut and read alike however the bytes come; no byte behind a sync word goes uncounted.
+pub(crate) fn frames(data: &[u8]) {
+    let Some(([which, size], bytes)) = data.split_first_chunk() else { return };
+    let shape: Shape = FRAMES[usize::from(*which) % FRAMES.len()].parse().expect("it is one");
+    let split = |size: usize| {
+        let mut splitter = Splitter::new(Some(shape.clone()));
+        let mut seen = Seen { columns: shape.columns(), ..Seen::default() };
+        bytes.chunks(size.max(1)).for_each(|piece| splitter.feed(Stamp(0), piece, &mut seen));
+        splitter.end(Stamp(0), &mut seen);
+        seen
+    };
+    assert_eq!(split(usize::from(*size)), split(bytes.len()));
+    assert!(shape.spans(bytes, 0).iter().all(|(at, column)| at.end <= bytes.len() && *column < shape.columns()));
+}
+
+/// Any text is a shape of frames that is shown as it is typed, or is rejected with a reason.
+pub(crate) fn frames_text(data: &[u8]) {
+    let Ok(text) = std::str::from_utf8(data) else { return };
+    match format!("frames {text}").parse::<Shape>() {
+        Err(error) => assert!(!error.to_string().is_empty()),
+        Ok(shape) => {
+            assert_eq!(shape.to_string().parse().as_ref(), Ok(&shape), "{text}");
+            assert!((1..=MAX_FIELDS).contains(&shape.columns()));
+        }
+    }
+}
+
 /// Any text is a formula that runs over any rows, or is rejected at a place within it.
 pub(crate) fn formula(data: &[u8]) {
     let Ok(text) = std::str::from_utf8(data) else { return };

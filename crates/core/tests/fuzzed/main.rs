@@ -10,6 +10,8 @@ fn what_was_found_once_holds() {
     for (name, check) in [
         ("framer", checks::framer as fn(&[u8])),
         ("splitter", checks::splitter),
+        ("frames", checks::frames),
+        ("frames_text", checks::frames_text),
         ("formula", checks::formula),
         ("bench", checks::bench),
     ] {

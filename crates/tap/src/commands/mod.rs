@@ -37,7 +37,7 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 
 /// The simulated boards that come with a bench.
-const READY: [(&str, &str); 9] = [
+const READY: [(&str, &str); 10] = [
     ("flume", include_str!("../../assets/flume.bench.toml")),
     ("raft", include_str!("../../assets/raft.bench.toml")),
     ("bath", include_str!("../../assets/bath.bench.toml")),
@@ -47,6 +47,7 @@ const READY: [(&str, &str); 9] = [
     ("pad", include_str!("../../assets/pad.bench.toml")),
     ("lift", include_str!("../../assets/lift.bench.toml")),
     ("valve", include_str!("../../assets/valve.bench.toml")),
+    ("chime-binary", include_str!("../../assets/chime.bench.toml")),
 ];
 
 /// The bench that a simulated board comes with, if it comes with one.
@@ -105,7 +106,10 @@ pub(crate) fn run(command: Option<Command>) -> anyhow::Result<u8> {
         Command::Block(args) => analyse::block::block(&args),
         Command::Calc { formula, values } => calc::run(&formula, &values),
         Command::Split { file, json, shape } => split::run(&file, shape, json),
-        Command::Board { name, seed, speed, repeat } => board::run(&name, seed, speed, repeat),
+        Command::Board { name, binary, seed, speed, repeat } => {
+            let name = if binary { name + "-binary" } else { name };
+            board::run(&name, seed, speed, repeat)
+        }
         Command::Share { source, listen, may_send, baud } => share::run(source, listen, may_send, baud),
         Command::Mend { take, yes } => mend::run(&take, yes),
         Command::Completions { shell } => {

@@ -153,6 +153,9 @@ impl<W: Write> Found<W> {
                 text += &format!(", {}{behind}", counted(count, one));
             }
         }
+        if let Some(missing) = self.interpreter.splitter().missing().filter(|missing| *missing > 0) {
+            text += &format!(", {} missing by their count", counted(missing, "frame"));
+        }
         if let Some(uncertain) = self.interpreter.splitter().uncertain() {
             text += &format!("; {uncertain}");
         }
@@ -181,6 +184,7 @@ impl<W: Write> Found<W> {
         let document = json!({
             "shape": shape.map(|shape| json!({ "kind": shape.kind(), "spelled": shape.to_string(), "sentence": shape.sentence() })),
             "sure": self.interpreter.splitter().sure().map(|sure| sure.name()),
+            "missing": self.interpreter.splitter().missing(),
             "uncertain": self.interpreter.splitter().uncertain(),
             "fit": self.interpreter.splitter().fit(),
             "offer": self.interpreter.splitter().proposal().map(|offer| json!({ "spelled": offer.shape.to_string(), "why": offer.why })),

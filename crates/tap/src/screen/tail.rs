@@ -4,8 +4,8 @@ use super::text::{cut, put, put_right};
 use crate::session::{ChannelId, Session};
 use crate::theme::{Ink, Theme};
 use amber_core::bench::Kind;
-use amber_core::split::LineOutcome;
-use amber_core::tail::{TailLine, visible};
+use amber_core::split::{LineOutcome, Rejection, Shape};
+use amber_core::tail::{TailLine, hexadecimal, visible};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
@@ -60,19 +60,48 @@ pub(super) fn draw(session: &Session, has_names: bool, theme: Theme, area: Rect,
 
 /// Each field's name where the field stands in the line above, cut where the next one begins.
 fn field_names(session: &Session, theme: Theme, line: TailLine<'_>, row: Rect, x: u16, buffer: &mut Buffer) {
-    let (LineOutcome::Row(first), Some(shape)) = (line.outcome, session.chain().shape()) else { return };
     put(buffer, row, 1, 0, "its fields", theme.style(Ink::Dim));
-    let place = |at: usize| x + visible(&line.bytes[..at.min(line.bytes.len())]).chars().count() as u16;
-    let spans = shape.spans(line.bytes, usize::from(first));
-    for (i, (range, column)) in spans.iter().enumerate() {
+    let mut at = x;
+    let mut places = Vec::new();
+    for (text, column) in pieces(session, line) {
+        places.extend(column.map(|column| (at, column)));
+        at += text.chars().count() as u16;
+    }
+    for (i, (from, column)) in places.iter().enumerate() {
         let Some(index) = id_of_column(session, *column) else { continue };
-        let (from, to) = (place(range.start), spans.get(i + 1).map_or(row.width, |(next, _)| place(next.start)));
+        let to = places.get(i + 1).map_or(row.width, |(next, _)| *next);
         let name = format!("└{} {}", session.letter_or_blank(index), session.channel_at(index).title());
-        let name: String = name.chars().take(usize::from(to.saturating_sub(from))).collect();
+        let name: String = name.chars().take(usize::from(to.saturating_sub(*from))).collect();
         let drawn = session.channel_at(index).kind() != Kind::Clock;
         let ink = if drawn { Ink::Trace(session.ink(index)) } else { Ink::Dim };
-        put(buffer, row, from, 0, &name, theme.style(ink));
+        put(buffer, row, *from, 0, &name, theme.style(ink));
     }
+}
+
+/// A line's text in pieces, those that are a field with its column. Frames are written in hexadecimal, the bytes of a field
+/// together.
+fn pieces(session: &Session, line: TailLine<'_>) -> Vec<(String, Option<usize>)> {
+    let shape = session.chain().shape();
+    let is_text = matches!(line.outcome, LineOutcome::Sent | LineOutcome::Rejected(Rejection::CutAsLine));
+    let in_hexadecimal = !is_text && matches!(shape, Some(Shape::Frames(_)));
+    let spaced = |text: String| if text.is_empty() { text } else { text + " " };
+    let around = |bytes: &[u8]| if in_hexadecimal { spaced(hexadecimal(bytes, " ")) } else { visible(bytes) };
+    let field = |bytes: &[u8]| if in_hexadecimal { spaced(hexadecimal(bytes, "")) } else { visible(bytes) };
+    let spans = match (line.outcome, shape) {
+        (LineOutcome::Row(first), Some(shape)) => shape.spans(line.bytes, usize::from(first)),
+        _ => Vec::new(),
+    };
+    let mut all = Vec::new();
+    let mut at = 0;
+    for (range, column) in spans {
+        // A line that was read by another shape may have its fields in any order.
+        let start = range.start.clamp(at, line.bytes.len());
+        all.push((around(&line.bytes[at..start]), None));
+        at = range.end.clamp(start, line.bytes.len());
+        all.push((field(&line.bytes[start..at]), Some(column)));
+    }
+    all.push((around(&line.bytes[at..]), None));
+    all
 }
 
 /// The number among all channels of the one that column `column` of the source selected feeds.
@@ -112,35 +141,23 @@ pub(crate) fn draw_text(
     buffer: &mut Buffer,
 ) {
     let cut = if line.cut > 0 { format!(" … {} more bytes", line.cut) } else { String::new() };
-    let spans = match (line.outcome, session.chain().shape()) {
-        (LineOutcome::Row(first), Some(shape)) => shape.spans(line.bytes, usize::from(first)),
-        _ => Vec::new(),
-    };
     let start = x;
     let plain = theme.style(if matches!(line.outcome, LineOutcome::Message | LineOutcome::Sent) {
         Ink::Text
     } else {
         Ink::Dim
     });
-    let mut at = 0;
-    for (range, column) in spans {
-        // A line that was read by another shape may have its fields in any order.
-        let start = range.start.clamp(at, line.bytes.len());
-        x = put(buffer, row, x, 0, &visible(&line.bytes[at..start]), plain);
-        let drawn = id_of_column(session, column).filter(|index| session.channel_at(*index).kind() != Kind::Clock);
+    let mut length = cut.chars().count();
+    for (text, column) in pieces(session, line) {
+        let drawn = column
+            .and_then(|column| id_of_column(session, column))
+            .filter(|index| session.channel_at(*index).kind() != Kind::Clock);
         let style = drawn.map_or(plain, |index| theme.style(Ink::Trace(session.ink(index))));
-        at = range.end.clamp(start, line.bytes.len());
-        x = put(buffer, row, x, 0, &visible(&line.bytes[start..at]), style);
+        x = put(buffer, row, x, 0, &text, style);
+        length += text.chars().count();
     }
-    x = put(buffer, row, x, 0, &visible(&line.bytes[at..]), plain);
     let end = put(buffer, row, x, 0, &cut, theme.style(Ink::Dim));
-    let length = spans_length(line) + cut.chars().count();
     if usize::from(start) + length > usize::from(row.width) && end >= row.width {
         put(buffer, row, row.width - 1, 0, "…", theme.style(Ink::Bright));
     }
-}
-
-/// Columns that a line's text takes.
-fn spans_length(line: TailLine<'_>) -> usize {
-    visible(line.bytes).chars().count()
 }

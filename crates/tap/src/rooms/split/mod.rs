@@ -9,8 +9,8 @@ use super::panel::{Row, Setting, SingleSetting, StagePanel, ask_for};
 use crate::keys::{Binding, NONE, keys};
 use crate::session::{Session, Stage};
 use amber_core::digits::grouped;
-use amber_core::split::LineOutcome;
-use amber_core::tail::visible;
+use amber_core::split::{LineOutcome, Shape};
+use amber_core::tail::{hexadecimal, visible};
 use crossterm::event::KeyCode::Char;
 
 /// Rejected lines that are shown.
@@ -110,19 +110,24 @@ fn shape(session: &Session) -> Vec<Row> {
 /// What became of the lines.
 fn outcomes(session: &Session) -> Vec<Row> {
     let counts = session.chain().counts();
+    let frames = matches!(session.chain().shape(), Some(Shape::Frames(_)));
     let mut rows = vec![
         Row::fact("rows", grouped(session.snapshot.rows)),
         Row::fact("messages", grouped(counts.messages)),
         Row::fact("half lines", grouped(counts.half)),
         Row::fact("rejected", grouped(counts.rejected())),
     ];
+    if let Some(missing) = session.chain().missing_frames() {
+        rows.push(Row::fact("missing by count", grouped(missing)));
+    }
     rows.extend(counts.reasons().map(|(why, count)| Row::fact(format!("  {}", why.text()), grouped(count))));
     if counts.rejected() > 0 {
         rows.push(Row::fact("last rejected", ""));
     }
     let recent = session.chain().tail().lines().rev().take(RECENT);
     for line in recent.filter(|line| matches!(line.outcome, LineOutcome::Rejected(_))).take(EXAMPLES) {
-        let head: String = visible(line.bytes).chars().take(60).collect();
+        let text = if frames { hexadecimal(line.bytes, " ") } else { visible(line.bytes) };
+        let head: String = text.chars().take(60).collect();
         rows.push(Row::fact("", format!("▲ {head}")));
     }
     rows
