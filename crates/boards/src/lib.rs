@@ -13,6 +13,7 @@ mod flume;
 mod garble;
 mod gremlin;
 mod noise;
+mod pinbox;
 mod plain;
 mod raft;
 mod serve;
@@ -27,12 +28,13 @@ use chime::Chime;
 use chime_frames::ChimeFrames;
 use desk::ControlDesk;
 use gremlin::Gremlin;
+use pinbox::Pinbox;
 use plain::{Chatter, Notes, Plain, Twin};
 use raft::Raft;
 use stands::{Lamp, Lift, Motor, Pad, Valve};
 
 /// The names by which [`by_name`] knows boards, with what each does.
-pub const BOARDS: [(&str, &str); 17] = [
+pub const BOARDS: [(&str, &str); 20] = [
     ("flume", "a wave flume: two wave gauges, bed pressure, a limit switch, a pump and a sump, 100 rows a second"),
     ("flume-depth", "the same flume, raising still water in steps of 50 mm for calibration"),
     ("flume-pump", "the same flume, whose pump is switched by the host alone: pump on, pump off"),
@@ -49,6 +51,9 @@ pub const BOARDS: [(&str, &str); 17] = [
     ("desk", "the flume's control desk: knob, lever, thermistor, and three faulty inputs"),
     ("chime", "a struck glass bowl with two pick-ups, 4,000 rows a second at 2 Mbaud"),
     ("chime-binary", "the same bowl with four sensors, 20,000 binary frames a second at 3 Mbaud"),
+    ("pinbox", "a box with 20 pins, 6 of them analog, that the host sets up, at 57600 baud"),
+    ("pinbox-old", "the same with an older program, which does not say what its pins can do"),
+    ("pinbox-lossy", "the same behind a bad cable: bytes are lost in both directions"),
     ("gremlin", "the flume behind a bad cable: garbles, drops, floods, sends escapes, vanishes and comes back"),
 ];
 
@@ -71,6 +76,9 @@ pub fn by_name(name: &str, seed: u64) -> Option<Box<dyn Board>> {
         "desk" => Box::new(Plain::new(|| ControlDesk, seed)),
         "chime-binary" => Box::new(ChimeFrames::new(seed)),
         "chime" => Box::new(Plain::new(|| Chime, seed)),
+        "pinbox" => Box::new(Pinbox::new(pinbox::Nature::Sound, seed)),
+        "pinbox-old" => Box::new(Pinbox::new(pinbox::Nature::Old, seed)),
+        "pinbox-lossy" => Box::new(Pinbox::new(pinbox::Nature::Lossy, seed)),
         "gremlin" => Box::new(Gremlin::new(seed, gremlin::PAUSE)),
         _ => return None,
     })

@@ -24,6 +24,7 @@ pub mod keep;
 pub mod levels;
 pub mod listing;
 pub mod part;
+pub mod pins;
 pub mod scale;
 pub mod seek;
 pub mod smooth;

@@ -1,6 +1,7 @@
 //! How a bench file writes the shape: one table, told apart by its `shape`.
 
 use super::Split;
+use crate::pins::Pins;
 use crate::split::{Frames, Labels, Pattern, Plain, Shape};
 use serde::{Deserialize, Serialize};
 
@@ -15,6 +16,7 @@ pub(super) enum Written {
     Json(Labels),
     Pattern(PatternText),
     Frames(FramesText),
+    Pins(PinsText),
 }
 
 /// A pattern by its text.
@@ -31,6 +33,13 @@ pub(super) struct FramesText {
     frames: Frames,
 }
 
+/// Pins by their text.
+#[derive(Clone, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct PinsText {
+    pins: Pins,
+}
+
 impl From<Written> for Split {
     fn from(written: Written) -> Self {
         Split::Pinned(match written {
@@ -42,6 +51,7 @@ impl From<Written> for Split {
             Written::Json(labels) => Shape::Json(labels),
             Written::Pattern(text) => Shape::Pattern(text.lines),
             Written::Frames(text) => Shape::Frames(text.frames),
+            Written::Pins(text) => Shape::Pins(text.pins),
         })
     }
 }
@@ -57,6 +67,7 @@ impl From<Split> for Written {
             Split::Pinned(Shape::Json(labels)) => Written::Json(labels),
             Split::Pinned(Shape::Pattern(lines)) => Written::Pattern(PatternText { lines }),
             Split::Pinned(Shape::Frames(frames)) => Written::Frames(FramesText { frames }),
+            Split::Pinned(Shape::Pins(pins)) => Written::Pins(PinsText { pins }),
         }
     }
 }

@@ -99,6 +99,11 @@ impl Chain {
         self.interpreter.splitter().uncertain()
     }
 
+    /// The share of recent frames that are damaged or none, when it is above a quarter.
+    pub fn damaged_frames(&self) -> Option<f64> {
+        self.interpreter.splitter().damaged().filter(|share| *share > 0.25)
+    }
+
     /// Frames that are missing, by the field that counts them; `None` where none does.
     pub fn missing_frames(&self) -> Option<u64> {
         self.interpreter.splitter().missing()
@@ -196,6 +201,8 @@ impl Chain {
 
     /// The share of bytes that are not text, once that is so large that the baud is probably wrong.
     pub fn unreadable(&self) -> Option<f64> {
-        self.intake.counts.unreadable()
+        // Frames are no text.
+        let is_text = !self.shape().is_some_and(Shape::is_binary);
+        is_text.then(|| self.intake.counts.unreadable()).flatten()
     }
 }

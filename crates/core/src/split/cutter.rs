@@ -4,12 +4,14 @@ use super::frame::{Frame, Framing, LineFraming};
 use super::frames::FrameCutter;
 use super::outcome::{LineOutcome, Rejection};
 use super::shape::Shape;
+use crate::pins::message::MessageCutter;
 
 /// The framing of a stream.
 #[derive(Clone, Debug)]
 pub(super) enum Cutter {
     Lines(LineFraming),
     Frames(Box<FrameCutter>),
+    Messages(MessageCutter),
 }
 
 impl Cutter {
@@ -17,6 +19,7 @@ impl Cutter {
     pub(super) fn of(shape: Option<&Shape>) -> Cutter {
         match shape {
             Some(Shape::Frames(frames)) => Cutter::Frames(Box::new(FrameCutter::new(frames.clone()))),
+            Some(Shape::Pins(_)) => Cutter::Messages(MessageCutter::default()),
             _ => Cutter::Lines(LineFraming::default()),
         }
     }
@@ -26,6 +29,7 @@ impl Cutter {
         match self {
             Cutter::Lines(lines) => lines.step(bytes),
             Cutter::Frames(frames) => frames.step(bytes),
+            Cutter::Messages(messages) => messages.step(bytes),
         }
     }
 
@@ -33,6 +37,7 @@ impl Cutter {
         match self {
             Cutter::Lines(lines) => lines.finish(),
             Cutter::Frames(frames) => frames.finish(),
+            Cutter::Messages(messages) => messages.finish(),
         }
     }
 
@@ -40,11 +45,12 @@ impl Cutter {
         match self {
             Cutter::Lines(lines) => lines.reset(),
             Cutter::Frames(frames) => frames.reset(),
+            Cutter::Messages(messages) => messages.reset(),
         }
     }
 
     pub(super) fn is_alike(&self, other: &Cutter) -> bool {
-        matches!((self, other), (Cutter::Lines(_), Cutter::Lines(_)) | (Cutter::Frames(_), Cutter::Frames(_)))
+        std::mem::discriminant(self) == std::mem::discriminant(other)
     }
 
     /// What `bytes` are to this framing, of which `outcome` was said when they were cut by one that is alike or not.

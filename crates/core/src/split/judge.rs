@@ -1,7 +1,11 @@
 //! Whether bytes are what a board would send: the question that finds the baud.
 
 use super::clean::clean;
+use super::frames;
 use super::line_shape::form_of;
+
+/// Bytes of which less is text may be binary frames.
+const MOSTLY: f64 = 0.8;
 
 /// What a stretch of bytes looks like.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -29,12 +33,19 @@ impl Judged {
     }
 }
 
-/// Judges `bytes`, which may begin and end within a line.
+/// Judges `bytes`, which may begin and end within a line. Binary frames with a check that is right count as lines of numbers.
 pub fn judge(bytes: &[u8]) -> Judged {
     let printed = |bytes: &[u8]| bytes.iter().filter(|b| matches!(b, b' '..=b'~' | b'\t' | b'\r' | b'\n')).count();
     let share = |text: usize| text as f64 / bytes.len().max(1) as f64;
     let mut text = printed(bytes);
     let mut judged = Judged { bytes: bytes.len(), text: share(text), ..Judged::default() };
+    // Frames whose checks are right come at no wrong speed.
+    if judged.text < MOSTLY
+        && let Some(found) = frames::find(bytes).filter(|found| found.frames.check.is_some())
+    {
+        let frames = found.seen;
+        return Judged { text: 1.0, lines: frames, legible: frames, numbers: frames, ..judged };
+    }
     let ends = |b: &u8| matches!(b, b'\n' | b'\r');
     let (Some(first), Some(last)) = (bytes.iter().position(ends), bytes.iter().rposition(ends)) else { return judged };
     for line in bytes[first..last].split(ends).filter(|line| !line.is_empty()) {

@@ -24,6 +24,7 @@ mod line_shape;
 mod number;
 mod outcome;
 mod pattern;
+mod pins;
 mod plain;
 mod probe;
 mod read;

@@ -275,7 +275,7 @@ impl Reader {
     /// is still a number; a label that lost its first letters is no known label.
     pub(super) fn knows_its_start(&self) -> bool {
         match &self.shape {
-            Shape::Json(_) | Shape::Frames(_) => true,
+            Shape::Json(_) | Shape::Frames(_) | Shape::Pins(_) => true,
             Shape::Pattern(pattern) => pattern.knows_its_start(),
             // A number without a name is still one without its first digits.
             Shape::Worded(labels) => {
@@ -306,7 +306,7 @@ impl Reader {
                 frames.read(line, &mut cells)?;
                 true
             }
-            Shape::Json(_) => false,
+            Shape::Json(_) | Shape::Pins(_) => false,
         };
         if !fast {
             cells.clear();
@@ -314,7 +314,8 @@ impl Reader {
             let line = text.as_ref();
             match &self.shape {
                 Shape::Pattern(pattern) => pattern.read(line, &mut cells, &mut self.word)?,
-                Shape::Frames(_) => {}
+                // Neither is read here: pins make rows by themselves.
+                Shape::Frames(_) | Shape::Pins(_) => {}
                 Shape::Labelled(labels) => labelled_any(labels, line, &mut cells)?,
                 Shape::Worded(_) | Shape::PerLine(_) => self.worded_any(line, &mut cells)?,
                 Shape::Plain(plain) => plain::any(plain, line, &mut cells)?,

@@ -4,6 +4,7 @@ use super::frames::Frames;
 use super::pattern::Pattern;
 use super::words;
 use super::{json, labelled};
+use crate::pins::Pins;
 use serde::{Deserialize, Serialize};
 use std::ops::Range;
 
@@ -222,6 +223,8 @@ pub enum Shape {
     Pattern(Pattern),
     /// Binary frames instead of lines.
     Frames(Frames),
+    /// Messages of a board whose pins the host sets up.
+    Pins(Pins),
 }
 
 impl Shape {
@@ -237,7 +240,7 @@ impl Shape {
             Shape::Labelled(labels) | Shape::Worded(labels) | Shape::PerLine(labels) | Shape::Json(labels) => {
                 Some(labels)
             }
-            Shape::Plain(_) | Shape::Pattern(_) | Shape::Frames(_) => None,
+            Shape::Plain(_) | Shape::Pattern(_) | Shape::Frames(_) | Shape::Pins(_) => None,
         }
     }
 
@@ -246,7 +249,7 @@ impl Shape {
             Shape::Labelled(labels) | Shape::Worded(labels) | Shape::PerLine(labels) | Shape::Json(labels) => {
                 Some(labels)
             }
-            Shape::Plain(_) | Shape::Pattern(_) | Shape::Frames(_) => None,
+            Shape::Plain(_) | Shape::Pattern(_) | Shape::Frames(_) | Shape::Pins(_) => None,
         }
     }
 
@@ -256,6 +259,7 @@ impl Shape {
             Shape::Plain(plain) => plain.fields.saturating_mul(plain.lines),
             Shape::Pattern(pattern) => pattern.columns(),
             Shape::Frames(frames) => frames.names().len(),
+            Shape::Pins(pins) => pins.names().len(),
             other => other.labels().map_or(0, |labels| labels.labels.len()),
         }
     }
@@ -266,6 +270,7 @@ impl Shape {
             Shape::Plain(plain) => plain.names.get(index).cloned().unwrap_or_else(|| format!("field{}", index + 1)),
             Shape::Pattern(pattern) => pattern.name(index).to_owned(),
             Shape::Frames(frames) => frames.names().get(index).cloned().unwrap_or_default(),
+            Shape::Pins(pins) => pins.names().get(index).cloned().unwrap_or_default(),
             other => other.labels().and_then(|labels| labels.labels.get(index)).cloned().unwrap_or_default(),
         }
     }
@@ -291,6 +296,11 @@ impl Shape {
         }
     }
 
+    /// Whether it is of binary frames or messages instead of lines.
+    pub fn is_binary(&self) -> bool {
+        matches!(self, Shape::Frames(_) | Shape::Pins(_))
+    }
+
     /// A word for its kind.
     pub fn kind(&self) -> &'static str {
         match self {
@@ -301,6 +311,7 @@ impl Shape {
             Shape::Json(_) => "json",
             Shape::Pattern(_) => "pattern",
             Shape::Frames(_) => "frames",
+            Shape::Pins(_) => "pins",
         }
     }
 
@@ -329,6 +340,7 @@ impl Shape {
             }
             Shape::Pattern(pattern) => pattern.sentence(),
             Shape::Frames(frames) => frames.sentence(),
+            Shape::Pins(pins) => pins.sentence(),
             Shape::Json(labels) => format!("JSON a line, {}", count(labels.labels.len(), "value")),
             Shape::Plain(plain) => {
                 let mut text = match (plain.fields, plain.lines) {
@@ -377,6 +389,8 @@ impl Shape {
             }
             Shape::Pattern(pattern) => pattern.spans(line),
             Shape::Frames(frames) => frames.spans(line),
+            // The value, or the eight pins of a port, stand behind the first byte.
+            Shape::Pins(_) => vec![(1.min(line.len())..line.len(), first)],
             Shape::Plain(plain) => {
                 let inner = bare_text(line);
                 let cells = plain.delimiter.cells(&line[inner.clone()]);

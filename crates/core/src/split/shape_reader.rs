@@ -5,6 +5,7 @@ use super::doubts::Doubts;
 use super::learn::{Learning, MOST_HELD};
 use super::line_shape::carries_numbers;
 use super::outcome::{LineOutcome, Rejection, Sink};
+use super::pins::PinRow;
 use super::read::{Other, Reader};
 use super::shape::{Plain, Shape};
 use super::turns::{Families, Turn, TurnStep, Turns};
@@ -87,6 +88,7 @@ pub(super) struct ShapeReader {
     /// Of frames that were found: what is not sure of them, in a sentence.
     pub(super) guess: Option<String>,
     missing: Missing,
+    pins: PinRow,
 }
 
 /// Frames that did not come, by what counts them.
@@ -142,6 +144,7 @@ impl ShapeReader {
             doubts: Doubts::new(pinned),
             guess: None,
             missing: Missing::default(),
+            pins: PinRow::default(),
         }
     }
 
@@ -153,14 +156,15 @@ impl ShapeReader {
     /// What comes next does not follow from what came before.
     pub(super) fn break_off(&mut self) {
         self.missing.last = None;
+        self.pins.break_off();
         self.turns.iter_mut().for_each(Turns::break_off);
     }
 
     /// Takes bytes that are no whole frame.
     pub(super) fn take_bad(&mut self, at: Stamp, half: bool, why: Rejection, head: &[u8], sink: &mut impl Sink) {
-        if matches!(self.reader.shape(), Shape::Frames(_)) {
+        if self.reader.shape().is_binary() {
             self.misfits += u64::from(!half);
-            self.lately = self.lately << 1 | u32::from(self.fits > 0);
+            self.lately = self.lately << 1 | u32::from(!half);
             return reject(at, half, why, head, sink);
         }
         sink.line(at, LineOutcome::Rejected(why), head);
@@ -173,6 +177,11 @@ impl ShapeReader {
     pub(super) fn take(&mut self, at: Stamp, half: bool, line: &[u8], sink: &mut impl Sink) -> Option<Better> {
         let shape = self.reader.shape();
         let (width, first) = match shape {
+            Shape::Pins(pins) => {
+                self.fits += u64::from(self.pins.take(pins, at, line, sink));
+                self.lately <<= 1;
+                return None;
+            }
             Shape::Plain(plain) => (plain.fields, self.turns.as_ref().map_or(0, |turns| turns.turn * plain.fields)),
             other => (other.columns(), 0),
         };
@@ -339,6 +348,7 @@ impl ShapeReader {
         self.fits_since = 0;
         if matches!(self.reader.shape(), Shape::Frames(_)) {
             self.misfits += u64::from(damage);
+            self.lately = self.lately << 1 | u32::from(damage);
             return None;
         }
         if !carries_numbers(line) {

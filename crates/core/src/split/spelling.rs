@@ -22,6 +22,13 @@ const FLAGS: [(&str, Comma, bool); 5] = [
 #[error("{0}")]
 pub struct NotAShape(pub(super) String);
 
+impl NotAShape {
+    /// What is wrong, in a sentence.
+    pub(crate) fn new(text: String) -> NotAShape {
+        NotAShape(text)
+    }
+}
+
 impl fmt::Display for Shape {
     /// As it would be typed.
     fn fmt(&self, to: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -31,6 +38,9 @@ impl fmt::Display for Shape {
         }
         if let Shape::Frames(frames) = self {
             return write!(to, " {frames}");
+        }
+        if let Shape::Pins(pins) = self {
+            return write!(to, " {pins}");
         }
         let Shape::Plain(plain) = self else {
             let Some(labels) = self.labels() else { return Ok(()) };
@@ -74,9 +84,13 @@ impl FromStr for Shape {
         if let Some(pattern) = text.trim().strip_prefix("pattern ") {
             return Ok(Shape::Pattern(pattern.parse()?));
         }
-        if let Some(frames) = text.trim().strip_prefix("frames").filter(|rest| rest.is_empty() || rest.starts_with(' '))
-        {
+        let behind =
+            |word: &str| text.trim().strip_prefix(word).filter(|rest| rest.is_empty() || rest.starts_with(' '));
+        if let Some(frames) = behind("frames") {
             return Ok(Shape::Frames(frames.parse()?));
+        }
+        if let Some(pins) = behind("pins") {
+            return Ok(Shape::Pins(pins.parse()?));
         }
         let mut words = text.split_whitespace();
         let kind = words.next().unwrap_or_default();
@@ -116,7 +130,7 @@ impl FromStr for Shape {
             "json" => Shape::Json(labels),
             _ => {
                 return wrong(format!(
-                    "'{kind}' is not a shape: type labelled, worded, per-line, json, plain, pattern or frames"
+                    "'{kind}' is not a shape: type labelled, worded, per-line, json, plain, pattern, frames or pins"
                 ));
             }
         };

@@ -150,7 +150,8 @@ impl Splitter {
     /// unfinished line that is forgotten.
     pub fn begin(&mut self) -> usize {
         let lost = self.break_off();
-        self.lines.half = false;
+        // Where a frame begins is told by frames alone.
+        self.lines.half = !matches!(self.framing, Cutter::Lines(_));
         lost
     }
 
@@ -192,7 +193,7 @@ impl Splitter {
             return other.framing.reset();
         }
         let shape = self.shape();
-        if !matches!(shape, Some(Shape::Frames(_))) || shape == other.shape() {
+        if !shape.is_some_and(Shape::is_binary) || shape == other.shape() || matches!(shape, Some(Shape::Pins(_))) {
             self.framing = other.framing;
             self.probe = other.probe.filter(|_| self.shape().is_none());
             self.lines.half = other.lines.half;
@@ -291,6 +292,12 @@ impl Splitter {
         (all > 0).then(|| reading.fits as f64 / all as f64)
     }
 
+    /// The share of the last 32 frames that are damaged or none, 0 to 1; `None` where lines come, and before there were as many.
+    pub fn damaged(&self) -> Option<f64> {
+        let reading = self.reading().filter(|reading| reading.reader.shape().is_binary())?;
+        (reading.fits + reading.misfits >= 32).then(|| f64::from(reading.lately.count_ones()) / 32.0)
+    }
+
     /// Another shape that may be the right one.
     pub fn proposal(&self) -> Option<&Proposal> {
         let reading = self.reading()?;
@@ -305,7 +312,7 @@ impl Splitter {
     /// Takes all of `bytes`, which arrived at `at`.
     pub fn feed(&mut self, at: Stamp, bytes: &[u8], sink: &mut impl Sink) {
         if let Some(opened) = self.lines.opened.take() {
-            self.lines.half &= at.seconds_since(opened) < SILENCE;
+            self.lines.half &= at.seconds_since(opened) < SILENCE || !matches!(self.framing, Cutter::Lines(_));
         }
         let mut rest = bytes;
         loop {

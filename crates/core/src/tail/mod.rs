@@ -319,6 +319,8 @@ pub fn visible_char(c: char) -> char {
         '\x7f' => '␡',
         // Ends of lines to some programs, and a hyphen that may not be seen.
         '\u{2028}' | '\u{2029}' | '\u{ad}' => '▯',
+        // Marks that go with the digits behind them, to which terminals give different widths.
+        '\u{600}'..='\u{605}' | '\u{6dd}' | '\u{70f}' | '\u{890}' | '\u{891}' | '\u{8e2}' => '▯',
         _ if c.width() == Some(1) => c,
         _ => '▯',
     }

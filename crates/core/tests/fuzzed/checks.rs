@@ -5,6 +5,7 @@
 use amber_core::Stamp;
 use amber_core::bench::Bench;
 use amber_core::formula::Program;
+use amber_core::pins::{Dialogue, Pins};
 use amber_core::split::{Frame, Framing, LineFraming, LineOutcome, MAX_FIELDS, MAX_LINE, Shape, Sink, Splitter};
 
 /// Lines are cut alike however the bytes come, and none is too long.
@@ -116,6 +117,26 @@ pub(crate) fn frames(data: &[u8]) {
     };
     assert_eq!(split(usize::from(*size)), split(bytes.len()));
     assert!(shape.spans(bytes, 0).iter().all(|(at, column)| at.end <= bytes.len() && *column < shape.columns()));
+}
+
+/// Whatever a board says, the dialogue about its pins goes on, and sends no more than its questions and settings.
+pub(crate) fn pins(data: &[u8]) {
+    let pins: Pins = "every 20 a:a0 b:a15 c:d2-up d:d127-out e:d9-pwm".parse().expect("they are pins");
+    let shape = Shape::Pins(pins.clone());
+    let mut dialogue = Dialogue::new(pins);
+    dialogue.opened(Stamp(0));
+    let mut splitter = Splitter::new(Some(shape));
+    let mut seen = Seen { columns: 3, ..Seen::default() };
+    let (mut now, mut sent) = (0, 0);
+    for piece in data.chunks(5) {
+        now += 300_000_000 * i64::from(piece[0] & 3);
+        dialogue.hear(Stamp(now), piece);
+        sent += dialogue.poll(Stamp(now)).map_or(0, |bytes| bytes.len());
+        splitter.feed(Stamp(now), piece, &mut seen);
+    }
+    assert!(sent <= 64 * (data.len() + 2));
+    assert!(dialogue.board().modes.len() <= 128 && dialogue.state().len() < 400);
+    assert!(!dialogue.state().chars().any(char::is_control));
 }
 
 /// Any text is a shape of frames that is shown as it is typed, or is rejected with a reason.

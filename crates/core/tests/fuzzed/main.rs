@@ -12,6 +12,7 @@ fn what_was_found_once_holds() {
         ("splitter", checks::splitter),
         ("frames", checks::frames),
         ("frames_text", checks::frames_text),
+        ("pins", checks::pins),
         ("formula", checks::formula),
         ("bench", checks::bench),
     ] {

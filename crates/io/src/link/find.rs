@@ -21,9 +21,12 @@ const BAD: f64 = 0.35;
 /// Whole lines that make a good score a sure one.
 const LINES: usize = 3;
 
-/// Bytes after which a bad score is believed, and after which any is.
+/// Bytes after which a bad score is believed, some time after the first of them, and after which any is.
 const FEW: usize = 24;
 const MANY: usize = 600;
+
+/// What is no text may be binary frames, of which a few must have come.
+const FRAMES: Duration = Duration::from_millis(150);
 
 /// Time from the first byte after which what came is judged.
 const LISTEN: Duration = Duration::from_millis(1600);
@@ -139,7 +142,8 @@ fn listen(port: &mut dyn Device, pieces: &mut Pieces, outlet: &mut Outlet) -> Re
         let judged = judge(&heard);
         let is_good = judged.score() >= GOOD;
         let is_silent = last.elapsed() >= SILENCE;
-        let hopeless = judged.text < 0.8 && judged.score() < BAD && (heard.len() >= FEW || is_silent);
+        let is_believed = heard.len() >= MANY || heard.len() >= FEW && first.elapsed() >= FRAMES;
+        let hopeless = judged.text < 0.8 && judged.score() < BAD && (is_believed || is_silent);
         let enough = heard.len() >= MANY && judged.lines >= LINES || heard.len() >= 4 * MANY;
         let is_late = first.elapsed() > LISTEN;
         let wanted = if is_late { FEW_LINES } else { LINES };

@@ -4,10 +4,11 @@ use crate::print::{aside, line};
 use crate::session::{LinkOrder, Request, Session};
 use crate::shell::Signals;
 use amber_core::Stamp;
-use amber_core::bench::Bench;
+use amber_core::bench::{Bench, Split};
 use amber_core::chain::Chain;
 use amber_core::digits::{bytes, clock as clock_text, counted, fixed, grouped};
 use amber_core::keep::{Limit, Start};
+use amber_core::split::Shape;
 use amber_io::take::{From, Keeper, Order, Report, Summary, TakePlace};
 use amber_io::{Command, Feed, HostClock, Link, LinkState};
 use anyhow::{Context, bail};
@@ -174,7 +175,11 @@ impl Answers {
         let conditions = &bench.first().condition;
         let keep = &bench.shared.keep;
         let has_plan = keep.start != Start::Key || keep.stop.0.iter().any(|limit| matches!(limit, Limit::On(_)));
-        if !has_plan && conditions.iter().all(|condition| condition.bypassed || condition.answer.is_empty()) {
+        let has_pins = matches!(bench.first().split, Split::Pinned(Shape::Pins(_)));
+        if !has_plan
+            && !has_pins
+            && conditions.iter().all(|condition| condition.bypassed || condition.answer.is_empty())
+        {
             if arm {
                 bail!("--arm: no condition of the bench answers anything");
             }

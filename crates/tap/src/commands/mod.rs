@@ -37,7 +37,7 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 
 /// The simulated boards that come with a bench.
-const READY: [(&str, &str); 10] = [
+const READY: [(&str, &str); 11] = [
     ("flume", include_str!("../../assets/flume.bench.toml")),
     ("raft", include_str!("../../assets/raft.bench.toml")),
     ("bath", include_str!("../../assets/bath.bench.toml")),
@@ -47,6 +47,7 @@ const READY: [(&str, &str); 10] = [
     ("pad", include_str!("../../assets/pad.bench.toml")),
     ("lift", include_str!("../../assets/lift.bench.toml")),
     ("valve", include_str!("../../assets/valve.bench.toml")),
+    ("pinbox", include_str!("../../assets/pinbox.bench.toml")),
     ("chime-binary", include_str!("../../assets/chime.bench.toml")),
 ];
 

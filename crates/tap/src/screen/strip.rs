@@ -10,7 +10,8 @@ use amber_core::digits::{self, NumberFormat, counted, duration, fixed, grouped, 
 use amber_core::part::Listed;
 use amber_core::scale::Step;
 use amber_core::smooth::{Filter, delay, smooths};
-use amber_core::tail::visible;
+use amber_core::split::Shape;
+use amber_core::tail::{hexadecimal, visible};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
@@ -90,7 +91,9 @@ fn wire(session: &Session, room: u16) -> (String, String) {
             }
         }
     };
-    let last = session.snapshot.lines.last().map(|line| visible(&line.bytes));
+    let frames = session.chain().shape().is_some_and(Shape::is_binary);
+    let text = |bytes: &[u8]| if frames { hexadecimal(bytes, " ") } else { visible(bytes) };
+    let last = session.snapshot.lines.last().map(|line| text(&line.bytes));
     let bytes = session.chain().counts().bytes;
     let first = || if bytes == 0 { "nothing yet".into() } else { format!("{} so far", digits::bytes(bytes)) };
     (set, last.unwrap_or_else(first))

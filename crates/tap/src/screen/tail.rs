@@ -82,8 +82,11 @@ fn field_names(session: &Session, theme: Theme, line: TailLine<'_>, row: Rect, x
 /// together.
 fn pieces(session: &Session, line: TailLine<'_>) -> Vec<(String, Option<usize>)> {
     let shape = session.chain().shape();
-    let is_text = matches!(line.outcome, LineOutcome::Sent | LineOutcome::Rejected(Rejection::CutAsLine));
-    let in_hexadecimal = !is_text && matches!(shape, Some(Shape::Frames(_)));
+    let is_text = match line.outcome {
+        LineOutcome::Sent => line.bytes.iter().all(|byte| matches!(byte, b' '..=b'~' | b'\t' | b'\r' | b'\n')),
+        outcome => outcome == LineOutcome::Rejected(Rejection::CutAsLine),
+    };
+    let in_hexadecimal = !is_text && shape.is_some_and(Shape::is_binary);
     let spaced = |text: String| if text.is_empty() { text } else { text + " " };
     let around = |bytes: &[u8]| if in_hexadecimal { spaced(hexadecimal(bytes, " ")) } else { visible(bytes) };
     let field = |bytes: &[u8]| if in_hexadecimal { spaced(hexadecimal(bytes, "")) } else { visible(bytes) };

@@ -29,6 +29,7 @@ pub(super) fn draw(app: &App, theme: Theme, area: Rect, buffer: &mut Buffer) {
                 (Ink::Alert, "▲ not text")
             }
             LinkState::Open { .. } if app.session.chain().unreadable().is_some() => (Ink::Alert, "▲ wrong baud?"),
+            LinkState::Open { .. } if app.session.chain().damaged_frames().is_some() => (Ink::Alert, "▲ damaged"),
             LinkState::Open { .. } if app.session.snapshot.rate > 0.0 => (Ink::Bright, "● live"),
             LinkState::Open { .. } if heard(app) => (Ink::Text, "◌ open, no rows yet"),
             LinkState::Open { .. } => (Ink::Text, "◌ open, silent"),

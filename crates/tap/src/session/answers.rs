@@ -4,7 +4,6 @@ use super::{ChannelId, LinkOrder, Request, Session, Source};
 use amber_core::Stamp;
 use amber_core::digits::{counted, fixed};
 use amber_core::part::Listed;
-use amber_core::talk::encode;
 use amber_core::watch::condition::{Answer, Condition, Event, Send, fill};
 use std::collections::HashMap;
 
@@ -104,7 +103,7 @@ impl Session {
 
     /// Time has passed until `now`, and all that had come by then was taken in: silence may have come about.
     pub(crate) fn pass_time(&mut self, now: Stamp) -> Vec<Request> {
-        let mut requests = Vec::new();
+        let mut requests = self.talk_to_pins(now);
         for place in 0..self.watched.len() {
             let is_live = matches!(self.watched[place].source, Source::Live { .. });
             if is_live && !self.chain_at(place).timer().is_text_time() && !self.chain_at(place).conditions().is_empty()
@@ -185,7 +184,7 @@ impl Session {
             self.answers.unsent += 1;
             return Vec::new();
         }
-        let bytes = self.filled(place, name, &send.line, event).and_then(|line| encode(&line, send.ending));
+        let bytes = self.filled(place, name, &send.line, event).and_then(|line| self.encode(place, &line, send.ending));
         match bytes {
             Ok(bytes) if bytes.is_empty() => Vec::new(),
             Ok(bytes) => {

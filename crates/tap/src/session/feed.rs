@@ -8,7 +8,7 @@ use amber_io::{Feed, LinkState};
 impl Session {
     /// Takes what came from the source at `place`.
     pub(crate) fn feed(&mut self, place: usize, feed: Feed) {
-        let Some(Watched { chain, source, .. }) = self.watched.get_mut(place) else { return };
+        let Some(Watched { chain, source, pins, .. }) = self.watched.get_mut(place) else { return };
         match feed {
             Feed::State(state) => {
                 if let LinkState::Open { usb: Some(usb), .. } = &state {
@@ -19,7 +19,12 @@ impl Session {
                     *link = state;
                 }
             }
-            Feed::Opened { at, opening, within } => chain.open(opening, within.then_some(at)),
+            Feed::Opened { at, opening, within } => {
+                chain.open(opening, within.then_some(at));
+                if let Some(dialogue) = pins {
+                    dialogue.opened(at);
+                }
+            }
             Feed::Ended(_) => chain.end(),
             Feed::Unkept(bytes) => chain.unkept(bytes),
             Feed::Sent { at, bytes } => chain.sent(at, &bytes),
@@ -30,6 +35,9 @@ impl Session {
                     chain.skip(chunk.skipped);
                 }
                 chain.feed(chunk.at, &chunk.bytes);
+                if let Some(dialogue) = pins {
+                    dialogue.hear(chunk.at, &chunk.bytes);
+                }
                 self.now = self.now.max(chunk.at);
             }
         }

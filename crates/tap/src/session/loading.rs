@@ -164,7 +164,7 @@ impl Session {
 
     fn read_take(&mut self, place: usize, settings: SourceSettings) {
         let watched = &mut self.watched[place];
-        let Watched { chain, source: Source::Take(take), underway } = &*watched else { return };
+        let Watched { chain, source: Source::Take(take), underway, .. } = &*watched else { return };
         let mut bench = Bench::of(settings);
         bench.shared.levels = chain.level_rule();
         let reading = Box::new(TakeLoader::new(take, &bench, 0).without_levels());

@@ -9,6 +9,7 @@ mod cursors;
 mod feed;
 mod lanes;
 mod loading;
+mod pins;
 mod plan;
 mod play;
 mod request;

@@ -3,6 +3,7 @@
 use super::{Session, Source, Underway};
 use amber_core::bench::{Bench, ChannelSettings, Kind, source_names};
 use amber_core::chain::{Chain, Channel};
+use amber_core::pins::Dialogue;
 
 /// A channel, by its source and its place there.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -20,11 +21,13 @@ pub(crate) struct Watched {
     pub(crate) source: Source,
     /// Its history is being made anew.
     pub(super) underway: Option<Underway>,
+    /// The dialogue with a board whose pins are set up from here.
+    pub(super) pins: Option<Dialogue>,
 }
 
 impl Watched {
     pub(super) fn new(chain: Chain, source: Source) -> Watched {
-        Watched { chain, source, underway: None }
+        Watched { chain, source, underway: None, pins: None }
     }
 }
 

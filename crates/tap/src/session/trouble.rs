@@ -59,6 +59,13 @@ fn trouble_of(chain: &Chain, source: &Source, is_selected: bool) -> Option<Strin
         };
         return Some(format!("{:.0} % of what arrives is not text: {advice}", share * 100.0));
     }
+    if let Some(share) = chain.damaged_frames().filter(|_| is_live) {
+        let key = key("2");
+        return Some(format!(
+            "{:.0} % of what arrives is no sound frame: look at the shape ({key}) and the baud",
+            share * 100.0
+        ));
+    }
     let Some(offer) = chain.doubts().1 else { return chain.troubles().first().cloned() };
     // The key stands first, where a narrow screen does not cut it off.
     Some(format!("{} reads it as {}: {}", key("2 o"), offer.shape.sentence(), offer.why))

@@ -7,7 +7,6 @@ use super::{Effect, Place, RoomId, keep};
 use crate::app::App;
 use crate::session::{Request, Session, Stage, name_of};
 use amber_core::bench::Kind;
-use amber_core::talk::encode;
 use amber_core::window::Motion;
 use std::path::PathBuf;
 
@@ -155,7 +154,7 @@ fn commands(session: &Session) -> Vec<Item> {
         let command = command.clone();
         let name = format!("command {}", command.name);
         let about = format!("sends {}", amber_core::tail::visible(command.text.as_bytes()));
-        let send = move |app: &mut App| match encode(&command.text, command.ending) {
+        let send = move |app: &mut App| match app.session.encode(app.session.place(), &command.text, command.ending) {
             Ok(bytes) => {
                 let order = crate::session::LinkOrder::Send(bytes);
                 vec![Request::Tell(app.session.place(), order).into()]

@@ -1,5 +1,6 @@
 //! The panel of stage 2: the shape and how sure it is, each field of the last row, what was rejected and why.
 
+mod pins;
 mod settings;
 
 pub(crate) use settings::WORDS;
@@ -26,6 +27,7 @@ pub(crate) struct Split;
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Action {
     TakeOffer,
+    Pins,
     ShowOrHide,
     Words,
     ChannelUp,
@@ -42,6 +44,7 @@ impl StagePanel for Split {
         [(Char('<'), NONE)], Action::ChannelUp, "<", "move the channel up", Some("<> move"), channel;
         [(Char('>'), NONE)], Action::ChannelDown, ">", "move the channel down", None, channel;
         [(Char('o'), NONE)], Action::TakeOffer, "o", "read the stream by the other shape that is offered", None;
+        [(Char('i'), NONE)], Action::Pins, "i", "pins of a board that are set up from here: what each can do, inputs, outputs", None;
     };
 
     fn settings() -> Vec<&'static SingleSetting> {
@@ -71,6 +74,7 @@ impl StagePanel for Split {
     fn act(&mut self, action: Action, _: Option<&Row>, session: &mut Session) -> Vec<Effect> {
         match action {
             Action::TakeOffer => settings::take_offer(session),
+            Action::Pins => return pins::open(session),
             Action::ShowOrHide => return (&settings::VISIBLE).nudge(session, 1),
             Action::Words => return ask_for(&WORDS, session),
             Action::ChannelUp => session.move_channel(-1),
@@ -94,6 +98,15 @@ fn shape(session: &Session) -> Vec<Row> {
         (false, Some(sure)) => format!("found, {}", sure.name()),
         (false, None) => "found".to_owned(),
     };
+    if let Some(dialogue) = session.pins() {
+        rows.extend(Row::text("", &dialogue.state()));
+        for fault in dialogue.faults() {
+            rows.extend(Row::text("", &format!("▲ {fault}")));
+        }
+        if dialogue.repeats() > 0 {
+            rows.push(Row::fact("set up again", format!("{} times", grouped(dialogue.repeats()))));
+        }
+    }
     let fit = session.chain().fit().map_or(String::new(), |fit| format!(", {:.1} % fit", fit * 100.0));
     rows.push(Row::fact("", format!("{sure}{fit}")));
     if let Some(uncertain) = session.chain().uncertain() {
@@ -110,7 +123,7 @@ fn shape(session: &Session) -> Vec<Row> {
 /// What became of the lines.
 fn outcomes(session: &Session) -> Vec<Row> {
     let counts = session.chain().counts();
-    let frames = matches!(session.chain().shape(), Some(Shape::Frames(_)));
+    let frames = session.chain().shape().is_some_and(Shape::is_binary);
     let mut rows = vec![
         Row::fact("rows", grouped(session.snapshot.rows)),
         Row::fact("messages", grouped(counts.messages)),

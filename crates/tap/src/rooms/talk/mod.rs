@@ -9,7 +9,7 @@ use crate::keys::{Binding, CTRL, Key, NONE, keys};
 use crate::session::{LinkOrder, Request, Session};
 use crate::theme::Theme;
 use amber_core::Stamp;
-use amber_core::talk::{BoardCommand, Ending, encode};
+use amber_core::talk::{BoardCommand, Ending};
 use crossterm::event::KeyCode::{Char, Down, Enter, Esc, Tab, Up};
 use crossterm::event::{Event, KeyEvent};
 use ratatui::buffer::Buffer;
@@ -39,6 +39,7 @@ pub(crate) struct Talk {
 #[derive(Clone, Debug, PartialEq)]
 struct Repeat {
     command: BoardCommand,
+    bytes: Vec<u8>,
     /// Seconds between.
     every: f64,
     next: Stamp,
@@ -180,7 +181,7 @@ impl Talk {
     /// Sends the selected line, or what was typed.
     fn send(&mut self, session: &mut Session) -> Vec<Effect> {
         let line = self.line(session);
-        match encode(&line.text, line.ending) {
+        match session.encode(session.place(), &line.text, line.ending) {
             Ok(bytes) if bytes.is_empty() => {
                 session.say("nothing to send: type a line, or select one with the arrows", true);
                 Vec::new()
@@ -223,7 +224,7 @@ impl Talk {
     /// # Errors
     /// What is wrong with the time that was typed.
     fn repeat(&mut self, command: &BoardCommand, text: &str, session: &Session) -> Result<Vec<Effect>, String> {
-        encode(&command.text, command.ending)?;
+        let bytes = session.encode(session.place(), &command.text, command.ending)?;
         let every = match text.trim() {
             "" => None,
             text => Some(amber_core::digits::typed(text)?),
@@ -233,7 +234,7 @@ impl Talk {
         }
         self.repeats.retain(|repeat| repeat.command.text != command.text);
         let (next, place) = (session.now, session.place());
-        self.repeats.extend(every.map(|every| Repeat { command: command.clone(), every, next, place }));
+        self.repeats.extend(every.map(|every| Repeat { command: command.clone(), bytes, every, next, place }));
         Ok(Vec::new())
     }
 
@@ -244,9 +245,7 @@ impl Talk {
             // After a long pause it is sent once, not for each time that was missed.
             let next = repeat.next.plus(repeat.every);
             repeat.next = if next <= now { now.plus(repeat.every) } else { next };
-            // It was read once already, when it was asked for.
-            let bytes = encode(&repeat.command.text, repeat.command.ending).ok();
-            requests.extend(bytes.map(|bytes| Request::Tell(repeat.place, LinkOrder::Send(bytes))));
+            requests.push(Request::Tell(repeat.place, LinkOrder::Send(repeat.bytes.clone())));
         }
         requests
     }
