@@ -103,7 +103,7 @@ impl Pinbox {
     /// Whether the next byte is lost.
     fn loses(&mut self) -> bool {
         self.since_loss += 1;
-        let lost = self.nature == Nature::Lossy && self.since_loss % 97 == 0;
+        let lost = self.nature == Nature::Lossy && self.since_loss.is_multiple_of(97);
         if lost {
             self.since_loss = (self.noise.gauss().abs() * 9.0) as u32;
         }

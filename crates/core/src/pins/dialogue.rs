@@ -171,7 +171,9 @@ impl Dialogue {
             if goes && self.stage == Stage::Running {
                 self.out.extend(match used {
                     Use::Analog(channel) => [REPORT_ANALOG | channel, 0],
-                    Use::Input(pin) | Use::PullUp(pin) | Use::Output(pin) | Use::Pwm(pin) => [REPORT_PORT | pin / 8, 0],
+                    Use::Input(pin) | Use::PullUp(pin) | Use::Output(pin) | Use::Pwm(pin) => {
+                        [REPORT_PORT | (pin / 8), 0]
+                    }
                 });
             }
         }
@@ -291,7 +293,7 @@ impl Dialogue {
             self.out.extend(number.into_iter().flat_map(|number| [PIN_MODE, number, pin.used.mode()]));
             match pin.used {
                 Use::Analog(channel) => self.out.extend([REPORT_ANALOG | channel, 1]),
-                Use::Input(pin) | Use::PullUp(pin) => self.out.extend([REPORT_PORT | pin / 8, 1]),
+                Use::Input(pin) | Use::PullUp(pin) => self.out.extend([REPORT_PORT | (pin / 8), 1]),
                 Use::Output(_) | Use::Pwm(_) => {}
             }
         }

@@ -247,6 +247,10 @@ impl Splitter {
         Some(match (reading.fits, fit) {
             _ if self.proposal().is_some() => Confidence::Unsure,
             _ if reading.pinned => Confidence::Sure,
+            // Much that is no such thing comes again at even distances.
+            _ if matches!(reading.reader.shape(), Shape::Frames(frames) if !frames.shows_itself()) => {
+                Confidence::Unsure
+            }
             _ if matches!(reading.reader.shape(), Shape::Worded(_)) && self.uncertain().is_some() => Confidence::Unsure,
             (4.., 0.7..) if self.uncertain().is_some() => Confidence::Likely,
             (20.., 0.9..) if reading.lately.count_ones() < LATELY => Confidence::Sure,
@@ -275,7 +279,8 @@ impl Splitter {
     /// What is doubted of the shape, in a sentence; `None` where it is sure, and while there is none.
     pub fn doubt(&self) -> Option<String> {
         let sure = self.sure().filter(|sure| *sure < Confidence::Sure)?;
-        let mut text = format!("lines are read as {}, {}", self.shape()?.sentence(), sure.name());
+        let what = if self.shape()?.is_binary() { "the bytes" } else { "lines" };
+        let mut text = format!("{what} are read as {}, {}", self.shape()?.sentence(), sure.name());
         if let Some(uncertain) = self.uncertain() {
             text += &format!("; {uncertain}");
         }

@@ -389,6 +389,10 @@ fn show_takes(
 #[cfg(test)]
 mod tests {
     use super::*;
+    use amber_core::Stamp;
+    use amber_core::bench::Split;
+    use amber_core::pins::Dialogue;
+    use amber_core::split::Shape;
 
     #[test]
     fn a_port_keeps_the_name_that_it_is_given_and_else_that_of_the_bench() {
@@ -414,10 +418,21 @@ mod tests {
         for (name, text) in READY {
             let bench = Bench::parse(text).unwrap_or_else(|mistake| panic!("{name}: {mistake}"));
             let mut board = amber_boards::by_name(name, 1).expect("a board of that name");
-            let mut bytes = Vec::new();
-            board.run(std::time::Duration::from_secs(3), &mut bytes);
             let mut chain = Chain::new(&bench, 0, Limits::NONE);
-            chain.feed(amber_core::Stamp(0), &bytes);
+            let mut dialogue = match &bench.first().split {
+                Split::Pinned(Shape::Pins(pins)) => Some(Dialogue::new(pins.clone())),
+                _ => None,
+            };
+            dialogue.iter_mut().for_each(|dialogue| dialogue.opened(Stamp(0)));
+            for tenth in 1..=40u64 {
+                let (at, mut bytes) = (Stamp(tenth as i64 * 100_000_000), Vec::new());
+                board.run(std::time::Duration::from_millis(tenth * 100), &mut bytes);
+                if let Some(dialogue) = &mut dialogue {
+                    dialogue.hear(at, &bytes);
+                    board.hear(&dialogue.poll(at).unwrap_or_default(), &mut bytes);
+                }
+                chain.feed(at, &bytes);
+            }
             assert!(chain.counts().rows > 20, "{name}");
             assert_eq!((chain.troubles(), chain.conditions().troubles()), (&[][..], Vec::new()), "{name}");
             let known = &bench.first().channel;

@@ -143,10 +143,11 @@ impl<W: Write> Found<W> {
         };
         let sure = self.interpreter.splitter().sure().map_or("unsure", |sure| sure.name());
         let mut text = format!("{} ({sure}): {}", shape.sentence(), counted(self.rows.count, "row"));
+        let unit = if shape.is_binary() { "frame" } else { "line" };
         let rejected: u64 = self.rows.rejected.iter().sum();
         for (count, one, behind) in [
             (self.rows.messages, "message", ""),
-            (rejected, "line", " rejected"),
+            (rejected, unit, " rejected"),
             (self.rows.late, "late field", " left out"),
         ] {
             if count > 0 {

@@ -125,3 +125,49 @@ fn a_port_is_lent_to_another_program_and_comes_back_while_a_take_goes_on() {
     let events: Vec<&str> = gaps.lines().skip(1).map(|row| row.split(',').nth(3).unwrap()).collect();
     assert_eq!(events, ["lent", "resumed", "break"], "{gaps}");
 }
+
+#[test]
+fn the_pins_of_a_board_are_listed_read_and_set() {
+    let dir = tempfile::tempdir().unwrap();
+    let terminal = Terminal::start("", &["watch", "pinbox"], dir.path(), (140, 44));
+    terminal.wait("detecting baud");
+    terminal.keys(&["2", "i"]);
+    terminal.wait("asked what its pins can do at 57600 baud");
+    terminal.wait("Pinbox 2.5");
+    terminal.keys(&["i"]);
+    let screen = terminal.wait("pin 19, A5");
+    assert!(screen.contains("input, output, pull-up, PWM 8 bit"), "{screen}");
+    terminal.keys(&["pin 15", "Enter"]);
+    terminal.wait("use as analog");
+    terminal.keys(&["Enter"]);
+    terminal.wait("A a1");
+    terminal.keys(&["i", "pin 9", "Enter", "PWM", "Enter"]);
+    terminal.wait("set, every 20 ms");
+    terminal.keys(&["Escape", "Escape", ":", "pwm9 250", "Enter"]);
+    // The lamp shines on the light sensor.
+    terminal.wait_until("a1 85", |screen| (83..88).any(|code| screen.contains(&format!("a1 {code}"))));
+    terminal.keys(&["C-u", "pwm9 400", "Enter"]);
+    terminal.wait("takes 0 to 255");
+    terminal.keys(&["Escape", "q", "q"]);
+    terminal.wait("[ended with 0]");
+}
+
+#[test]
+fn binary_frames_are_found_shown_in_hexadecimal_and_kept() {
+    let dir = tempfile::tempdir().unwrap();
+    let terminal = Terminal::start("", &["watch", "chime-binary", "--baud", "3000000"], dir.path(), (160, 47));
+    let screen = terminal.wait("frames 4");
+    assert!(!screen.contains("wrong baud"), "{screen}");
+    terminal.wait("  A5 5A ");
+    terminal.keys(&["2"]);
+    terminal.wait("found, likely");
+    terminal.keys(&["Escape", "t"]);
+    terminal.wait("● take-0001");
+    terminal.wait("take-0001 0:02");
+    terminal.keys(&["t"]);
+    terminal.wait("take-0001 ended");
+    terminal.keys(&["q", "q"]);
+    terminal.wait("[ended with 0]");
+    let table = fs::read_to_string(dir.path().join("take-0001/readings.csv")).unwrap();
+    assert!(table.starts_with("time_s,wall_clock,field1,field2,field3,field4") && table.lines().count() > 5000);
+}

@@ -269,6 +269,11 @@ impl Frames {
         }
     }
 
+    /// Whether a check or the bytes themselves show that a frame is one.
+    pub(super) fn shows_itself(&self) -> bool {
+        self.check.is_some() || matches!(self.content, Content::Cbor(_))
+    }
+
     /// Whether there can be no more columns.
     pub(super) fn is_full(&self) -> bool {
         matches!(self.content, Content::Record(_)) || self.names().len() >= MAX_FIELDS

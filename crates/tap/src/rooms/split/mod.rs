@@ -44,7 +44,7 @@ impl StagePanel for Split {
         [(Char('<'), NONE)], Action::ChannelUp, "<", "move the channel up", Some("<> move"), channel;
         [(Char('>'), NONE)], Action::ChannelDown, ">", "move the channel down", None, channel;
         [(Char('o'), NONE)], Action::TakeOffer, "o", "read the stream by the other shape that is offered", None;
-        [(Char('i'), NONE)], Action::Pins, "i", "pins of a board that are set up from here: what each can do, inputs, outputs", None;
+        [(Char('i'), NONE)], Action::Pins, "i", "pins: set them up from here, on a board that lets you", None;
     };
 
     fn settings() -> Vec<&'static SingleSetting> {

@@ -24,17 +24,15 @@ pub(super) fn open(session: &mut Session) -> Vec<Effect> {
         return Vec::new();
     }
     let Some(dialogue) = session.pins() else {
-        session.set_split(Split::Pinned(Shape::Pins(Pins::default())));
-        // A board that only answers is silent at first, so that its speed is not found by listening.
-        let has_speed = session.chain().settings().wire.baud.is_some() || session.chain().settings().wire.is_network();
-        let requests = match has_speed {
-            true => Vec::new(),
-            false => session.edit_source(|wire| wire.baud = Some(USUAL_BAUD)),
-        };
-        let speed =
-            if has_speed { String::new() } else { format!(" at {USUAL_BAUD} baud, the usual one (1 sets another)") };
-        session.say(format!("the board is asked what its pins can do{speed}; i lists them, u goes back"), false);
-        return outside(requests);
+        if session.chain().shape().is_none() {
+            return begin(session);
+        }
+        let begin = |app: &mut App| begin(&mut app.session);
+        let items = vec![
+            Item::new("leave it", "the stream is read as it is", |_| Vec::new()),
+            Item::new("set up the pins", "the board is asked; what it sends is no longer read as it is now", begin),
+        ];
+        return vec![Effect::Choose(List::new("does this board let its pins be set up from here?", items, 0))];
     };
     if dialogue.stage() != Stage::Running {
         let state = dialogue.state();
@@ -44,16 +42,28 @@ pub(super) fn open(session: &mut Session) -> Vec<Effect> {
     vec![Effect::Choose(list(dialogue))]
 }
 
+/// Begins the dialogue.
+fn begin(session: &mut Session) -> Vec<Effect> {
+    session.set_split(Split::Pinned(Shape::Pins(Pins::default())));
+    // A board that only answers is silent at first, so that its speed is not found by listening.
+    let has_speed = session.chain().settings().wire.baud.is_some() || session.chain().settings().wire.is_network();
+    let requests = match has_speed {
+        true => Vec::new(),
+        false => session.edit_source(|wire| wire.baud = Some(USUAL_BAUD)),
+    };
+    let speed =
+        if has_speed { String::new() } else { format!(" at {USUAL_BAUD} baud, the usual one (1 sets another)") };
+    session.say(format!("the board is asked what its pins can do{speed}; i lists them, u goes back"), false);
+    outside(requests)
+}
+
 fn list(dialogue: &Dialogue) -> List {
     let pins = dialogue.pins();
     let board = dialogue.board();
     let every = pins.every;
     let mut items = vec![Item::new(format!("read every {every} ms"), "Enter changes it", ask_every)];
     let mut add = |number: Option<u8>, channel: Option<u8>, modes: Vec<(u8, u8)>| {
-        let used = pins.pins.iter().find(|pin| match pin.used {
-            Use::Analog(own) => Some(own) == channel,
-            Use::Input(own) | Use::PullUp(own) | Use::Output(own) | Use::Pwm(own) => Some(own) == number,
-        });
+        let used = pins.pins.iter().find(|pin| is_at(pin, number, channel));
         let place = match (number, channel) {
             (Some(number), Some(channel)) => format!("pin {number}, A{channel}"),
             (Some(number), None) => format!("pin {number}"),
@@ -76,6 +86,14 @@ fn list(dialogue: &Dialogue) -> List {
         }
     }
     List::new(format!("pins: {}", dialogue.state()), items, 0)
+}
+
+/// Whether it is the pin of this number, or the analog channel of this one.
+fn is_at(pin: &Pin, number: Option<u8>, channel: Option<u8>) -> bool {
+    match pin.used {
+        Use::Analog(own) => Some(own) == channel,
+        Use::Input(own) | Use::PullUp(own) | Use::Output(own) | Use::Pwm(own) => Some(own) == number,
+    }
 }
 
 fn can(mode: u8, bits: u8) -> Option<String> {
@@ -111,10 +129,7 @@ fn reading(dialogue: &Dialogue, used: Use) -> String {
 /// What a pin may be used for, and what its output may be set to.
 fn choose(app: &mut App, place: &str, number: Option<u8>, channel: Option<u8>, modes: &[(u8, u8)]) -> Vec<Effect> {
     let Some(dialogue) = app.session.pins() else { return Vec::new() };
-    let now = dialogue.pins().pins.iter().find(|pin| match pin.used {
-        Use::Analog(own) => Some(own) == channel,
-        Use::Input(own) | Use::PullUp(own) | Use::Output(own) | Use::Pwm(own) => Some(own) == number,
-    });
+    let now = dialogue.pins().pins.iter().find(|pin| is_at(pin, number, channel));
     let mut items = Vec::new();
     match now {
         Some(Pin { name, used: Use::Output(_) }) => {
@@ -162,11 +177,7 @@ fn choose(app: &mut App, place: &str, number: Option<u8>, channel: Option<u8>, m
 /// Uses a pin as `used`, or no longer.
 fn set(app: &mut App, number: Option<u8>, channel: Option<u8>, used: Option<Use>) -> Vec<Effect> {
     let Some(pins) = app.session.pins().map(|dialogue| dialogue.pins().clone()) else { return Vec::new() };
-    let is_it = |pin: &Pin| match pin.used {
-        Use::Analog(own) => Some(own) == channel,
-        Use::Input(own) | Use::PullUp(own) | Use::Output(own) | Use::Pwm(own) => Some(own) == number,
-    };
-    let mut all: Vec<Pin> = pins.pins.iter().filter(|pin| !is_it(pin)).cloned().collect();
+    let mut all: Vec<Pin> = pins.pins.iter().filter(|pin| !is_at(pin, number, channel)).cloned().collect();
     let named = |used: Use| match used {
         Use::Analog(channel) => format!("a{channel}"),
         Use::Input(pin) | Use::PullUp(pin) => format!("d{pin}"),
@@ -196,7 +207,7 @@ fn ask_every(app: &mut App) -> Vec<Effect> {
         let pins = Pins::new(every, pins).map_err(|wrong| wrong.to_string())?;
         Ok(take(&mut app.session, Ok(pins)))
     };
-    vec![Effect::Ask(Prompt::new("milliseconds between two readings", "", &every.to_string(), done))]
+    vec![Effect::Ask(Prompt::new("milliseconds between two readings", "", every.to_string(), done))]
 }
 
 fn ask_value(name: String) -> Effect {
