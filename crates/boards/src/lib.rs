@@ -12,6 +12,7 @@ mod ear;
 mod flume;
 mod garble;
 mod gremlin;
+mod meter;
 mod noise;
 mod pinbox;
 mod plain;
@@ -28,13 +29,14 @@ use chime::Chime;
 use chime_frames::ChimeFrames;
 use desk::ControlDesk;
 use gremlin::Gremlin;
+use meter::Meter;
 use pinbox::Pinbox;
 use plain::{Chatter, Notes, Plain, Twin};
 use raft::Raft;
 use stands::{Lamp, Lift, Motor, Pad, Valve};
 
 /// The names by which [`by_name`] knows boards, with what each does.
-pub const BOARDS: [(&str, &str); 20] = [
+pub const BOARDS: [(&str, &str); 21] = [
     ("flume", "a wave flume: two wave gauges, bed pressure, a limit switch, a pump and a sump, 100 rows a second"),
     ("flume-depth", "the same flume, raising still water in steps of 50 mm for calibration"),
     ("flume-pump", "the same flume, whose pump is switched by the host alone: pump on, pump off"),
@@ -54,6 +56,7 @@ pub const BOARDS: [(&str, &str); 20] = [
     ("pinbox", "a box with 20 pins, 6 of them analog, that the host sets up, at 57600 baud"),
     ("pinbox-old", "the same with an older program, which does not say what its pins can do"),
     ("pinbox-lossy", "the same behind a bad cable: bytes are lost in both directions"),
+    ("meter", "a bench meter that only answers: *IDN?, MEAS:VOLT?, MEAS:TEMP?, READ?; at 9600 baud"),
     ("gremlin", "the flume behind a bad cable: garbles, drops, floods, sends escapes, vanishes and comes back"),
 ];
 
@@ -79,6 +82,7 @@ pub fn by_name(name: &str, seed: u64) -> Option<Box<dyn Board>> {
         "pinbox" => Box::new(Pinbox::new(pinbox::Nature::Sound, seed)),
         "pinbox-old" => Box::new(Pinbox::new(pinbox::Nature::Old, seed)),
         "pinbox-lossy" => Box::new(Pinbox::new(pinbox::Nature::Lossy, seed)),
+        "meter" => Box::new(Meter::new(seed)),
         "gremlin" => Box::new(Gremlin::new(seed, gremlin::PAUSE)),
         _ => return None,
     })

@@ -25,6 +25,7 @@ pub mod levels;
 pub mod listing;
 pub mod part;
 pub mod pins;
+pub mod polled;
 pub mod scale;
 pub mod seek;
 pub mod smooth;

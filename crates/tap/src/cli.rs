@@ -31,7 +31,7 @@ pub(crate) enum Command {
     /// Watch a simulated board, set up and ready: the wave flume, or another one.
     Demo {
         /// flume, raft (three axes), bath (a heater that the host switches), flume-pump (a pump that it switches), lamp (a light
-        /// sensor in a divider), motor (a current), pad (forces), lift (two levers), valve (codes), chime-binary (binary frames, 20,000 rows a second) or pinbox (pins that are set up from here).
+        /// sensor in a divider), motor (a current), pad (forces), lift (two levers), valve (codes), chime-binary (binary frames, 20,000 rows a second), pinbox (pins that are set up from here) or meter (answers to questions).
         #[arg(default_value = "flume")]
         which: String,
         #[command(flatten)]

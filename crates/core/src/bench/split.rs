@@ -2,6 +2,7 @@
 
 use super::Split;
 use crate::pins::Pins;
+use crate::polled::Polled;
 use crate::split::{Frames, Labels, Pattern, Plain, Shape};
 use serde::{Deserialize, Serialize};
 
@@ -17,6 +18,7 @@ pub(super) enum Written {
     Pattern(PatternText),
     Frames(FramesText),
     Pins(PinsText),
+    Polled(PolledText),
 }
 
 /// A pattern by its text.
@@ -40,6 +42,13 @@ pub(super) struct PinsText {
     pins: Pins,
 }
 
+/// Questions by their text.
+#[derive(Clone, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct PolledText {
+    questions: Polled,
+}
+
 impl From<Written> for Split {
     fn from(written: Written) -> Self {
         Split::Pinned(match written {
@@ -52,6 +61,7 @@ impl From<Written> for Split {
             Written::Pattern(text) => Shape::Pattern(text.lines),
             Written::Frames(text) => Shape::Frames(text.frames),
             Written::Pins(text) => Shape::Pins(text.pins),
+            Written::Polled(text) => Shape::Polled(text.questions),
         })
     }
 }
@@ -68,6 +78,7 @@ impl From<Split> for Written {
             Split::Pinned(Shape::Pattern(lines)) => Written::Pattern(PatternText { lines }),
             Split::Pinned(Shape::Frames(frames)) => Written::Frames(FramesText { frames }),
             Split::Pinned(Shape::Pins(pins)) => Written::Pins(PinsText { pins }),
+            Split::Pinned(Shape::Polled(questions)) => Written::Polled(PolledText { questions }),
         }
     }
 }

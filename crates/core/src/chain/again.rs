@@ -33,7 +33,10 @@ impl Chain {
             }
             self.intake.newest = Some(line.at);
             match line.outcome {
-                LineOutcome::Sent => self.intake.tail.push(line.at, line.outcome, line.bytes),
+                LineOutcome::Sent => {
+                    self.interpreter.sent(line.at, line.bytes, &mut self.intake);
+                    self.intake.tail.push(line.at, line.outcome, line.bytes);
+                }
                 outcome => {
                     let frame = self.interpreter.splitter().again(before, outcome, line.bytes);
                     self.split_again(line.at, outcome == LineOutcome::Half, frame);

@@ -93,6 +93,7 @@ impl Finder {
     /// Bytes were sent to the board.
     pub fn sent(&mut self, at: Stamp, bytes: &[u8]) {
         let at = self.newest.map_or(at, |newest| newest.max(at));
+        self.splitter.sent(at, bytes, &mut self.found);
         self.found.items.push(Item::Sent(at, bytes.to_vec()));
     }
 

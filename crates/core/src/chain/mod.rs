@@ -180,6 +180,7 @@ impl Chain {
     pub fn sent(&mut self, at: Stamp, bytes: &[u8]) {
         self.note(|| Came::Sent(at, bytes.to_vec()));
         let at = self.intake.newest.map_or(at, |newest| newest.max(at));
+        self.interpreter.sent(at, bytes, &mut self.intake);
         self.intake.sent(at, bytes);
     }
 

@@ -178,6 +178,12 @@ impl Interpreter {
         self.joint.give_batch(sink);
     }
 
+    /// These bytes were sent to the board at `at`.
+    pub fn sent(&mut self, at: Stamp, bytes: &[u8], sink: &mut impl RowSink) {
+        self.splitter.sent(at, bytes, &mut self.joint.findings(sink));
+        self.joint.give_batch(sink);
+    }
+
     /// Takes a frame that was cut before, and is read again.
     pub fn take_frame(&mut self, at: Stamp, frame: Frame<'_>, sink: &mut impl RowSink) {
         self.splitter.take_frame(at, frame, &mut self.joint.findings(sink));

@@ -308,6 +308,11 @@ impl Dialogue {
         SILENT.max(MISSING * f64::from(self.pins.every) / 1000.0)
     }
 
+    /// When something is to be done next; `None` while nothing is open.
+    pub fn due(&self) -> Option<Stamp> {
+        (self.stage != Stage::Closed).then_some(self.due)
+    }
+
     /// What is to be sent by `now`; call it after [`Dialogue::hear`] and whenever some time has passed.
     pub fn poll(&mut self, now: Stamp) -> Option<Vec<u8>> {
         if self.stage != Stage::Closed && now >= self.due {

@@ -26,6 +26,7 @@ mod outcome;
 mod pattern;
 mod pins;
 mod plain;
+mod polled;
 mod probe;
 mod read;
 mod shape;

@@ -46,11 +46,13 @@ pub enum Rejection {
     CutAsLine,
     /// A frame that came before the stream was cut into lines.
     CutAsFrame,
+    /// An answer that came when it was no longer waited for.
+    Late,
 }
 
 impl Rejection {
     /// All reasons; the position of each is its index in a table of counts.
-    pub const ALL: [Rejection; 20] = [
+    pub const ALL: [Rejection; 21] = [
         Rejection::Unreadable,
         Rejection::NotANumber,
         Rejection::FieldCount,
@@ -71,6 +73,7 @@ impl Rejection {
         Rejection::FrameLength,
         Rejection::CutAsLine,
         Rejection::CutAsFrame,
+        Rejection::Late,
     ];
 
     /// Whether the framing found it: the bytes were no whole frame.
@@ -101,6 +104,7 @@ impl Rejection {
             Rejection::Stuffing => "broken byte stuffing",
             Rejection::FrameLength => "wrong length of a frame",
             Rejection::CutAsLine => "came before frames were set",
+            Rejection::Late => "answer too late",
             Rejection::CutAsFrame => "came before lines were set",
         }
     }

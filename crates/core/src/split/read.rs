@@ -275,7 +275,7 @@ impl Reader {
     /// is still a number; a label that lost its first letters is no known label.
     pub(super) fn knows_its_start(&self) -> bool {
         match &self.shape {
-            Shape::Json(_) | Shape::Frames(_) | Shape::Pins(_) => true,
+            Shape::Json(_) | Shape::Frames(_) | Shape::Pins(_) | Shape::Polled(_) => true,
             Shape::Pattern(pattern) => pattern.knows_its_start(),
             // A number without a name is still one without its first digits.
             Shape::Worded(labels) => {
@@ -306,7 +306,7 @@ impl Reader {
                 frames.read(line, &mut cells)?;
                 true
             }
-            Shape::Json(_) | Shape::Pins(_) => false,
+            Shape::Json(_) | Shape::Pins(_) | Shape::Polled(_) => false,
         };
         if !fast {
             cells.clear();
@@ -314,8 +314,8 @@ impl Reader {
             let line = text.as_ref();
             match &self.shape {
                 Shape::Pattern(pattern) => pattern.read(line, &mut cells, &mut self.word)?,
-                // Neither is read here: pins make rows by themselves.
-                Shape::Frames(_) | Shape::Pins(_) => {}
+                // None is read here: pins and answers make rows by themselves.
+                Shape::Frames(_) | Shape::Pins(_) | Shape::Polled(_) => {}
                 Shape::Labelled(labels) => labelled_any(labels, line, &mut cells)?,
                 Shape::Worded(_) | Shape::PerLine(_) => self.worded_any(line, &mut cells)?,
                 Shape::Plain(plain) => plain::any(plain, line, &mut cells)?,
@@ -339,6 +339,11 @@ impl Reader {
             self.next = (63 - filled.max(1).leading_zeros() as usize + 1) % self.lines.len().max(1);
         }
         Ok(filled)
+    }
+
+    /// Knows the finest step of each column from elsewhere.
+    pub(super) fn know_decimals(&mut self, decimals: &[u8]) {
+        self.decimals.copy_from_slice(decimals);
     }
 
     /// Which columns carry numbers other than 0 and 1.

@@ -5,6 +5,7 @@ use super::pattern::Pattern;
 use super::words;
 use super::{json, labelled};
 use crate::pins::Pins;
+use crate::polled::Polled;
 use serde::{Deserialize, Serialize};
 use std::ops::Range;
 
@@ -225,6 +226,8 @@ pub enum Shape {
     Frames(Frames),
     /// Messages of a board whose pins the host sets up.
     Pins(Pins),
+    /// Answers of a board that is asked.
+    Polled(Polled),
 }
 
 impl Shape {
@@ -240,7 +243,7 @@ impl Shape {
             Shape::Labelled(labels) | Shape::Worded(labels) | Shape::PerLine(labels) | Shape::Json(labels) => {
                 Some(labels)
             }
-            Shape::Plain(_) | Shape::Pattern(_) | Shape::Frames(_) | Shape::Pins(_) => None,
+            Shape::Plain(_) | Shape::Pattern(_) | Shape::Frames(_) | Shape::Pins(_) | Shape::Polled(_) => None,
         }
     }
 
@@ -249,7 +252,7 @@ impl Shape {
             Shape::Labelled(labels) | Shape::Worded(labels) | Shape::PerLine(labels) | Shape::Json(labels) => {
                 Some(labels)
             }
-            Shape::Plain(_) | Shape::Pattern(_) | Shape::Frames(_) | Shape::Pins(_) => None,
+            Shape::Plain(_) | Shape::Pattern(_) | Shape::Frames(_) | Shape::Pins(_) | Shape::Polled(_) => None,
         }
     }
 
@@ -260,6 +263,7 @@ impl Shape {
             Shape::Pattern(pattern) => pattern.columns(),
             Shape::Frames(frames) => frames.names().len(),
             Shape::Pins(pins) => pins.names().len(),
+            Shape::Polled(polled) => polled.names().len(),
             other => other.labels().map_or(0, |labels| labels.labels.len()),
         }
     }
@@ -271,6 +275,7 @@ impl Shape {
             Shape::Pattern(pattern) => pattern.name(index).to_owned(),
             Shape::Frames(frames) => frames.names().get(index).cloned().unwrap_or_default(),
             Shape::Pins(pins) => pins.names().get(index).cloned().unwrap_or_default(),
+            Shape::Polled(polled) => polled.names().get(index).cloned().unwrap_or_default(),
             other => other.labels().and_then(|labels| labels.labels.get(index)).cloned().unwrap_or_default(),
         }
     }
@@ -312,6 +317,7 @@ impl Shape {
             Shape::Pattern(_) => "pattern",
             Shape::Frames(_) => "frames",
             Shape::Pins(_) => "pins",
+            Shape::Polled(_) => "polled",
         }
     }
 
@@ -341,6 +347,7 @@ impl Shape {
             Shape::Pattern(pattern) => pattern.sentence(),
             Shape::Frames(frames) => frames.sentence(),
             Shape::Pins(pins) => pins.sentence(),
+            Shape::Polled(polled) => polled.sentence(),
             Shape::Json(labels) => format!("JSON a line, {}", count(labels.labels.len(), "value")),
             Shape::Plain(plain) => {
                 let mut text = match (plain.fields, plain.lines) {
@@ -390,6 +397,7 @@ impl Shape {
             Shape::Pattern(pattern) => pattern.spans(line),
             Shape::Frames(frames) => frames.spans(line),
             // The value, or the eight pins of a port, stand behind the first byte.
+            Shape::Polled(_) => vec![(0..line.len(), first)],
             Shape::Pins(_) => vec![(1.min(line.len())..line.len(), first)],
             Shape::Plain(plain) => {
                 let inner = bare_text(line);

@@ -6,6 +6,7 @@ use super::learn::{Learning, MOST_HELD};
 use super::line_shape::carries_numbers;
 use super::outcome::{LineOutcome, Rejection, Sink};
 use super::pins::PinRow;
+use super::polled::PolledRow;
 use super::read::{Other, Reader};
 use super::shape::{Plain, Shape};
 use super::turns::{Families, Turn, TurnStep, Turns};
@@ -89,6 +90,7 @@ pub(super) struct ShapeReader {
     pub(super) guess: Option<String>,
     missing: Missing,
     pins: PinRow,
+    polled: PolledRow,
 }
 
 /// Frames that did not come, by what counts them.
@@ -145,6 +147,7 @@ impl ShapeReader {
             guess: None,
             missing: Missing::default(),
             pins: PinRow::default(),
+            polled: PolledRow::default(),
         }
     }
 
@@ -153,10 +156,32 @@ impl ShapeReader {
         self.missing.counted.then_some(self.missing.frames)
     }
 
+    /// These bytes were sent to the board at `at`.
+    pub(super) fn sent(&mut self, at: Stamp, bytes: &[u8], sink: &mut impl Sink) {
+        if let Shape::Polled(polled) = self.reader.shape() {
+            self.polled.sent(polled, at, bytes, sink);
+        }
+    }
+
+    #[cold]
+    fn take_answer(&mut self, at: Stamp, half: bool, line: &[u8], sink: &mut impl Sink) {
+        let Shape::Polled(polled) = self.reader.shape() else { return };
+        if half {
+            return sink.line(at, LineOutcome::Half, line);
+        }
+        if let Some(fits) = self.polled.take(polled, at, line, sink) {
+            self.fits += u64::from(fits);
+            self.misfits += u64::from(!fits);
+            self.lately = self.lately << 1 | u32::from(!fits);
+            self.reader.know_decimals(&self.polled.decimals);
+        }
+    }
+
     /// What comes next does not follow from what came before.
     pub(super) fn break_off(&mut self) {
         self.missing.last = None;
         self.pins.break_off();
+        self.polled.break_off();
         self.turns.iter_mut().for_each(Turns::break_off);
     }
 
@@ -180,6 +205,10 @@ impl ShapeReader {
             Shape::Pins(pins) => {
                 self.fits += u64::from(self.pins.take(pins, at, line, sink));
                 self.lately <<= 1;
+                return None;
+            }
+            Shape::Polled(_) => {
+                self.take_answer(at, half, line, sink);
                 return None;
             }
             Shape::Plain(plain) => (plain.fields, self.turns.as_ref().map_or(0, |turns| turns.turn * plain.fields)),

@@ -42,6 +42,9 @@ impl fmt::Display for Shape {
         if let Shape::Pins(pins) = self {
             return write!(to, " {pins}");
         }
+        if let Shape::Polled(polled) = self {
+            return write!(to, " {polled}");
+        }
         let Shape::Plain(plain) = self else {
             let Some(labels) = self.labels() else { return Ok(()) };
             for (i, label) in labels.labels.iter().enumerate() {
@@ -92,6 +95,9 @@ impl FromStr for Shape {
         if let Some(pins) = behind("pins") {
             return Ok(Shape::Pins(pins.parse()?));
         }
+        if let Some(polled) = behind("polled") {
+            return Ok(Shape::Polled(polled.parse()?));
+        }
         let mut words = text.split_whitespace();
         let kind = words.next().unwrap_or_default();
         if kind == "plain" {
@@ -130,7 +136,7 @@ impl FromStr for Shape {
             "json" => Shape::Json(labels),
             _ => {
                 return wrong(format!(
-                    "'{kind}' is not a shape: type labelled, worded, per-line, json, plain, pattern, frames or pins"
+                    "'{kind}' is not a shape: type labelled, worded, per-line, json, plain, pattern, frames, pins or polled"
                 ));
             }
         };

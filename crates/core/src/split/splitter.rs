@@ -375,6 +375,13 @@ impl Splitter {
         }
     }
 
+    /// These bytes were sent to the board at `at`: what comes may answer them.
+    pub fn sent(&mut self, at: Stamp, bytes: &[u8], sink: &mut impl Sink) {
+        if let State::Trial(reading) | State::Settled(reading) = &mut self.lines.state {
+            reading.sent(at, bytes, sink);
+        }
+    }
+
     /// Takes a frame that was cut before, and is read again.
     pub fn take_frame(&mut self, at: Stamp, frame: Frame<'_>, sink: &mut impl Sink) {
         self.lines.take(at, frame, sink);

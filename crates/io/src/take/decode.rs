@@ -104,6 +104,12 @@ impl Decoder {
         }
     }
 
+    /// These bytes were sent to the board at `at`: what comes may answer them.
+    pub fn sent(&mut self, at: Stamp, bytes: &[u8]) {
+        self.newest = self.newest.max(Some(at));
+        self.interpreter.sent(at, bytes, &mut self.table);
+    }
+
     /// Takes bytes that arrived at `at`.
     pub fn feed(&mut self, at: Stamp, bytes: &[u8]) {
         self.newest = self.newest.max(Some(at));

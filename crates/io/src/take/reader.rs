@@ -89,7 +89,7 @@ impl OpenedTake {
             match step {
                 ReplayItem::Event(at, event) => decoder.apply(at, event),
                 ReplayItem::Bytes(at, bytes) => decoder.feed(at, bytes),
-                ReplayItem::Sent(_) => {}
+                ReplayItem::Sent(sent) => decoder.sent(sent.at, &sent.bytes),
             }
         }
         decoder.finish();

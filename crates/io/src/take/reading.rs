@@ -86,7 +86,7 @@ fn write(folder: &Path, take: &OpenedTake, bench: &Bench, ticket: &Ticket) -> io
                 since += bytes.len();
                 decoder.feed(at, bytes);
             }
-            ReplayItem::Sent(_) => {}
+            ReplayItem::Sent(sent) => decoder.sent(sent.at, &sent.bytes),
         }
         if since >= WAITING {
             since = 0;

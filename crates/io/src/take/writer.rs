@@ -310,6 +310,7 @@ impl Writer {
     /// As [`Writer::chunk`].
     pub fn sent(&mut self, at: Stamp, bytes: &[u8]) -> Result<(), TakeError> {
         let row = sent::row(self.decoder.origin(), at, self.wire.all(), bytes);
+        self.decoder.sent(at, bytes);
         add_to(&mut self.sent_file, &self.folder, SENT, sent::HEADER, &row)
     }
 

@@ -6,7 +6,7 @@ use crate::shell::Signals;
 use amber_core::Stamp;
 use amber_core::bench::{Bench, Split};
 use amber_core::chain::Chain;
-use amber_core::digits::{bytes, clock as clock_text, counted, fixed, grouped};
+use amber_core::digits::{bytes, clock as clock_text, counted, duration, fixed, grouped};
 use amber_core::keep::{Limit, Start};
 use amber_core::split::Shape;
 use amber_io::take::{From, Keeper, Order, Report, Summary, TakePlace};
@@ -175,9 +175,9 @@ impl Answers {
         let conditions = &bench.first().condition;
         let keep = &bench.shared.keep;
         let has_plan = keep.start != Start::Key || keep.stop.0.iter().any(|limit| matches!(limit, Limit::On(_)));
-        let has_pins = matches!(bench.first().split, Split::Pinned(Shape::Pins(_)));
+        let is_asked = matches!(bench.first().split, Split::Pinned(Shape::Pins(_) | Shape::Polled(_)));
         if !has_plan
-            && !has_pins
+            && !is_asked
             && conditions.iter().all(|condition| condition.bypassed || condition.answer.is_empty())
         {
             if arm {
@@ -232,7 +232,7 @@ impl Log<'_> {
                         if self.begun.take.is_none() {
                             bail!("{problem}");
                         }
-                        let pause = clock_text(pause.as_secs_f64());
+                        let pause = duration(pause.as_secs_f64());
                         self.progress.tell(Told::Line(format!("{problem}; retrying in {pause}")));
                     }
                     Ok(_) => {}
@@ -276,6 +276,7 @@ impl Log<'_> {
         if self.link.engine.is_empty() {
             requests.extend(session.pass_time(self.clock.now().plus(-SLACK)));
         }
+        requests.extend(session.ask(self.clock.now()));
         requests.extend(session.follow_plan(self.clock.now()));
         session.follow_blocks();
         requests.extend(session.blocks_to_write());

@@ -37,7 +37,7 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 
 /// The simulated boards that come with a bench.
-const READY: [(&str, &str); 11] = [
+const READY: [(&str, &str); 12] = [
     ("flume", include_str!("../../assets/flume.bench.toml")),
     ("raft", include_str!("../../assets/raft.bench.toml")),
     ("bath", include_str!("../../assets/bath.bench.toml")),
@@ -47,6 +47,7 @@ const READY: [(&str, &str); 11] = [
     ("pad", include_str!("../../assets/pad.bench.toml")),
     ("lift", include_str!("../../assets/lift.bench.toml")),
     ("valve", include_str!("../../assets/valve.bench.toml")),
+    ("meter", include_str!("../../assets/meter.bench.toml")),
     ("pinbox", include_str!("../../assets/pinbox.bench.toml")),
     ("chime-binary", include_str!("../../assets/chime.bench.toml")),
 ];
@@ -392,6 +393,7 @@ mod tests {
     use amber_core::Stamp;
     use amber_core::bench::Split;
     use amber_core::pins::Dialogue;
+    use amber_core::polled::Poller;
     use amber_core::split::Shape;
 
     #[test]
@@ -419,19 +421,38 @@ mod tests {
             let bench = Bench::parse(text).unwrap_or_else(|mistake| panic!("{name}: {mistake}"));
             let mut board = amber_boards::by_name(name, 1).expect("a board of that name");
             let mut chain = Chain::new(&bench, 0, Limits::NONE);
-            let mut dialogue = match &bench.first().split {
-                Split::Pinned(Shape::Pins(pins)) => Some(Dialogue::new(pins.clone())),
-                _ => None,
+            let split = &bench.first().split;
+            let mut dialogue =
+                if let Split::Pinned(Shape::Pins(pins)) = split { Some(Dialogue::new(pins.clone())) } else { None };
+            let mut poller = if let Split::Pinned(Shape::Polled(polled)) = split {
+                Some(Poller::new(polled.clone(), Stamp(0)))
+            } else {
+                None
             };
             dialogue.iter_mut().for_each(|dialogue| dialogue.opened(Stamp(0)));
-            for tenth in 1..=40u64 {
+            for tenth in 1..=200u64 {
                 let (at, mut bytes) = (Stamp(tenth as i64 * 100_000_000), Vec::new());
                 board.run(std::time::Duration::from_millis(tenth * 100), &mut bytes);
+                chain.feed(at, &bytes);
+                let mut said = None;
                 if let Some(dialogue) = &mut dialogue {
                     dialogue.hear(at, &bytes);
-                    board.hear(&dialogue.poll(at).unwrap_or_default(), &mut bytes);
+                    said = dialogue.poll(at);
                 }
-                chain.feed(at, &bytes);
+                if let Some(poller) = &mut poller {
+                    poller.hear(at, &bytes);
+                    said = poller.poll(at);
+                }
+                if let Some(said) = said {
+                    chain.sent(at, &said);
+                    let mut answers = Vec::new();
+                    board.hear(&said, &mut answers);
+                    chain.feed(at, &answers);
+                    dialogue.iter_mut().for_each(|dialogue| dialogue.hear(at, &answers));
+                }
+                if tenth >= 30 && chain.counts().rows > 20 {
+                    break;
+                }
             }
             assert!(chain.counts().rows > 20, "{name}");
             assert_eq!((chain.troubles(), chain.conditions().troubles()), (&[][..], Vec::new()), "{name}");

@@ -103,7 +103,7 @@ impl Session {
 
     /// Time has passed until `now`, and all that had come by then was taken in: silence may have come about.
     pub(crate) fn pass_time(&mut self, now: Stamp) -> Vec<Request> {
-        let mut requests = self.talk_to_pins(now);
+        let mut requests = Vec::new();
         for place in 0..self.watched.len() {
             let is_live = matches!(self.watched[place].source, Source::Live { .. });
             if is_live && !self.chain_at(place).timer().is_text_time() && !self.chain_at(place).conditions().is_empty()

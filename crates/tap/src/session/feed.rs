@@ -8,7 +8,7 @@ use amber_io::{Feed, LinkState};
 impl Session {
     /// Takes what came from the source at `place`.
     pub(crate) fn feed(&mut self, place: usize, feed: Feed) {
-        let Some(Watched { chain, source, pins, .. }) = self.watched.get_mut(place) else { return };
+        let Some(Watched { chain, source, pins, poller, .. }) = self.watched.get_mut(place) else { return };
         match feed {
             Feed::State(state) => {
                 if let LinkState::Open { usb: Some(usb), .. } = &state {
@@ -24,6 +24,9 @@ impl Session {
                 if let Some(dialogue) = pins {
                     dialogue.opened(at);
                 }
+                if let Some(poller) = poller {
+                    poller.opened(at);
+                }
             }
             Feed::Ended(_) => chain.end(),
             Feed::Unkept(bytes) => chain.unkept(bytes),
@@ -37,6 +40,9 @@ impl Session {
                 chain.feed(chunk.at, &chunk.bytes);
                 if let Some(dialogue) = pins {
                     dialogue.hear(chunk.at, &chunk.bytes);
+                }
+                if let Some(poller) = poller {
+                    poller.hear(chunk.at, &chunk.bytes);
                 }
                 self.now = self.now.max(chunk.at);
             }

@@ -2,6 +2,7 @@
 //! comes in, and what is to be done outside goes out as requests.
 
 mod answers;
+mod asking;
 mod blocks;
 mod channels;
 mod compare;
@@ -9,7 +10,6 @@ mod cursors;
 mod feed;
 mod lanes;
 mod loading;
-mod pins;
 mod plan;
 mod play;
 mod request;

@@ -4,6 +4,7 @@ use super::{Session, Source, Underway};
 use amber_core::bench::{Bench, ChannelSettings, Kind, source_names};
 use amber_core::chain::{Chain, Channel};
 use amber_core::pins::Dialogue;
+use amber_core::polled::Poller;
 
 /// A channel, by its source and its place there.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -23,11 +24,13 @@ pub(crate) struct Watched {
     pub(super) underway: Option<Underway>,
     /// The dialogue with a board whose pins are set up from here.
     pub(super) pins: Option<Dialogue>,
+    /// The questions that are sent to a board that only answers.
+    pub(super) poller: Option<Poller>,
 }
 
 impl Watched {
     pub(super) fn new(chain: Chain, source: Source) -> Watched {
-        Watched { chain, source, underway: None, pins: None }
+        Watched { chain, source, underway: None, pins: None, poller: None }
     }
 }
 

@@ -171,3 +171,21 @@ fn binary_frames_are_found_shown_in_hexadecimal_and_kept() {
     let table = fs::read_to_string(dir.path().join("take-0001/readings.csv")).unwrap();
     assert!(table.starts_with("time_s,wall_clock,field1,field2,field3,field4") && table.lines().count() > 5000);
 }
+
+#[test]
+fn a_meter_is_asked_and_what_times_out_is_counted() {
+    let dir = tempfile::tempdir().unwrap();
+    let terminal = Terminal::start("", &["watch", "meter", "--baud", "9600"], dir.path(), (140, 44));
+    terminal.wait("open, silent");
+    terminal.keys(&["2"]);
+    terminal.wait("pinned shape");
+    terminal.keys(&["Enter"]);
+    terminal.wait("Enter accept");
+    terminal.keys(&["polled every 0.1 timeout 0.1 | volts: MEAS:VOLT?", "Enter"]);
+    terminal.wait("MEAS:VOLT?");
+    terminal.wait("A volts");
+    let timed_out = |screen: &str| screen.lines().any(|line| line.contains("timed out") && !line.contains(" 0 "));
+    terminal.wait_until("a question that timed out", timed_out);
+    terminal.keys(&["Escape", "q", "q"]);
+    terminal.wait("[ended with 0]");
+}

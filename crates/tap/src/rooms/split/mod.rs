@@ -107,6 +107,12 @@ fn shape(session: &Session) -> Vec<Row> {
             rows.push(Row::fact("set up again", format!("{} times", grouped(dialogue.repeats()))));
         }
     }
+    if let Some(poller) = session.poller() {
+        let (asked, answered, late) = poller.counts();
+        rows.push(Row::fact("questions", grouped(asked)));
+        rows.push(Row::fact("  answered", grouped(answered)));
+        rows.push(Row::fact("  timed out", grouped(late)));
+    }
     let fit = session.chain().fit().map_or(String::new(), |fit| format!(", {:.1} % fit", fit * 100.0));
     rows.push(Row::fact("", format!("{sure}{fit}")));
     if let Some(uncertain) = session.chain().uncertain() {

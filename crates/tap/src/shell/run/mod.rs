@@ -173,6 +173,7 @@ impl Shell<'_> {
             let idle = change == Change::None && !self.has_news;
             let wait = if idle || !is_ready { TICK } else { pacer.wait(Instant::now()) };
             let next = self.app.rooms.talk.next_due(self.clock.now());
+            let next = next.into_iter().chain(self.app.session.next_ask(self.clock.now())).reduce(f64::min);
             let wait = next.map_or(wait, |seconds| Duration::from_secs_f64(seconds).min(wait));
             // What had come by now is taken in before it is asked whether there was silence.
             let before = self.clock.now().plus(-SLACK);
@@ -181,6 +182,9 @@ impl Shell<'_> {
                 for request in self.app.session.pass_time(before) {
                     self.run_request(request)?;
                 }
+            }
+            for request in self.app.session.ask(self.clock.now()) {
+                self.run_request(request)?;
             }
             if std::mem::take(&mut self.has_acted) {
                 pacer.act(Instant::now());
