@@ -333,9 +333,11 @@ impl Splitter {
             }
             let (used, frame) = self.framing.step(rest);
             let Some(frame) = frame else { return };
+            // Where a line that is too long ends is not known yet.
+            let is_whole = matches!(frame, Frame::Whole(_));
             self.lines.take(at, frame, sink);
             rest = &rest[used..];
-            if self.lines.noise >= NOISE {
+            if is_whole && self.lines.noise >= NOISE {
                 self.look_again();
             }
         }
@@ -448,7 +450,7 @@ impl SplitState {
                         reject(at, half, Rejection::Unreadable, line, sink);
                     }
                     (Frame::Bad(why, head), _) => {
-                        self.noise += head.len();
+                        self.noise += if clean(head).is_none() { head.len() } else { 0 };
                         sink.line(at, LineOutcome::Rejected(why), head);
                     }
                 }

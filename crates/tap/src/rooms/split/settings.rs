@@ -23,7 +23,7 @@ pub(super) static SHAPE: [SingleSetting; 4] = [
     SingleSetting {
         name: "pinned shape",
         help: "Enter pins the shape found, or one that you type: plain comma 3, labelled a b, json a.b, \
-               pattern S,{a},{b}; empty: found again",
+               pattern S,{a},{b}, also frames, pins and polled, of which the guide tells; empty: found again",
         range: "",
         key: "source.split.shape",
         shown: |session| {
