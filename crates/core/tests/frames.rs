@@ -333,7 +333,7 @@ fn frames_are_typed_as_they_are_shown_and_mistakes_are_explained() {
         ("frames sync A5A little a:u8", "no sync word"),
         ("frames cobs crc-16 little a:u8", "a check is one of"),
         ("frames cobs length8 little a:u8", "behind a sync word"),
-        ("frames cobs from-sync little a:u8", "name the check before"),
+        ("frames cobs from-sync little a:u8", "name the check first"),
         ("frames cobs crc-16/modbus", "type little or big"),
         ("frames cobs little", "1 to 64 fields"),
         ("frames cobs cbor", "1 to 64 names"),

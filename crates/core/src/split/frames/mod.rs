@@ -403,7 +403,7 @@ impl FromStr for Frames {
                 }
             };
             if kind.is_none() && (from_sync || check_order.is_some()) {
-                return wrong("name the check before saying how it is written".into());
+                return wrong("name the check first, then how it is written".into());
             }
             let check = kind.map(|kind| Check { kind, order: check_order.unwrap_or(order), from_sync });
             let content = match word {
