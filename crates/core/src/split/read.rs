@@ -104,6 +104,13 @@ impl<'a> Cells<'a> {
         self.filled.count_ones() as usize
     }
 
+    /// Sets a whole number.
+    #[inline(always)]
+    pub(super) fn set_whole(&mut self, column: usize, value: f64) {
+        self.values[column] = value;
+        self.filled |= 1 << column;
+    }
+
     #[inline]
     pub(super) fn set_number(&mut self, column: usize, number: Number) {
         self.values[column] = number.value;

@@ -74,6 +74,32 @@ struct Place {
     bit: u32,
     bits: u8,
     kind: FieldKind,
+    load: Load,
+}
+
+/// How it is read: nearly all are whole numbers of whole bytes of a usual width.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Load {
+    Byte,
+    Little16,
+    Big16,
+    SignedLittle16,
+    SignedBig16,
+    Other,
+}
+
+impl Load {
+    fn of(bit: u32, field: &Field, order: Order) -> Load {
+        match (field.kind, field.bits, order) {
+            _ if !bit.is_multiple_of(8) => Load::Other,
+            (FieldKind::Unsigned, 8, _) => Load::Byte,
+            (FieldKind::Unsigned, 16, Order::Little) => Load::Little16,
+            (FieldKind::Unsigned, 16, Order::Big) => Load::Big16,
+            (FieldKind::Signed, 16, Order::Little) => Load::SignedLittle16,
+            (FieldKind::Signed, 16, Order::Big) => Load::SignedBig16,
+            _ => Load::Other,
+        }
+    }
 }
 
 /// The fields of a record, in their order, without gaps between.
@@ -97,7 +123,7 @@ impl Record {
         let (mut names, mut places, mut count, mut bit) = (Vec::<String>::new(), Vec::new(), None, 0u32);
         for field in &fields {
             for i in 0..field.times {
-                let place = Place { bit, bits: field.bits, kind: field.kind };
+                let place = Place { bit, bits: field.bits, kind: field.kind, load: Load::of(bit, field, order) };
                 bit += u32::from(field.bits);
                 if bit as usize > LONGEST * 8 {
                     return wrong(format!("a record has at most {LONGEST} bytes, this one has more"));
@@ -159,7 +185,20 @@ impl Record {
     #[inline]
     pub(super) fn read(&self, record: &[u8], cells: &mut Cells<'_>) {
         for (column, place) in self.places.iter().enumerate() {
-            cells.set_number(column, self.number(record, *place));
+            let at = &record[place.bit as usize / 8..];
+            let pair = || at.first_chunk().copied().unwrap_or_default();
+            let value = match place.load {
+                Load::Byte => f64::from(at[0]),
+                Load::Little16 => f64::from(u16::from_le_bytes(pair())),
+                Load::Big16 => f64::from(u16::from_be_bytes(pair())),
+                Load::SignedLittle16 => f64::from(i16::from_le_bytes(pair())),
+                Load::SignedBig16 => f64::from(i16::from_be_bytes(pair())),
+                Load::Other => {
+                    cells.set_number(column, self.number(record, *place));
+                    continue;
+                }
+            };
+            cells.set_whole(column, value);
         }
     }
 
