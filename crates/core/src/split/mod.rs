@@ -5,10 +5,13 @@
 //! stamp is carried along with the bytes and given back with what came of them.
 //!
 //! `line_shape` says what one line could be, `learn` what a stream of them is, `read` turns a line into values (`plain`,
-//! `labelled`, `words` and `json` are its scanners), `turns` puts rows together that take several lines, `shape_reader`
-//! `pattern` reads what is text with fields in it, `clean` makes text of bytes, `wall` reads dates and times of day;
-//! doubts the shape while it is in force, `doubts` asks what commas and signs mean, `trial` reads the first lines again
-//! when another shape does better.
+//! `labelled`, `words` and `json` are its scanners), `turns` puts rows together that take several lines, `pattern` reads
+//! what is text with fields in it, `clean` makes text of bytes, `wall` reads dates and times of day; `shape_reader` doubts the
+//! shape while it is in force, `doubts` asks what commas and signs mean, `trial` reads the first lines again when another
+//! shape does better.
+//!
+//! Not all streams are lines: `frames` are binary, `pins` are messages of a board whose pins the host sets up; `polled` reads lines by
+//! what was asked. `cutter` cuts by the shape in force, `probe` tells frames from text by the first bytes.
 
 mod beside;
 mod clean;
