@@ -1,10 +1,13 @@
 //! Binary frames: found from their bytes, read by a shape that says them, damaged, cut and joined anywhere.
 
 use amber_core::Stamp;
+use amber_core::bench::{Bench, Split};
+use amber_core::chain::Chain;
 use amber_core::split::{
     Confidence, Content, Counted, Envelope, FieldKind, Frames, LineOutcome, Order, Rejection, Shape, Sink, Splitter,
 };
 
+use amber_core::store::Limits;
 use proptest::prelude::*;
 
 /// Random numbers (a linear congruential generator), the same in each run.
@@ -429,4 +432,64 @@ proptest! {
             prop_assert!(taken.rows.len() + 25 >= rows.len(), "{} of {}", taken.rows.len(), rows.len());
         }
     }
+}
+
+#[test]
+fn lines_that_were_cut_before_frames_were_set_come_back_when_they_are_lines_again() {
+    let text: Vec<u8> = (0..200).flat_map(|i| format!("a={} b={}\r\n", 300 + i % 9, 40 + i % 7).into_bytes()).collect();
+    let mut chain = Chain::new(&Bench::default(), 0, Limits::default());
+    chain.feed(Stamp(0), &text);
+    let rows = |chain: &Chain| {
+        let store = chain.store();
+        store.rows().map(|row| [0, 1].map(|column| store.raw(column, row))).collect::<Vec<_>>()
+    };
+    let before = rows(&chain);
+    assert_eq!(before.len(), 200);
+    chain.set_split(Split::Pinned(Shape::Frames(frames("frames sync A55A crc-16/modbus little a:u16 b:u16"))));
+    assert_eq!((chain.counts().rows, chain.counts().rejected()), (0, 200), "said, and kept");
+    let mut board = Board::new(&frames("frames sync A55A crc-16/modbus little a:u16 b:u16"), 3);
+    let (bytes, sent) = board.stream(50, false);
+    chain.feed(Stamp(1_000_000_000), &bytes);
+    assert_eq!(chain.counts().rows, 50);
+    assert_eq!(rows(&chain)[0], [Some(sent[0][0]), Some(sent[0][1])]);
+    chain.set_split(Split::Auto);
+    assert_eq!(rows(&chain), before, "the lines are lines again, and the frames are not");
+    assert_eq!(chain.counts().rejected(), 50);
+}
+
+#[test]
+fn frames_that_were_found_are_read_alike_at_once_and_patiently_and_when_pinned() {
+    for spec in [
+        "frames sync A55A crc-16/modbus little n:count8 gauge:u16 bed:u16",
+        "frames cobs crc-32/iso-hdlc big x:f32 y:f32",
+    ] {
+        let (bytes, _) = Board::new(&frames(spec), 11).stream(300, false);
+        let run = |splitter: Splitter, size: usize| {
+            let (mut splitter, mut taken) = (splitter, Taken::default());
+            bytes.chunks(size).for_each(|piece| splitter.feed(Stamp(0), piece, &mut taken));
+            splitter.end(Stamp(0), &mut taken);
+            splitter.finish(&mut taken);
+            (splitter.decided_shape(), taken.rows)
+        };
+        let at_once = run(Splitter::new(None), 4096);
+        assert!(at_once.1.len() >= 299, "{spec}: {}", at_once.1.len());
+        assert_eq!(run(Splitter::new(None).patient(), 4096), at_once, "{spec}");
+        assert_eq!(run(Splitter::new(None), 7), at_once, "{spec}");
+        // What was found can be typed, and reads the same.
+        let typed: Shape = at_once.0.as_ref().unwrap().to_string().parse().unwrap();
+        assert_eq!(run(Splitter::new(Some(typed)), 100).1, at_once.1, "{spec}");
+    }
+}
+
+#[test]
+fn a_break_within_a_frame_costs_that_frame_and_is_no_damage() {
+    let sent = frames("frames sync A55A crc-16/modbus little n:count8 gauge:u16 bed:u16");
+    let (bytes, rows) = Board::new(&sent, 21).stream(60, false);
+    let (mut splitter, mut taken) = (Splitter::new(Some(Shape::Frames(sent))), Taken::default());
+    splitter.feed(Stamp(0), &bytes[..9 * 20 + 4], &mut taken);
+    assert_eq!(splitter.break_off(), 4, "the bytes of an unfinished frame are given, to be counted");
+    splitter.feed(Stamp(0), &bytes[9 * 30 + 5..], &mut taken);
+    assert_eq!((taken.rows.len(), taken.halves, taken.rejected), (20 + 29, 1, vec![]));
+    assert!(were_sent(&taken.rows, &rows));
+    assert_eq!(splitter.missing(), Some(0), "frames that nobody listened to are not missing");
 }

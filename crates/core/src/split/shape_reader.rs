@@ -188,6 +188,8 @@ impl ShapeReader {
     /// Takes bytes that are no whole frame.
     pub(super) fn take_bad(&mut self, at: Stamp, half: bool, why: Rejection, head: &[u8], sink: &mut impl Sink) {
         if self.reader.shape().is_binary() {
+            // What was cut in another way says so, by which it is known again.
+            let half = half && !matches!(why, Rejection::CutAsLine | Rejection::CutAsFrame);
             self.misfits += u64::from(!half);
             self.lately = self.lately << 1 | u32::from(!half);
             return reject(at, half, why, head, sink);
