@@ -44,10 +44,6 @@ impl Writer for Chime {
         // Writing to a string cannot fail.
         let _ = write!(out, "t_us={:.0} rim={rim} foot={foot}\r\n", now * 1e6);
     }
-
-    fn answer(&mut self, _: &str, _: f64) -> Option<String> {
-        None
-    }
 }
 
 #[cfg(test)]

@@ -19,8 +19,10 @@ pub(crate) trait Writer: Send {
     /// Writes row `row`, measured at `now` seconds since reset.
     fn row(&mut self, row: u64, now: f64, noise: &mut Noise, out: &mut String);
 
-    /// The answer to a line from the host; `None` when it is not understood.
-    fn answer(&mut self, line: &str, now: f64) -> Option<String>;
+    /// The answer to a line from the host; `None` when it is not understood, as every line is by a board that only sends.
+    fn answer(&mut self, _line: &str, _now: f64) -> Option<String> {
+        None
+    }
 }
 
 /// A board that writes rows at a fixed rate.
@@ -89,10 +91,6 @@ impl Writer for Twin {
         let flow = if open { 655.0 } else { 640.0 } + 3.0 * noise.gauss();
         // Writing to a string cannot fail.
         let _ = write!(out, "{}\r\n{flow:.0}\r\n", u8::from(open));
-    }
-
-    fn answer(&mut self, _: &str, _: f64) -> Option<String> {
-        None
     }
 }
 

@@ -49,10 +49,6 @@ impl Writer for Raft {
         // Writing to a string cannot fail.
         let _ = write!(out, "x={x} y={y} z={z}\r\n");
     }
-
-    fn answer(&mut self, _: &str, _: f64) -> Option<String> {
-        None
-    }
 }
 
 #[cfg(test)]

@@ -28,10 +28,6 @@ impl Writer for Lamp {
         // Writing to a string cannot fail.
         let _ = write!(out, "light={:.0}\r\n", code.clamp(0.0, 4095.0));
     }
-
-    fn answer(&mut self, _: &str, _: f64) -> Option<String> {
-        None
-    }
 }
 
 /// `motor`: the current of the paddle's motor: 2.5 V at 0 A and 0.1 V an ampere, 10 bits of 5 V, a plain number a line.
@@ -55,10 +51,6 @@ impl Writer for Motor {
         let code = (2.5 + 0.1 * amperes) / 5.0 * 1024.0 + 0.7 * noise.gauss();
         let _ = write!(out, "{:.0}\r\n", code.clamp(0.0, 1023.0));
     }
-
-    fn answer(&mut self, _: &str, _: f64) -> Option<String> {
-        None
-    }
 }
 
 /// `pad`: a force pad on a converter of 24 bits, 421 counts a gram, on which known weights are put and taken off.
@@ -76,10 +68,6 @@ impl Writer for Pad {
         let grams = after + (before - after) * (-(now % 8.0) / 0.3).exp();
         let _ = write!(out, "raw: {:.0}\r\n", 8_413_000.0 + 421.0 * grams + 40.0 * noise.gauss());
     }
-
-    fn answer(&mut self, _: &str, _: f64) -> Option<String> {
-        None
-    }
 }
 
 /// `lift`: two levers that lift the gate, 10 bits each; the right one sticks on its way up.
@@ -96,10 +84,6 @@ impl Writer for Lift {
         let stuck = if phase < 1.0 && (0.55..0.68).contains(&way) { 0.55 } else { way };
         let mut code = |way: f64| 80.0 + 860.0 * way + 1.2 * noise.gauss();
         let _ = write!(out, "L:{:.0},R:{:.0}\r\n", code(way), code(stuck));
-    }
-
-    fn answer(&mut self, _: &str, _: f64) -> Option<String> {
-        None
     }
 }
 
@@ -124,9 +108,5 @@ impl Writer for Valve {
             _ => 0,
         };
         let _ = write!(out, "valve={code} fault={}\r\n", u8::from(is_stuck));
-    }
-
-    fn answer(&mut self, _: &str, _: f64) -> Option<String> {
-        None
     }
 }

@@ -4,7 +4,6 @@
 use crate::Stamp;
 use crate::split::{MAX_FIELDS, NotAShape};
 use crate::talk::{Ending, encode};
-use serde::{Deserialize, Serialize};
 use std::fmt;
 use std::str::FromStr;
 
@@ -18,8 +17,7 @@ pub struct Question {
 }
 
 /// What is asked, as typed: `every 0.5 timeout 0.2 cr | volts: MEAS:VOLT? | temp,hum: READ?`.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[serde(try_from = "String", into = "String")]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Polled {
     /// Seconds between two rounds of questions, 0.01 to 86400.
     pub every: f64,
@@ -134,20 +132,6 @@ impl FromStr for Polled {
         }
         polled.names = names;
         Ok(polled)
-    }
-}
-
-impl TryFrom<String> for Polled {
-    type Error = NotAShape;
-
-    fn try_from(text: String) -> Result<Polled, NotAShape> {
-        text.parse()
-    }
-}
-
-impl From<Polled> for String {
-    fn from(polled: Polled) -> String {
-        polled.to_string()
     }
 }
 

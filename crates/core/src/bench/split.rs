@@ -25,6 +25,7 @@ pub(super) enum Written {
 #[derive(Clone, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct PatternText {
+    #[serde(with = "text")]
     lines: Pattern,
 }
 
@@ -32,6 +33,7 @@ pub(super) struct PatternText {
 #[derive(Clone, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct FramesText {
+    #[serde(with = "text")]
     frames: Frames,
 }
 
@@ -39,6 +41,7 @@ pub(super) struct FramesText {
 #[derive(Clone, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct PinsText {
+    #[serde(with = "text")]
     pins: Pins,
 }
 
@@ -46,7 +49,23 @@ pub(super) struct PinsText {
 #[derive(Clone, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct PolledText {
+    #[serde(with = "text")]
     questions: Polled,
+}
+
+/// A shape that is written as it is typed.
+mod text {
+    use serde::{Deserialize, Deserializer, Serializer, de::Error};
+    use std::fmt::Display;
+    use std::str::FromStr;
+
+    pub(super) fn serialize<S: Serializer>(shape: &impl Display, to: S) -> Result<S::Ok, S::Error> {
+        to.collect_str(shape)
+    }
+
+    pub(super) fn deserialize<'a, D: Deserializer<'a>, T: FromStr<Err: Display>>(from: D) -> Result<T, D::Error> {
+        String::deserialize(from)?.parse().map_err(D::Error::custom)
+    }
 }
 
 impl From<Written> for Split {

@@ -166,16 +166,10 @@ impl Dialogue {
 
     /// Other pins are wanted. They are set up at once where the board is known.
     pub fn set_pins(&mut self, pins: Pins, now: Stamp) {
-        for used in self.pins.read() {
-            let goes = !pins.read().any(|other| same_report(used, other));
-            if goes && self.stage == Stage::Running {
-                self.out.extend(match used {
-                    Use::Analog(channel) => [REPORT_ANALOG | channel, 0],
-                    Use::Input(pin) | Use::PullUp(pin) | Use::Output(pin) | Use::Pwm(pin) => {
-                        [REPORT_PORT | (pin / 8), 0]
-                    }
-                });
-            }
+        if self.stage == Stage::Running {
+            let stays = |used: Use| pins.read().any(|other| report(other, 1) == report(used, 1));
+            let goes = self.pins.read().filter(|used| !stays(*used));
+            self.out.extend(goes.filter_map(|used| report(used, 0)).flatten());
         }
         self.pins = pins;
         if self.stage == Stage::Running {
@@ -286,16 +280,9 @@ impl Dialogue {
         // What an output is set to must not lie between two modes.
         pins.sort_by_key(|pin| pin.used.is_read());
         for pin in pins {
-            let number = match pin.used {
-                Use::Analog(channel) => self.board.pin_of(channel),
-                Use::Input(pin) | Use::PullUp(pin) | Use::Output(pin) | Use::Pwm(pin) => Some(pin),
-            };
+            let number = pin.used.pin().or_else(|| self.board.pin_of(pin.used.channel()?));
             self.out.extend(number.into_iter().flat_map(|number| [PIN_MODE, number, pin.used.mode()]));
-            match pin.used {
-                Use::Analog(channel) => self.out.extend([REPORT_ANALOG | channel, 1]),
-                Use::Input(pin) | Use::PullUp(pin) => self.out.extend([REPORT_PORT | (pin / 8), 1]),
-                Use::Output(_) | Use::Pwm(_) => {}
-            }
+            self.out.extend(report(pin.used, 1).into_iter().flatten());
         }
         let every = self.pins.every;
         self.out.extend([SYSTEM, INTERVAL, every as u8 & 0x7f, (every >> 7) as u8 & 0x7f, END]);
@@ -340,11 +327,10 @@ impl Dialogue {
 
     /// What is wrong with the pins, as far as the board said it, a sentence each.
     pub fn faults(&self) -> Vec<String> {
-        let can = |used: Use| match used {
-            Use::Analog(channel) => self.board.channels.is_empty() || self.board.pin_of(channel).is_some(),
-            Use::Input(pin) | Use::PullUp(pin) | Use::Output(pin) | Use::Pwm(pin) => {
-                self.board.modes.is_empty() || self.board.bits(pin, used.mode()).is_some()
-            }
+        let board = &self.board;
+        let can = |used: Use| match (used.pin(), used.channel()) {
+            (Some(pin), _) => board.modes.is_empty() || board.bits(pin, used.mode()).is_some(),
+            (None, channel) => board.channels.is_empty() || channel.and_then(|own| board.pin_of(own)).is_some(),
         };
         let cannot = self.pins.pins.iter().filter(|pin| !can(pin.used));
         cannot.map(|pin| format!("the board has no pin for {} ({})", pin.name, pin.used)).collect()
@@ -368,11 +354,11 @@ impl Dialogue {
     }
 }
 
-/// Whether both are reported by the same message.
-fn same_report(one: Use, other: Use) -> bool {
-    let of = |used: Use| match used {
-        Use::Analog(channel) => (true, channel),
-        Use::Input(pin) | Use::PullUp(pin) | Use::Output(pin) | Use::Pwm(pin) => (false, pin / 8),
-    };
-    other.is_read() && of(one) == of(other)
+/// The message that has the board report what is read, `on`: 1, or no longer: 0. Outputs are not reported; pins are by eights.
+fn report(used: Use, on: u8) -> Option<[u8; 2]> {
+    match used {
+        Use::Analog(channel) => Some([REPORT_ANALOG | channel, on]),
+        Use::Input(pin) | Use::PullUp(pin) => Some([REPORT_PORT | (pin / 8), on]),
+        Use::Output(_) | Use::Pwm(_) => None,
+    }
 }

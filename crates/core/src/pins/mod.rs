@@ -9,7 +9,6 @@ pub mod message;
 pub use dialogue::{Dialogue, PinBoard, Stage};
 
 use crate::split::{MAX_FIELDS, NotAShape};
-use serde::{Deserialize, Serialize};
 use std::fmt;
 use std::str::FromStr;
 
@@ -33,6 +32,19 @@ const MOST_PINS: u8 = 128;
 const MOST_CHANNELS: u8 = 16;
 
 impl Use {
+    /// The number of its pin; `None` for an analog channel, whose pin the board knows.
+    pub fn pin(self) -> Option<u8> {
+        match self {
+            Use::Analog(_) => None,
+            Use::Input(pin) | Use::PullUp(pin) | Use::Output(pin) | Use::Pwm(pin) => Some(pin),
+        }
+    }
+
+    /// The number of its analog channel; `None` for a digital pin.
+    pub fn channel(self) -> Option<u8> {
+        if let Use::Analog(channel) = self { Some(channel) } else { None }
+    }
+
     /// Whether it is read, and so is a channel.
     pub fn is_read(self) -> bool {
         matches!(self, Use::Analog(_) | Use::Input(_) | Use::PullUp(_))
@@ -72,8 +84,7 @@ pub struct Pin {
 }
 
 /// The pins of a board that are used, as typed: `every 20 light:a0 door:d2-up led:d13-out`.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(try_from = "String", into = "String")]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Pins {
     /// Milliseconds between two readings of the analog channels, 1 to 16383.
     pub every: u16,
@@ -106,10 +117,7 @@ impl Pins {
             if before.iter().any(|other| other.name == pin.name) {
                 return wrong(format!("'{}' appears twice", pin.name));
             }
-            let place = |used: Use| match used {
-                Use::Analog(channel) => (true, channel),
-                Use::Input(pin) | Use::PullUp(pin) | Use::Output(pin) | Use::Pwm(pin) => (false, pin),
-            };
+            let place = |used: Use| (used.pin(), used.channel());
             if before.iter().any(|other| place(other.used) == place(pin.used)) {
                 return wrong(format!("the pin of '{}' is used twice", pin.name));
             }
@@ -191,20 +199,6 @@ fn pin(word: &str) -> Result<Pin, NotAShape> {
     match used {
         Some(used) => Ok(Pin { name: name.to_owned(), used }),
         None => wrong(),
-    }
-}
-
-impl TryFrom<String> for Pins {
-    type Error = NotAShape;
-
-    fn try_from(text: String) -> Result<Pins, NotAShape> {
-        text.parse()
-    }
-}
-
-impl From<Pins> for String {
-    fn from(pins: Pins) -> String {
-        pins.to_string()
     }
 }
 

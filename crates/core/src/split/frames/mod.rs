@@ -18,7 +18,6 @@ pub use check::CheckKind;
 pub(super) use cutter::FrameCutter;
 pub(super) use find::{Found, find};
 pub use record::{Field, FieldKind, Order, Record};
-use serde::{Deserialize, Serialize};
 use std::fmt;
 use std::ops::Range;
 use std::str::FromStr;
@@ -109,8 +108,7 @@ pub enum Content {
 }
 
 /// How the rows of a stream are laid out in frames that are not lines.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(try_from = "String", into = "String")]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Frames {
     /// What marks them.
     pub envelope: Envelope,
@@ -123,20 +121,6 @@ pub struct Frames {
 /// Frames of other kinds are at most so many times as long as those with the record, or so long.
 const LONGER: usize = 8;
 const LONGEST: usize = 256;
-
-impl TryFrom<String> for Frames {
-    type Error = NotAShape;
-
-    fn try_from(text: String) -> Result<Frames, NotAShape> {
-        text.parse()
-    }
-}
-
-impl From<Frames> for String {
-    fn from(frames: Frames) -> String {
-        frames.to_string()
-    }
-}
 
 impl Frames {
     /// Whether they hold together.

@@ -14,14 +14,12 @@ mod tokens;
 
 use super::line_shape::Header;
 use super::shape::Delimiter;
-use serde::{Deserialize, Serialize};
 
 pub(super) use find::{Found, find};
 pub(super) use read::Unread;
 
 /// The form of one or more kinds of lines. Its text is what [`std::fmt::Display`] writes and a person types.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[serde(try_from = "String", into = "String")]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Pattern {
     forms: Vec<Form>,
     columns: Vec<PatternColumn>,

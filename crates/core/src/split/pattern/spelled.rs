@@ -56,20 +56,6 @@ impl fmt::Display for Pattern {
     }
 }
 
-impl From<Pattern> for String {
-    fn from(pattern: Pattern) -> String {
-        pattern.to_string()
-    }
-}
-
-impl TryFrom<String> for Pattern {
-    type Error = NotAShape;
-
-    fn try_from(text: String) -> Result<Pattern, NotAShape> {
-        text.parse()
-    }
-}
-
 impl FromStr for Pattern {
     type Err = NotAShape;
 

@@ -90,9 +90,9 @@ fn list(dialogue: &Dialogue) -> List {
 
 /// Whether it is the pin of this number, or the analog channel of this one.
 fn is_at(pin: &Pin, number: Option<u8>, channel: Option<u8>) -> bool {
-    match pin.used {
-        Use::Analog(own) => Some(own) == channel,
-        Use::Input(own) | Use::PullUp(own) | Use::Output(own) | Use::Pwm(own) => Some(own) == number,
+    match pin.used.channel() {
+        Some(own) => Some(own) == channel,
+        None => pin.used.pin() == number,
     }
 }
 
