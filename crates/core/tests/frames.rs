@@ -424,7 +424,9 @@ proptest! {
         let shape = Some(Shape::Frames(frames));
         let (_, taken) = split(shape.clone(), false, &[front, back]);
         let (_, once) = split(shape, false, &[&bytes]);
-        prop_assert_eq!(&taken.rows, &once.rows, "cuts make no difference");
+        // As bits: what was damaged may read as no number at all.
+        let bits = |taken: &Taken| taken.rows.iter().flatten().map(|value| value.to_bits()).collect::<Vec<_>>();
+        prop_assert_eq!(bits(&taken), bits(&once), "cuts make no difference");
         prop_assert_eq!(&taken.rejected, &once.rejected);
         prop_assert!(!whole || taken.bytes == bytes.len(), "{} of {} bytes", taken.bytes, bytes.len());
         if checked {

@@ -3,11 +3,13 @@
 //! Depends on `amber-core` and on no other crate of the workspace; knows no terminal. Each file format is a codec that
 //! does no input or output, with a thin pump around it.
 
+mod broker;
 mod clock;
 pub mod disk;
 pub mod export;
 mod link;
 mod network;
+mod publish;
 mod serial;
 mod share;
 mod spill_file;
@@ -15,6 +17,7 @@ pub mod take;
 
 pub use clock::HostClock;
 pub use link::{Chunk, Command, Endpoint, Feed, Link, LinkState, Simulated, Tried};
+pub use publish::{BrokerState, PublishOutlet, PublishState, Publisher};
 pub use serial::{FoundPort, Problem, ports};
 pub use share::{Share, ShareNews};
 pub use spill_file::SpillFile;

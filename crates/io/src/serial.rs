@@ -60,6 +60,14 @@ pub enum Problem {
         /// The system's words.
         reason: String,
     },
+    /// A broker does not let this program in, or is not reached.
+    #[error("the broker {broker}: {reason}")]
+    Broker {
+        /// Its host and port.
+        broker: String,
+        /// Why, and what to do about it where that is known.
+        reason: String,
+    },
     /// The other end of a connection closed it, or is gone.
     #[error("{0} closed the connection: check what runs there")]
     Closed(String),

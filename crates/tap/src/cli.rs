@@ -5,7 +5,7 @@ use crate::commands::compare::CompareArgs;
 use crate::commands::plot::{PlotArgs, ReportArgs};
 use crate::commands::table::TableArgs;
 use crate::commands::takes::TakesArgs;
-use amber_core::keep::{Keep, Limit, Limits, Pace, Parts, Start, seconds};
+use amber_core::keep::{BrokerAddress, Keep, Limit, Limits, Pace, Parts, Publish, Start, Topics, seconds};
 use amber_core::split::Shape;
 use clap::{Args, Parser, Subcommand};
 use std::net::SocketAddr;
@@ -37,10 +37,10 @@ pub(crate) enum Command {
         #[command(flatten)]
         files: Files,
     },
-    /// Watch a serial port, a text file, standard input or an address on the network.
+    /// Watch a serial port, a text file, standard input, an address on the network or a topic of a broker.
     Watch {
         /// A port such as /dev/ttyACM0, a text file, - for standard input, tcp://HOST:PORT, rfc2217://HOST:PORT, udp://:PORT,
-        /// or a simulated board; several are watched side by side, NAME=PORT names one [default: the bench's].
+        /// mqtt://HOST/TOPIC, or a simulated board; several are watched side by side, NAME=PORT names one [default: the bench's].
         ports: Vec<String>,
         /// Bits a second on the wire [default: as the bench says, else found by listening].
         #[arg(long)]
@@ -55,6 +55,8 @@ pub(crate) enum Command {
         /// Where takes and figures go.
         #[arg(long, value_name = "DIR", default_value = ".")]
         into: PathBuf,
+        #[command(flatten)]
+        publish: PublishArgs,
     },
     /// Open a take on the same screen, or a file that another program wrote.
     Open {
@@ -66,7 +68,7 @@ pub(crate) enum Command {
     },
     /// Make a take without a screen, and print a short summary.
     Log {
-        /// The port's path, an address such as tcp://HOST:PORT, or the name of a simulated board.
+        /// The port's path, an address such as tcp://HOST:PORT or mqtt://HOST/TOPIC, or the name of a simulated board.
         source: String,
         /// End after this time: 500ms, 10s, 5min, 2h.
         #[arg(long = "for", value_name = "TIME", value_parser = duration)]
@@ -88,10 +90,12 @@ pub(crate) enum Command {
         arm: bool,
         #[command(flatten)]
         plan: Plan,
+        #[command(flatten)]
+        publish: PublishArgs,
     },
     /// Offer the bytes of a source on a TCP port, for others to watch as tcp://HOST:PORT; without a screen, until Ctrl-C.
     Share {
-        /// The port's path, an address such as tcp://HOST:PORT, or the name of a simulated board.
+        /// The port's path, an address such as tcp://HOST:PORT or mqtt://HOST/TOPIC, or the name of a simulated board.
         source: String,
         /// Where to listen; with another address of this machine than 127.0.0.1, other machines can connect.
         #[arg(long, value_name = "ADDRESS:PORT", default_value = "127.0.0.1:4077")]
@@ -211,6 +215,41 @@ pub(crate) struct Files {
     /// Where takes and figures go.
     #[arg(long, value_name = "DIR", default_value = ".")]
     pub(crate) into: PathBuf,
+    #[command(flatten)]
+    pub(crate) publish: PublishArgs,
+}
+
+/// Whether rows are published from the start, and what of the bench's plan for that is set otherwise.
+#[derive(Debug, Default, Args)]
+pub(crate) struct PublishArgs {
+    /// Publish the rows at a broker (MQTT 5), below a topic: mqtt://HOST/TOPIC, or mqtts:// for an encrypted connection
+    /// [default: as the bench says].
+    #[arg(long, value_name = "ADDRESS", value_parser = broker)]
+    pub(crate) publish: Option<Option<BrokerAddress>>,
+    /// Which rows are published: 'every 10', '1 s', '1 s last mean' [default: as the bench says, else every row].
+    #[arg(long, value_name = "PACE", requires = "publish")]
+    pub(crate) publish_pace: Option<Pace>,
+    /// How they are parted into messages: rows (a message a row) or values (a topic for each channel) [default: as the bench
+    /// says, else rows].
+    #[arg(long, value_name = "WHAT", requires = "publish")]
+    pub(crate) publish_topics: Option<Topics>,
+}
+
+impl PublishArgs {
+    /// Puts what is given into the plan of a bench; gives whether rows are to be published.
+    pub(crate) fn apply(self, plan: &mut Publish) -> bool {
+        let Some(address) = self.publish else { return false };
+        plan.to = address.or(plan.to.take());
+        plan.rows = self.publish_pace.unwrap_or(std::mem::take(&mut plan.rows));
+        plan.topics = self.publish_topics.unwrap_or(plan.topics);
+        true
+    }
+}
+
+/// An address to publish to.
+fn broker(text: &str) -> Result<BrokerAddress, String> {
+    let address: BrokerAddress = text.parse()?;
+    address.publishing_fault().map_or(Ok(address), |fault| Err(fault.to_owned()))
 }
 
 /// What of the bench's plan for takes is set otherwise.

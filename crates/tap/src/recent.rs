@@ -84,11 +84,15 @@ fn change(change: impl FnOnce(&mut Recent)) {
     }
 }
 
-/// `amber-tap/recent.toml` in the folder for state (the XDG Base Directory Specification).
 fn file() -> Option<PathBuf> {
+    Some(state_folder()?.join("recent.toml"))
+}
+
+/// `amber-tap` in the folder for program state (the XDG Base Directory Specification).
+pub(crate) fn state_folder() -> Option<PathBuf> {
     let set = |name: &str| std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from);
     let folder = set("XDG_STATE_HOME").or_else(|| set("HOME").map(|home| home.join(".local/state")))?;
-    Some(folder.join("amber-tap/recent.toml"))
+    Some(folder.join("amber-tap"))
 }
 
 #[cfg(test)]

@@ -2,7 +2,7 @@
 
 use super::migrate::{FORMAT, format_of, in_new_words, migrate};
 use super::{Bench, Lane, Screen, Shared, SourceSettings, is_default, merge};
-use crate::keep::{FigureSettings, Keep};
+use crate::keep::{FigureSettings, Keep, Publish};
 use crate::levels::LevelRule;
 use crate::store::Limits;
 use crate::talk::BoardCommand;
@@ -23,6 +23,8 @@ struct Written {
     #[serde(skip_serializing_if = "is_default")]
     keep: Keep,
     #[serde(skip_serializing_if = "is_default")]
+    publish: Publish,
+    #[serde(skip_serializing_if = "is_default")]
     figure: FigureSettings,
     screen: Screen,
     #[serde(skip_serializing_if = "Vec::is_empty")]
@@ -40,7 +42,8 @@ impl Default for Written {
 
 impl From<&Bench> for Written {
     fn from(bench: &Bench) -> Written {
-        let Shared { name, about, history, levels, keep, figure, screen, lane, command } = bench.shared.clone();
+        let Shared { name, about, history, levels, keep, publish, figure, screen, lane, command } =
+            bench.shared.clone();
         Written {
             format: FORMAT,
             name,
@@ -48,6 +51,7 @@ impl From<&Bench> for Written {
             history,
             levels,
             keep,
+            publish,
             figure,
             screen,
             lane,
@@ -59,12 +63,25 @@ impl From<&Bench> for Written {
 
 impl From<Written> for Bench {
     fn from(written: Written) -> Bench {
-        let Written { format: _, name, about, history, levels, keep, figure, screen, lane, command, mut source } =
-            written;
+        let Written {
+            format: _,
+            name,
+            about,
+            history,
+            levels,
+            keep,
+            publish,
+            figure,
+            screen,
+            lane,
+            command,
+            mut source,
+        } = written;
         if source.is_empty() {
             source.push(SourceSettings::default());
         }
-        Bench { shared: Shared { name, about, history, levels, keep, figure, screen, lane, command }, sources: source }
+        let shared = Shared { name, about, history, levels, keep, publish, figure, screen, lane, command };
+        Bench { shared, sources: source }
     }
 }
 

@@ -23,7 +23,7 @@ use crate::axis::Rule;
 use crate::clock::Time;
 use crate::derive::circle;
 use crate::formula::Formula;
-use crate::keep::{FigureSettings, Keep};
+use crate::keep::{FigureSettings, Keep, Publish};
 use crate::levels::LevelRule;
 use crate::scale::Scale;
 use crate::smooth::Filter;
@@ -65,6 +65,8 @@ pub struct Shared {
     pub levels: LevelRule,
     /// What is kept.
     pub keep: Keep,
+    /// What is published.
+    pub publish: Publish,
     /// How figures are drawn.
     pub figure: FigureSettings,
     /// How it is shown.
@@ -355,6 +357,9 @@ impl Bench {
         }
         if let Some(fault) = self.shared.keep.fault() {
             return Some(fault);
+        }
+        if let Some(fault) = self.shared.publish.fault() {
+            return Some(("publish]", fault.into()));
         }
         self.sources.iter().find_map(SourceSettings::fault)
     }

@@ -1,5 +1,6 @@
 //! Where the bytes come from, and how the wire is set.
 
+use crate::keep::BrokerAddress;
 use serde::{Deserialize, Serialize};
 
 /// Parity of a serial line.
@@ -96,8 +97,9 @@ impl WireSettings {
     }
 
     /// What the port of a source on the network begins with: bytes of a TCP connection, the same with control of a serial port
-    /// at its other end (RFC 2217), datagrams.
-    pub const NETWORK: [&str; 3] = ["tcp://", "rfc2217://", "udp://"];
+    /// at its other end (RFC 2217), datagrams, messages of a broker.
+    pub const NETWORK: [&str; 5] =
+        ["tcp://", "rfc2217://", "udp://", BrokerAddress::SCHEMES[0], BrokerAddress::SCHEMES[1]];
 
     /// Whether it is on the network.
     pub fn is_network(&self) -> bool {

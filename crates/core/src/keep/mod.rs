@@ -7,12 +7,14 @@
 mod gather;
 mod paper;
 mod plan;
+mod publish;
 mod span;
 mod station;
 
 pub use gather::Gatherer;
 pub use paper::{FigureSettings, PaperSize};
 pub use plan::{Limit, Limits, Part, Parts, Start};
+pub use publish::{BrokerAddress, Publish, SpoolSize, Topics, host_and_port};
 pub use span::{seconds, size};
 pub use station::{Station, StationReading, StationRule};
 
@@ -319,7 +321,7 @@ macro_rules! as_text {
     )*};
 }
 
-as_text!(Pace, Clocks, Start, Limits, Parts, StationRule, PaperSize);
+as_text!(Pace, Clocks, Start, Limits, Parts, StationRule, PaperSize, BrokerAddress, Topics, SpoolSize);
 
 #[cfg(test)]
 mod tests;

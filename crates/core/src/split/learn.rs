@@ -17,6 +17,9 @@ const SURVEY: usize = 8;
 /// Lines with differing labels that are taken as a stream of optional labels.
 const VARIED_LINES: usize = 6;
 
+/// Such lines after which no more is waited for.
+const MOST_VARIED: usize = 40;
+
 /// A line that waits for the shape.
 #[derive(Clone, Debug)]
 pub(super) struct WaitingLine {
@@ -105,7 +108,16 @@ impl Learning {
         }
         // Sentences with a number in them differ from line to line too; many single labels are rows on several lines.
         let convincing = lines >= VARIED_LINES && newest.needed == 2 && singles * 2 <= lines;
+        // As long as each line brings something new, there is more to come.
+        let convincing = convincing && (lines >= MOST_VARIED || self.is_known(newest));
         convincing.then_some(shape)
+    }
+
+    /// Whether lines before it had all that this form has.
+    fn is_known(&self, newest: &LineShape) -> bool {
+        let labels = |form: &LineShape| form.shape.labels().map_or(Vec::new(), |own| own.labels.clone());
+        let before: Vec<String> = self.forms().skip(1).flat_map(labels).collect();
+        labels(newest).iter().all(|label| before.contains(label))
     }
 
     /// One labelled field a line, twice around in the same order.

@@ -19,10 +19,10 @@ pub(super) enum Other {
     Text,
     /// A row that cannot be trusted.
     Damage(Rejection),
-    /// A sound line with a label that was not there before.
+    /// A sound line with labels that were not there before.
     NewLabel {
-        /// That label.
-        label: String,
+        /// These labels; at least one.
+        labels: Vec<String>,
         /// The line has all those that were there before as well, so that damage did not make it of one of them.
         beside_all: bool,
     },
@@ -92,11 +92,11 @@ impl<'a> Cells<'a> {
         self.words.extend(value.words.map(|pair| (column, pair)));
     }
 
-    /// What a line is that has these cells and one for `label`, which is not among `labels`.
-    fn new_label(&self, label: String, labels: &Labels) -> Other {
+    /// What a line is that has these cells and some for `new`, which are not among `labels`.
+    fn new_labels(&self, new: Vec<String>, labels: &Labels) -> Other {
         // Of one label alone there is little to tell it by.
         let beside_all = labels.labels.len() > 1 && self.filled.count_ones() as usize == labels.labels.len();
-        Other::NewLabel { label, beside_all }
+        Other::NewLabel { labels: new, beside_all }
     }
 
     /// How many columns the line had.
@@ -485,7 +485,7 @@ impl Reader {
         let all = cells.filled.count_ones() as usize == labels.labels.len();
         match (fault, unknown) {
             (Some(fault), _) => return Err(Other::Damage(fault)),
-            (None, Some(label)) if scan.strong => return Err(cells.new_label(label, labels)),
+            (None, Some(label)) if scan.strong => return Err(cells.new_labels(vec![label], labels)),
             // A sentence that happens to name a channel.
             (None, Some(_)) if !all => return Err(Other::Text),
             (None, Some(_)) => return Err(Other::Damage(Rejection::FieldCount)),
@@ -557,7 +557,7 @@ fn labelled_any(labels: &Labels, line: &[u8], cells: &mut Cells<'_>) -> Result<(
         return Err(if known_labels == 0 { Other::Text } else { Other::Damage(fault) });
     }
     match unknown {
-        Some(label) => Err(cells.new_label(String::from_utf8_lossy(label).into_owned(), labels)),
+        Some(label) => Err(cells.new_labels(vec![String::from_utf8_lossy(label).into_owned()], labels)),
         None if cells.filled == 0 => Err(Other::Text),
         None => Ok(()),
     }
@@ -572,13 +572,15 @@ fn json_any(
     texts: &mut Texts,
 ) -> Result<(), Other> {
     let mut next = 0;
-    let (mut unknown, mut twice) = (None, false);
+    let (mut unknown, mut twice) = (Vec::new(), false);
     let read = json::scan(line, |path, at, value| {
         let is = |column: usize| labels.labels.get(column).is_some_and(|label| label.as_bytes() == path);
         let column = if is(next) { Some(next) } else { (0..labels.labels.len()).find(|column| is(*column)) };
         match column {
             None if value.is_none() => texts.note(path, &line[at]),
-            None => unknown = unknown.take().or_else(|| Some(String::from_utf8_lossy(path).into_owned())),
+            None if path.is_empty() => {}
+            None if unknown.len() == MAX_FIELDS => {}
+            None => unknown.push(String::from_utf8_lossy(path).into_owned()),
             Some(column) => {
                 twice |= cells.filled & (1 << column) != 0;
                 let text = &line[at];
@@ -599,10 +601,10 @@ fn json_any(
         let signs = json::begins(line) || line.windows(2).any(|pair| pair == b"\":");
         return Err(if signs { Other::Damage(Rejection::NotJson) } else { Other::Text });
     }
-    match unknown {
-        _ if twice => Err(Other::Damage(Rejection::LabelTwice)),
-        Some(label) if !label.is_empty() => Err(cells.new_label(label, labels)),
-        _ if cells.filled == 0 => Err(Other::Text),
-        _ => Ok(()),
+    match () {
+        () if twice => Err(Other::Damage(Rejection::LabelTwice)),
+        () if !unknown.is_empty() => Err(cells.new_labels(unknown, labels)),
+        () if cells.filled == 0 => Err(Other::Text),
+        () => Ok(()),
     }
 }

@@ -8,7 +8,7 @@ use super::outcome::{LineOutcome, Rejection, Sink};
 use super::pins::PinRow;
 use super::polled::PolledRow;
 use super::read::{Other, Reader};
-use super::shape::{Plain, Shape};
+use super::shape::{MAX_FIELDS, Plain, Shape};
 use super::turns::{Families, Turn, TurnStep, Turns};
 use super::value::is_near;
 use crate::Stamp;
@@ -21,7 +21,7 @@ const SIGHTINGS: u32 = 3;
 const WORD_SIGHTINGS: u32 = 2;
 
 /// How many new labels are watched at once.
-const MOST_SUSPECTS: usize = 16;
+const MOST_SUSPECTS: usize = MAX_FIELDS;
 
 /// Lines in a row that fit another shape before that shape is offered.
 pub(super) const RIVALS: u32 = 8;
@@ -284,9 +284,9 @@ impl ShapeReader {
                 }
             }
             Err(Other::NewLabel { .. }) if half => sink.line(at, LineOutcome::Half, line),
-            Err(Other::NewLabel { label, beside_all }) => {
+            Err(Other::NewLabel { labels, beside_all }) => {
                 let needed = if beside_all { 1 } else { SIGHTINGS };
-                return self.suspect(at, label, needed, line, sink);
+                return self.suspect(at, labels, needed, line, sink);
             }
         }
         None
@@ -451,15 +451,22 @@ impl ShapeReader {
     /// Damage rarely makes the same wrong label twice; a label that was seen on `needed` sound lines is a new field. While
     /// the shape is on trial, gives the shape with that field.
     #[cold]
-    fn suspect(&mut self, at: Stamp, label: String, needed: u32, line: &[u8], sink: &mut impl Sink) -> Option<Better> {
-        let seen = self.sighted(&label);
+    fn suspect(
+        &mut self,
+        at: Stamp,
+        labels: Vec<String>,
+        needed: u32,
+        line: &[u8],
+        sink: &mut impl Sink,
+    ) -> Option<Better> {
+        let seen: Vec<String> = labels.into_iter().filter(|label| self.sighted(label) >= needed).collect();
         let why = if self.reader.is_full() { Rejection::TooManyLabels } else { Rejection::NewLabel };
-        if seen < needed || self.reader.is_full() {
+        if seen.is_empty() || self.reader.is_full() {
             reject(at, false, why, line, sink);
             return self.doubt(at, line, true, sink);
         }
-        self.suspects.retain(|(known, _)| *known != label);
-        self.reader.grow(label);
+        self.suspects.retain(|(known, _)| !seen.contains(known));
+        seen.into_iter().for_each(|label| self.reader.grow(label));
         if !self.is_decided() {
             reject(at, false, why, line, sink);
             return Some(Better::Grown(self.reader.shape().clone()));

@@ -7,7 +7,7 @@ use std::io::{self, Read, Write};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-/// A port that is open. ChannelValues returns as soon as there is something, and with `TimedOut` when nothing came for a while;
+/// A port that is open. Reading returns as soon as there is something, and with `TimedOut` when nothing came for a while;
 /// 0 bytes and other errors mean that the port is gone. What is no serial line has neither speed nor reset
 /// line nor serial number.
 pub(crate) trait Device: Read + Write {

@@ -1,6 +1,7 @@
 //! Addresses on the network, as a person types them: `tcp://basin.local:4000`.
 
 use crate::serial::Problem;
+use amber_core::keep::host_and_port;
 
 /// How bytes come.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -30,22 +31,15 @@ pub(super) fn parse(text: &str) -> Result<Address, Problem> {
     let fault = |expected| Problem::Address { address: text.to_owned(), expected };
     let schemes = [("tcp://", Scheme::Tcp), ("rfc2217://", Scheme::Rfc2217), ("udp://", Scheme::Udp)];
     let found = schemes.into_iter().find_map(|(name, scheme)| Some((scheme, text.strip_prefix(name)?)));
-    let (scheme, rest) = found.ok_or_else(|| fault("it begins with tcp://, rfc2217:// or udp://"))?;
-    let (host, port) = rest.rsplit_once(':').ok_or_else(|| fault("a port stands behind the host, as in host:4000"))?;
-    let port = port.parse::<u16>().ok().filter(|port| *port > 0).ok_or_else(|| fault("a port is 1 to 65535"))?;
-    let host = match host.strip_prefix('[') {
-        Some(host) => host.strip_suffix(']').ok_or_else(|| fault("a bracket that opens closes before the port"))?,
-        None if host.contains(':') => {
-            return Err(fault("an address of version 6 stands in brackets, as in [::1]:4000"));
-        }
-        None => host,
+    let (scheme, rest) =
+        found.ok_or_else(|| fault("it begins with tcp://, rfc2217://, udp://, mqtt:// or mqtts://"))?;
+    // Datagrams may come to any address of this machine.
+    let (host, port) = match (scheme, rest.strip_prefix(':')) {
+        (Scheme::Udp, Some(_)) => ("", host_and_port(&format!("any{rest}")).map_err(fault)?.1),
+        _ => host_and_port(rest).map_err(fault)?,
     };
-    let plain = host.bytes().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'.' | b'-' | b'_' | b':' | b'%'));
-    match (plain, host.is_empty() && scheme != Scheme::Udp) {
-        (false, _) => Err(fault("a host is a name or a number and nothing else")),
-        (_, true) => Err(fault("a host stands before the port")),
-        _ => Ok(Address { scheme, host: host.to_owned(), port }),
-    }
+    let port = port.ok_or_else(|| fault("a port stands behind the host, as in host:4000"))?;
+    Ok(Address { scheme, host: host.to_owned(), port })
 }
 
 #[cfg(test)]

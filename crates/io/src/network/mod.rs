@@ -1,5 +1,5 @@
 //! Sources on the network, each in the place of a port: a TCP connection, one that controls a serial port at its other end
-//! (RFC 2217), and datagrams.
+//! (RFC 2217), datagrams, and messages of a broker.
 //!
 //! They are opened again as ports are, with growing pauses.
 
@@ -9,16 +9,20 @@ mod remote;
 mod stream;
 mod telnet;
 
+pub(crate) use stream::timed_out;
+
+use crate::broker::MessageStream;
 use crate::link::device::{Device, Ports};
 use crate::serial::Problem;
 use address::Scheme;
 use amber_core::bench::WireSettings;
+use amber_core::keep::BrokerAddress;
 use std::net::{SocketAddr, TcpStream, ToSocketAddrs};
 use std::path::Path;
 use std::time::Duration;
 
 /// The longest that a read waits; it returns as soon as there are bytes.
-const PATIENCE: Duration = Duration::from_millis(100);
+pub(crate) const PATIENCE: Duration = Duration::from_millis(100);
 
 /// The longest that a connection may take to come about.
 const CONNECTING: Duration = Duration::from_secs(3);
@@ -29,6 +33,11 @@ pub(crate) struct Network;
 impl Ports for Network {
     fn open(&self, path: &Path, source: &WireSettings, baud: u32) -> Result<Box<dyn Device>, Problem> {
         let text = path.to_string_lossy();
+        if BrokerAddress::SCHEMES.iter().any(|scheme| text.starts_with(scheme)) {
+            let address = BrokerAddress::parse(&text)
+                .map_err(|expected| Problem::Address { address: text.to_string(), expected })?;
+            return Ok(Box::new(MessageStream::open(&address)?));
+        }
         let address = address::parse(&text)?;
         let reached =
             |error: std::io::Error| Problem::NotReached { address: text.to_string(), reason: error.to_string() };

@@ -35,7 +35,7 @@ impl Stream {
 }
 
 /// What a socket says when nothing came in time, as a port says it.
-pub(super) fn timed_out(error: io::Error) -> io::Error {
+pub(crate) fn timed_out(error: io::Error) -> io::Error {
     if error.kind() == ErrorKind::WouldBlock { ErrorKind::TimedOut.into() } else { error }
 }
 

@@ -193,8 +193,13 @@ impl Decoder {
     }
 
     /// Whether the header is written.
-    pub(super) fn has_columns(&self) -> bool {
+    pub(crate) fn has_columns(&self) -> bool {
         self.table.sheet.has_header()
+    }
+
+    /// The names of the columns behind the clocks, each with its unit, once there are any.
+    pub(crate) fn columns(&self) -> Vec<(String, String)> {
+        self.table.sheet.named_columns()
     }
 
     /// The header row, once it is written.

@@ -9,6 +9,7 @@ use super::writer::{Summary, TakePlace, Writer};
 use super::{CHECKPOINT, TakeError};
 use crate::clock::{ClockReading, ClockWatch, HostClock};
 use crate::link::Feed;
+use crate::publish::{PublishOutlet, RowPublisher};
 use amber_core::Stamp;
 use amber_core::bench::Bench;
 use amber_core::keep::Station;
@@ -37,8 +38,21 @@ pub enum Order {
     Mark(Mark),
     /// Add a station, or take the place of the one with its number.
     Station(Box<Station>),
+    /// Publish the rows from now on, by these settings; one that runs goes on by them.
+    Publish(Box<PublishOrder>),
+    /// Publish no more.
+    StopPublishing,
     /// End the take.
     Stop,
+}
+
+/// What is published.
+#[derive(Clone, Debug)]
+pub struct PublishOrder {
+    /// The settings of the source.
+    pub bench: Bench,
+    /// Where its rows go.
+    pub outlet: PublishOutlet,
 }
 
 /// From when on a take keeps what comes.
@@ -106,11 +120,15 @@ impl Keeper {
         Keeper::start_with(feed, clock, None)
     }
 
-    /// The same with an order that is carried out before anything is taken from the link.
+    /// The same with orders that are carried out before anything is taken from the link.
     ///
     /// # Errors
     /// When the system gives no thread.
-    pub fn start_with(feed: Receiver<Feed>, clock: HostClock, first: Option<Order>) -> std::io::Result<Keeper> {
+    pub fn start_with(
+        feed: Receiver<Feed>,
+        clock: HostClock,
+        first: impl IntoIterator<Item = Order> + Send + 'static,
+    ) -> std::io::Result<Keeper> {
         let (orders, to_do) = bounded(64);
         let (say, reports) = bounded(1024);
         let mut thread = KeeperThread {
@@ -118,6 +136,7 @@ impl Keeper {
             say,
             take: None,
             wanted: None,
+            publishing: None,
             recent: Recent::default(),
             gaps: Gaps::default(),
             clocks: ClockWatch::default(),
@@ -150,6 +169,7 @@ struct KeeperThread {
     take: Option<Running>,
     /// A take that begins when the source is opened.
     wanted: Option<(TakePlace, Bench)>,
+    publishing: Option<RowPublisher>,
     recent: Recent,
     gaps: Gaps,
     clocks: ClockWatch,
@@ -171,7 +191,10 @@ impl KeeperThread {
                     match order {
                         Ok(order) => self.obey(order),
                         // Whoever gives orders is gone: there is nobody left to take for.
-                        Err(_) => return self.stop(),
+                        Err(_) => {
+                            self.publishing = None;
+                            return self.stop();
+                        }
                     }
                 }
                 recv(feed) -> piece => match piece {
@@ -184,6 +207,7 @@ impl KeeperThread {
             self.stop_when_full(self.clock.now());
         }
         // The link ended; orders may still come from a screen that shows what was received.
+        self.publishing = None;
         self.stop();
         orders.iter().for_each(drop);
     }
@@ -193,6 +217,8 @@ impl KeeperThread {
             Order::Start { place, bench, from: From::Now } => self.start(&place, &bench),
             Order::Start { place, bench, from: From::Opening } => self.wanted = Some((place, *bench)),
             Order::Stop => self.stop(),
+            Order::Publish(order) => self.publish(*order),
+            Order::StopPublishing => self.publishing = None,
             Order::Station(station) => {
                 let written = self.take.as_mut().map_or(Ok(()), |take| take.writer.station(&station));
                 if let Err(error) = written {
@@ -253,6 +279,24 @@ impl KeeperThread {
         }
     }
 
+    /// Publishes from here on, beginning with the line that is under way.
+    fn publish(&mut self, order: PublishOrder) {
+        let PublishOrder { bench, outlet } = order;
+        let line = self.recent.now();
+        let (at, event) = line.begin(self.clock.now());
+        let publisher = match &mut self.publishing {
+            Some(publisher) => {
+                publisher.change(outlet, &bench, at);
+                publisher
+            }
+            none => none.insert(RowPublisher::new(outlet, &bench, at)),
+        };
+        publisher.apply(at, event);
+        if !line.bytes.is_empty() {
+            publisher.feed(line.at, &line.bytes);
+        }
+    }
+
     fn receive(&mut self, piece: Feed) {
         #[cfg(test)]
         assert!(!matches!(&piece, Feed::Chunk(chunk) if *chunk.bytes == *tests::FAULT), "a fault on purpose");
@@ -284,6 +328,9 @@ impl KeeperThread {
     /// This came: it goes into the running take, and is remembered for one that may begin later.
     fn note(&mut self, came: Came) {
         let written = self.take.as_mut().map_or(Ok(()), |take| came.write(&mut take.writer));
+        if let Some(publisher) = &mut self.publishing {
+            came.publish(publisher);
+        }
         self.recent.push(came);
         if let Err(error) = written {
             self.fail(error);

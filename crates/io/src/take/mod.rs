@@ -60,7 +60,7 @@ pub use bytes::Bytes;
 pub use decode::{DECODER, Decoder, Tally};
 pub use file::open_file;
 pub use glance::{Glance, glance};
-pub use keeper::{From, Keeper, Order, Report};
+pub use keeper::{From, Keeper, Order, PublishOrder, Report};
 pub use manage::{delete, name_fault, rename, set_note};
 pub use marks::Mark;
 pub use mend::{Mending, Repair, mend_all};

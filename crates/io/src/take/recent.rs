@@ -4,6 +4,7 @@ use super::TakeError;
 use super::gaps::Gap;
 use super::wire::Event;
 use super::writer::Writer;
+use crate::publish::RowPublisher;
 use amber_core::Stamp;
 use amber_core::clock::Opening;
 use amber_core::split::{Framing, LineFraming};
@@ -41,6 +42,17 @@ impl Came {
             Came::Gap(at, gap) => writer.gap(*at, gap)?,
         }
         Ok(())
+    }
+
+    /// Gives it to who publishes.
+    pub(super) fn publish(&self, to: &mut RowPublisher) {
+        match self {
+            Came::Chunk(at, bytes) => to.feed(*at, bytes),
+            Came::Opened { at, opening, within } => to.apply(*at, Event::Opened { opening: *opening, within: *within }),
+            Came::Ended(at) => to.apply(*at, Event::Ended),
+            Came::Sent(at, bytes) => to.sent(*at, bytes),
+            Came::Gap(..) => {}
+        }
     }
 
     /// The memory that it takes, about.

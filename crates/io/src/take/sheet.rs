@@ -91,6 +91,15 @@ impl Sheet {
         &self.columns
     }
 
+    /// The names of its columns behind the clocks, each with its unit.
+    pub(super) fn named_columns(&self) -> Vec<(String, String)> {
+        if let Pace::Each { .. } = self.keep.pace {
+            self.summed.iter().map(|own| (own.name.clone(), self.columns[own.column].unit.clone())).collect()
+        } else {
+            self.columns.iter().map(|own| (own.name.clone(), own.unit.clone())).collect()
+        }
+    }
+
     /// Whether the header is written.
     pub(super) fn has_header(&self) -> bool {
         self.has_header

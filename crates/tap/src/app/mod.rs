@@ -14,8 +14,8 @@ use crate::rooms::{AnyRoom, Place, RoomId, Rooms};
 use crate::session::{Done, Session, Stage};
 use amber_core::Stamp;
 use amber_core::bench::Bench;
-use amber_io::Feed;
 use amber_io::take::Report;
+use amber_io::{Feed, PublishState};
 use crossterm::event::{KeyEvent, MouseEvent};
 use std::path::PathBuf;
 
@@ -30,6 +30,8 @@ pub(crate) enum Message {
     Feed(usize, Feed),
     /// From the keeper of the source at this place.
     Report(usize, Report),
+    /// Publishing has ended, or could not begin.
+    PublishingEnded(Result<PublishState, String>),
     /// A figure was written, or could not be.
     Figure(Result<Vec<PathBuf>, String>),
     /// A report was written, or why not.

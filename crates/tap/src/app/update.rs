@@ -36,6 +36,7 @@ impl App {
                 return requests;
             }
             Message::Report(place, report) => return session.hear_keeper(place, report),
+            Message::PublishingEnded(end) => session.publishing_ended(end),
             Message::Figure(Ok(paths)) => {
                 let names: Vec<String> = paths.iter().map(|path| path.display().to_string()).collect();
                 session.say(format!("figure written: {}", names.join(" and ")), false);

@@ -9,8 +9,8 @@ use amber_core::chain::Chain;
 use amber_core::digits::{bytes, clock as clock_text, counted, duration, fixed, grouped};
 use amber_core::keep::{Limit, Start};
 use amber_core::split::Shape;
-use amber_io::take::{From, Keeper, Order, Report, Summary, TakePlace};
-use amber_io::{Command, Feed, HostClock, Link, LinkState};
+use amber_io::take::{From, Keeper, Order, PublishOrder, Report, Summary, TakePlace};
+use amber_io::{Command, Feed, HostClock, Link, LinkState, PublishState, Publisher};
 use anyhow::{Context, bail};
 use crossbeam_channel::{Sender, bounded};
 use indicatif::{ProgressBar, ProgressStyle};
@@ -28,8 +28,21 @@ const STEP: Duration = Duration::from_millis(20);
 /// The longest that finding the speed of a board that was heard may take beyond the time that was asked for.
 const FINDING: Duration = Duration::from_secs(60);
 
-/// Logs what the bench's source sends, from when its plan says until that ends it, `length` is over, a text ends, or Ctrl-C.
-pub(super) fn run(bench: Bench, length: Option<Duration>, out: Option<PathBuf>, arm: bool) -> anyhow::Result<u8> {
+/// What is to be done beside what the bench says.
+pub(super) struct Wishes {
+    /// The log ends after this time.
+    pub(super) length: Option<Duration>,
+    /// The take's folder; the next free one here where none is given.
+    pub(super) out: Option<PathBuf>,
+    /// The conditions send their lines.
+    pub(super) arm: bool,
+    /// The rows are published.
+    pub(super) publishes: bool,
+}
+
+/// Logs what the bench's source sends, from when its plan says until that ends it, the time is over, a text ends, or Ctrl-C.
+pub(super) fn run(bench: Bench, wishes: Wishes) -> anyhow::Result<u8> {
+    let Wishes { length, out, arm, publishes } = wishes;
     let keep = &bench.shared.keep;
     let rows = keep.stop.rows();
     let waits = keep.start != Start::Key;
@@ -39,8 +52,14 @@ pub(super) fn run(bench: Bench, length: Option<Duration>, out: Option<PathBuf>, 
     let endpoint = super::endpoint(&bench.first().wire)?.to_its_end();
     let link = Link::start(endpoint, clock).context("no thread for the port")?;
     let place = out.map_or_else(|| TakePlace::Next(".".into()), TakePlace::Exactly);
+    let publisher = publisher(&bench, publishes)?;
+    let publish = publisher.as_ref().and_then(Publisher::outlet).map(|outlet| {
+        let bench = bench.clone();
+        Order::Publish(Box::new(PublishOrder { bench, outlet }))
+    });
     let start = |from| Order::Start { place, bench: Box::new(bench), from };
     let (first, later) = if waits { (None, Some(start(From::Now))) } else { (Some(start(From::Opening)), None) };
+    let first: Vec<Order> = first.into_iter().chain(publish).collect();
     let keeper = Keeper::start_with(link.keeper.clone(), clock, first).context("no thread for the take")?;
     let begun = Begun { opened: Instant::now(), take: None, heard: false, waits };
     let progress = Progress::start(length, rows)?;
@@ -48,11 +67,15 @@ pub(super) fn run(bench: Bench, length: Option<Duration>, out: Option<PathBuf>, 
         answers.wait(clock.now())?;
     }
     let (saved, keeper_ref) = (None, &keeper);
-    let mut log = Log { link: &link, keeper: keeper_ref, clock, progress, rows, length, begun, saved, answers, later };
+    let published = publisher.as_ref().map(|publisher| (publisher, PublishState::default()));
+    let mut log =
+        Log { link: &link, keeper: keeper_ref, clock, progress, rows, length, begun, saved, answers, later, published };
     let end = log.follow(&signals);
     let Log { progress, saved, answers, .. } = log;
     drop(link);
     let last = keeper.join();
+    // The keeper has given the last rows.
+    let published = publisher.map(Publisher::finish);
     // All is kept by now; a terminal that takes no words holds nobody up for long.
     signals.end_at_last();
     drop(progress);
@@ -75,6 +98,9 @@ pub(super) fn run(bench: Bench, length: Option<Duration>, out: Option<PathBuf>, 
         return Ok(if let End::Interrupted(signal) = end { interrupted(signal) } else { 3 });
     };
     print(&summary)?;
+    if let Some(state) = published {
+        line(format!("published {}", crate::session::published(&state)), "the summary")?;
+    }
     if let Some(sent) = answers.and_then(|answers| answers.session.sendings()) {
         line(format!("answers   {sent}"), "the summary")?;
     }
@@ -96,12 +122,24 @@ pub(super) fn run(bench: Bench, length: Option<Duration>, out: Option<PathBuf>, 
     })
 }
 
+/// Who publishes the rows, where they are to be.
+fn publisher(bench: &Bench, publishes: bool) -> anyhow::Result<Option<Publisher>> {
+    if !publishes {
+        return Ok(None);
+    }
+    let publisher = super::publisher(&bench.shared.publish, &bench.shared.name);
+    publisher.map(Some).map_err(|why| anyhow::anyhow!("nothing can be published: {why}"))
+}
+
 /// What is suspected where bytes came and no row, and what to try.
 fn why_no_row(summary: &Summary) -> String {
     let tally = summary.tally;
     if tally.unreadable * 2 > tally.rejected || (tally.rejected + tally.messages == 0 && summary.bytes > 0) {
         return "most of it is not readable text, perhaps the baud rate is wrong: leave out --baud to have it detected"
             .into();
+    }
+    if summary.bytes == 0 {
+        return "nothing arrived: does anything send there?".into();
     }
     if tally.rejected == 0 {
         return format!(
@@ -162,6 +200,8 @@ struct Log<'a> {
     answers: Option<Answers>,
     /// The order that begins the take, where it waits.
     later: Option<Order>,
+    /// Who publishes the rows, and how that stood when it was looked at last.
+    published: Option<(&'a Publisher, PublishState)>,
 }
 
 /// What the conditions of the bench are answered with, by the same session as behind a screen.
@@ -222,6 +262,12 @@ impl Log<'_> {
             }
             if self.answer()? {
                 return self.stop(End::Reached);
+            }
+            if let Some((publisher, before)) = &mut self.published {
+                let state = publisher.state();
+                let news = crate::session::news(before, &state);
+                *before = state;
+                news.into_iter().for_each(|(text, _)| self.progress.tell(Told::Line(text)));
             }
             crossbeam_channel::select! {
                 recv(self.link.engine) -> feed => match feed.inspect(|feed| self.take_in(feed)) {

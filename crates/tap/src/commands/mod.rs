@@ -27,10 +27,11 @@ use crate::shell;
 use crate::shell::{Ended, Front, Signals};
 use amber_core::bench::{Bench, SourceSettings, WireSettings};
 use amber_core::chain::Chain;
+use amber_core::keep::Publish;
 use amber_core::store::Limits;
 use amber_io::disk;
 use amber_io::take::{Keeper, OpenedTake, Report, Summary};
-use amber_io::{Endpoint, HostClock, Link, Simulated};
+use amber_io::{Endpoint, HostClock, Link, Publisher, Simulated};
 use anyhow::{Context, bail};
 use clap::CommandFactory;
 use std::io::Write;
@@ -71,21 +72,22 @@ pub(crate) fn run(command: Option<Command>) -> anyhow::Result<u8> {
             shell::need_terminal()?;
             watch(prepared(&ports, baud, files, Bench::default())?, Front::take_over)
         }
-        Command::Bench { name, into } => {
+        Command::Bench { name, into, publish } => {
             shell::need_terminal()?;
             let bench = Some(bench_called(&name)?);
-            watch(prepared(&[], None, Files { bench, into }, Bench::default())?, Front::take_over)
+            watch(prepared(&[], None, Files { bench, into, publish }, Bench::default())?, Front::take_over)
         }
         Command::Open { take, bench } => {
             shell::need_terminal()?;
             open(&take, bench, Front::take_over)
         }
-        Command::Log { source, length, rows, baud, bench, out, arm, plan } => {
+        Command::Log { source, length, rows, baud, bench, out, arm, plan, publish } => {
             let (bench, mistakes) = read_given_bench(bench.as_deref())?;
             tell_mistakes(&mistakes);
             let mut bench = with_sources(bench.unwrap_or_default(), &[source], baud)?;
             plan.apply(&mut bench.shared.keep, rows, length.is_some());
-            log::run(bench, length, out, arm)
+            let publishes = publish.apply(&mut bench.shared.publish);
+            log::run(bench, log::Wishes { length, out, arm, publishes })
         }
         Command::Takes(args) => takes::run(&args),
         Command::Table(args) => table::run(&args),
@@ -136,7 +138,7 @@ fn choose() -> anyhow::Result<u8> {
     let mut front = Front::take_over()?;
     let mut chooser = Chooser::new(".".into(), Recent::load());
     loop {
-        let files = |bench: Option<PathBuf>| Files { bench, into: ".".into() };
+        let files = |bench: Option<PathBuf>| Files { bench, into: ".".into(), ..Files::default() };
         let choice = shell::choose(&mut front, &mut chooser, &signals)?;
         // What cannot be watched is said in the list, where another choice can be made.
         let tried = match choice {
@@ -158,6 +160,15 @@ fn choose() -> anyhow::Result<u8> {
             Err(error) => chooser.trouble = Some(format!("{error:#}")),
         }
     }
+}
+
+/// Somebody who publishes by `plan`, for the bench called `name`.
+///
+/// # Errors
+/// Why not, and what to do about it.
+pub(crate) fn publisher(plan: &Publish, name: &str) -> Result<Publisher, String> {
+    let spools = crate::recent::state_folder().map(|folder| folder.join("spool"));
+    Publisher::start(plan, name, spools.as_deref())
 }
 
 /// Reads the bench file that was asked for, if one was, with its mistakes.
@@ -257,19 +268,22 @@ struct Watching {
     mistakes: Vec<String>,
     files: Files,
     is_demo: bool,
+    /// Rows are published from the start.
+    publishes: bool,
     /// What each source names.
     endpoints: Vec<Endpoint>,
 }
 
-fn prepared(ports: &[String], baud: Option<u32>, files: Files, fallback: Bench) -> anyhow::Result<Watching> {
+fn prepared(ports: &[String], baud: Option<u32>, mut files: Files, fallback: Bench) -> anyhow::Result<Watching> {
     let (found, mistakes) = read_or_new_bench(files.bench.as_deref())?;
-    let bench = with_sources(found.unwrap_or(fallback), ports, baud)?;
+    let mut bench = with_sources(found.unwrap_or(fallback), ports, baud)?;
+    let publishes = std::mem::take(&mut files.publish).apply(&mut bench.shared.publish);
     let endpoints = bench.sources.iter().map(|source| endpoint(&source.wire)).collect::<Result<_, _>>()?;
-    Ok(Watching { bench, mistakes, files, is_demo: false, endpoints })
+    Ok(Watching { bench, mistakes, files, is_demo: false, publishes, endpoints })
 }
 
 fn watch(watching: Watching, front: impl FnOnce() -> anyhow::Result<Front>) -> anyhow::Result<u8> {
-    let Watching { bench, mistakes, files, is_demo, endpoints } = watching;
+    let Watching { bench, mistakes, files, is_demo, publishes, endpoints } = watching;
     if let Some(file) = &files.bench {
         crate::recent::remember(file, &bench.first().wire);
     }
@@ -292,16 +306,21 @@ fn watch(watching: Watching, front: impl FnOnce() -> anyhow::Result<Front>) -> a
     }
     session.say_mistakes(&mistakes);
     session.takes.folders = takes_in(session.folder(), LISTED);
+    let first = if publishes { session.toggle_publishing() } else { Vec::new() };
     let recent = Recent::load();
     let is_first = is_demo || recent.bench.is_empty();
     let app = App::new(session);
     let app = if is_first { app.with_hints(recent.hints) } else { app };
     let signals = Signals::watch()?;
-    let Ended { reports, shown, next } = shell::run(app, live, clock, &signals, front()?);
+    let Ended { reports, published, shown, next } = shell::run(app, live, clock, &signals, front()?, first);
     if let Some((takes, front)) = next {
         return show_takes(takes, None, None, front);
     }
     signals.end_at_last();
+    if let Some(state) = published {
+        // Of a terminal that is gone, the end is told by its own error.
+        drop(line(format_args!("published: {}", crate::session::published(&state)), "what was published"));
+    }
     let kept = |summary: &Summary| {
         line(format_args!("{}: {}", summary.folder.display(), crate::session::in_words(summary)), "what was kept")
     };
@@ -380,7 +399,8 @@ fn show_takes(
         session.defer();
         session.read_takes();
         let app = App::new(session);
-        let Ended { shown, next, .. } = shell::run(app, Vec::new(), HostClock::start(), &Signals::watch()?, front);
+        let Ended { shown, next, .. } =
+            shell::run(app, Vec::new(), HostClock::start(), &Signals::watch()?, front, Vec::new());
         shown?;
         let Some((others, again)) = next else { return Ok(0) };
         (takes, front) = (others, again);

@@ -115,6 +115,9 @@ fn right_parts(app: &App) -> Vec<(Ink, String)> {
         }
         (Taking::No, _) => {}
     }
+    if let Some((text, is_bad)) = crate::rooms::keep::in_title(&app.session) {
+        parts.push((if is_bad { Ink::Alert } else { Ink::Text }, text));
+    }
     if app.session.is_armed() {
         parts.push((Ink::Alert, " ⚠ ARMED ".into()));
     }

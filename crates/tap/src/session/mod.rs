@@ -12,6 +12,7 @@ mod lanes;
 mod loading;
 mod plan;
 mod play;
+mod publishing;
 mod request;
 mod saving;
 mod snapshot;
@@ -33,6 +34,7 @@ pub(crate) use channels::in_a_circle;
 pub(crate) use cursors::{Cursors, Snap};
 pub(crate) use lanes::{AnalogLane, Lanes, WatchedLine};
 pub(crate) use loading::chain_of;
+pub(crate) use publishing::{Publishing, news, published};
 pub(crate) use request::{LinkOrder, Request};
 pub(crate) use snapshot::{ChannelSnapshot, Snapshot};
 pub(crate) use sources::{ChannelId, Watched};
@@ -83,6 +85,7 @@ pub(crate) struct Session {
     pub(crate) watched: Vec<Watched>,
     shared: Shared,
     pub(crate) taking: Taking,
+    pub(crate) publishing: Publishing,
     /// The disk on which takes are written.
     space: plan::Space,
     /// What the take of each source holds, and how many of them have ended.
@@ -171,6 +174,7 @@ impl Session {
             watched: vec![watched],
             shared,
             taking: Taking::default(),
+            publishing: Publishing::default(),
             space: plan::Space::default(),
             summaries: Vec::new(),
             stopped: 0,

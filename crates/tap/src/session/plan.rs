@@ -76,6 +76,7 @@ impl Session {
             self.do_task(Task::Space(self.folder().clone()));
         }
         let mut requests = self.follow_stations();
+        requests.extend(self.follow_publishing(now));
         if matches!(self.taking, Taking::Waiting { until: Some(until) } if now >= until) {
             requests.extend(self.start_take());
         }

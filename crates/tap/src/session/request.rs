@@ -2,7 +2,7 @@
 
 use amber_core::bench::{Bench, WireSettings};
 use amber_core::block::Block;
-use amber_core::keep::Station;
+use amber_core::keep::{Publish, Station};
 use amber_io::take::{Mark, TakePlace};
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -16,6 +16,12 @@ pub(crate) enum Request {
         benches: Vec<Bench>,
     },
     StopTake,
+    /// Publish by this plan, with the settings of each source; what is published already goes on by them.
+    Publish {
+        plan: Publish,
+        benches: Vec<Bench>,
+    },
+    StopPublishing,
     Mark(Mark),
     /// Put a station into the running take.
     Station(Box<Station>),

@@ -3,10 +3,12 @@
 #![allow(missing_docs)]
 
 mod analysis;
+mod broker;
 mod conditions;
 mod day;
 mod faults;
 mod program;
+mod publishing;
 mod scales;
 mod support;
 mod wires;

@@ -216,7 +216,10 @@ impl Frames {
                     return Err(Other::Damage(Rejection::FrameLength));
                 }
                 if let Some(label) = unknown.filter(|label| !label.is_empty()) {
-                    return Err(Other::NewLabel { label, beside_all: names.len() > 1 && cells.count() == names.len() });
+                    return Err(Other::NewLabel {
+                        labels: vec![label],
+                        beside_all: names.len() > 1 && cells.count() == names.len(),
+                    });
                 }
                 if cells.count() == 0 {
                     return Err(Other::Text);

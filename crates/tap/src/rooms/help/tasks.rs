@@ -72,6 +72,7 @@ pub(super) const TASKS: &[Task] = &[
     task("find the line that a point came from", "c on the held chart: strip and wire lines follow the cursor"),
     task("fix the y axis", "y: fit the data, full scale, or typed limits"),
     task("record ten minutes", "t starts a take, its time runs in the title; m sets a mark with a note; t ends it"),
+    task("gather the rows of many benches", "6, publish to: mqtt://HOST/TOPIC; p publishes them at that broker"),
     task("record later, slower or in parts", "6: take starts, take ends, rows in takes, parts; the plan says the size"),
     task("keep what has just happened", "6, from before: the last minutes in memory become part of the take"),
     task("read ten places one after the other", "N at each place takes mean and spread; v o shows the table"),

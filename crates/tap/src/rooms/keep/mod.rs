@@ -2,6 +2,9 @@
 
 mod figures;
 mod plan;
+mod publish;
+
+pub(crate) use publish::in_title;
 
 use super::panel::{Row, SingleSetting, StagePanel, Way};
 use super::prompt::Prompt;
@@ -32,6 +35,7 @@ pub(crate) enum Action {
     Stations,
     Rule,
     Reading,
+    Publish,
 }
 
 static FILES: [SingleSetting; 3] = [
@@ -142,11 +146,19 @@ impl StagePanel for Keep {
     [(Char('k'), NONE)], Action::Takes, "k", "the takes in the folder: open, note, rename, compare", Some("k takes");
     [(Char('o'), NONE)], Action::Stations, "o", "the stations: means and spreads at numbered places", None;
     [(Char('e'), NONE)], Action::Rule, "e", "what a station takes: a number of rows, or the next level", None;
+    [(Char('p'), NONE)], Action::Publish, "p", "publish the rows at a broker, or end that", Some("p publish");
     [(Char('r'), NONE)], Action::Reading, "r", "keep what these settings make of the take as another reading", None;
     };
 
     fn settings() -> Vec<&'static SingleSetting> {
-        plan::TIMES.iter().chain(&plan::TABLE).chain(&figures::FIGURES).chain(&FILES).chain(&HISTORY).collect()
+        plan::TIMES
+            .iter()
+            .chain(&plan::TABLE)
+            .chain(&publish::PUBLISH)
+            .chain(&figures::FIGURES)
+            .chain(&FILES)
+            .chain(&HISTORY)
+            .collect()
     }
 
     fn rows(&self, session: &Session) -> Vec<Row> {
@@ -163,6 +175,11 @@ impl StagePanel for Keep {
         }
         rows.extend(Row::settings(&plan::TABLE, session));
         rows.push(Row::blank());
+        if !session.is_take() {
+            rows.extend(publish::rows(session));
+            rows.extend(Row::settings(&publish::PUBLISH, session));
+            rows.push(Row::blank());
+        }
         rows.extend(Row::settings(&figures::FIGURES, session));
         rows.push(Row::blank());
         rows.extend(Row::settings(&FILES, session));
@@ -192,6 +209,7 @@ impl StagePanel for Keep {
             Action::Takes => vec![Effect::Close, Effect::Show(RoomId::Takes)],
             Action::Stations => vec![Effect::Close, Effect::Show(RoomId::Stations)],
             Action::Rule => vec![super::stations::ask_rule(session)],
+            Action::Publish => outside(session.toggle_publishing()),
             Action::Reading => {
                 session.keep_reading();
                 Vec::new()

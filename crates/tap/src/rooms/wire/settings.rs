@@ -62,7 +62,7 @@ fn small(text: &str) -> Result<u8, String> {
 pub(super) static LINE: [SingleSetting; 7] = [
     SingleSetting {
         name: "port",
-        help: "a device, a text file, - for standard input, tcp://host:port, or a simulated board",
+        help: "a device, a text file, - for standard input, tcp://host:port, mqtt://host/topic, or a simulated board",
         range: "",
         key: "source.wire.port",
         shown: |session| is_live(session).then(|| wire(session).port.clone()),

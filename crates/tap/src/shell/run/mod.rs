@@ -10,10 +10,10 @@ use crate::app::{App, Message};
 use crate::crash;
 use crate::recent::{Recent, stem};
 use crate::screen::{self, Change, Drawn};
-use crate::session::TaskKind;
+use crate::session::{Request, TaskKind};
 use crate::theme::{Depth, Theme};
 use amber_io::take::{Keeper, OpenedTake, Report};
-use amber_io::{Command, Feed, HostClock, Link, LinkState};
+use amber_io::{Command, Feed, HostClock, Link, LinkState, PublishState, Publisher};
 use anyhow::{Context, bail};
 use crossbeam_channel::{Receiver, Select, TryRecvError, bounded};
 use crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseEventKind};
@@ -58,6 +58,7 @@ struct Shell<'a> {
     /// The sources in their order; none for takes.
     live: &'a mut Vec<Live>,
     clock: HostClock,
+    publisher: Option<Publisher>,
     jobs: Jobs<Kind, Message>,
     /// What the terminal is to do beside showing frames.
     aside: Vec<Aside>,
@@ -78,6 +79,7 @@ enum Kind {
     Task(TaskKind),
     Bench,
     Figure,
+    Publish,
 }
 
 /// Something that the terminal does beside showing frames.
@@ -94,6 +96,8 @@ type Takes = Vec<(String, OpenedTake)>;
 pub(crate) struct Ended {
     /// The reports of takes that were ended by that.
     pub(crate) reports: Vec<Report>,
+    /// What became of messages that were being published.
+    pub(crate) published: Option<PublishState>,
     /// Why it failed, if it did.
     pub(crate) shown: anyhow::Result<()>,
     /// The takes that are to be shown next, on the same terminal; else that is given back.
@@ -101,12 +105,21 @@ pub(crate) struct Ended {
 }
 
 /// Shows `app` until the person quits, the end is asked for, or something fails.
-pub(crate) fn run(mut app: App, mut live: Vec<Live>, clock: HostClock, signals: &Signals, mut front: Front) -> Ended {
+/// `first`: what is to be done before anything else.
+pub(crate) fn run(
+    mut app: App,
+    mut live: Vec<Live>,
+    clock: HostClock,
+    signals: &Signals,
+    mut front: Front,
+    first: Vec<Request>,
+) -> Ended {
     let (jobs, aside) = (Jobs::new(), Vec::new());
     let mut shell = Shell {
         app: &mut app,
         live: &mut live,
         clock,
+        publisher: None,
         jobs,
         aside,
         over: false,
@@ -116,16 +129,20 @@ pub(crate) fn run(mut app: App, mut live: Vec<Live>, clock: HostClock, signals: 
         next: None,
     };
     shell.app.session.defer();
-    let shown = shell.show(signals, &mut front);
+    let begun = first.into_iter().try_for_each(|request| shell.run_request(request));
+    let shown = begun.and_then(|()| shell.show(signals, &mut front));
     shell.app.session.cancel_tasks();
     let next = shell.next.take().filter(|_| shown.is_ok()).map(|takes| (takes, front));
     shell.jobs.finish();
+    let publisher = shell.publisher.take();
     let mut reports = Vec::new();
     for Live { link, keeper } in live {
         drop(link);
         reports.extend(keeper.join());
     }
-    Ended { reports, shown, next }
+    // The keepers have given the last rows.
+    let published = publisher.map(Publisher::finish);
+    Ended { reports, published, shown, next }
 }
 
 /// Whether this key stops the program, as it does at a shell.
@@ -182,6 +199,11 @@ impl Shell<'_> {
                 for request in self.app.session.pass_time(before) {
                     self.run_request(request)?;
                 }
+            }
+            if let Some(publisher) = &self.publisher
+                && self.app.session.hear_publisher(publisher.state())
+            {
+                change = Change::All;
             }
             for request in self.app.session.ask(self.clock.now()) {
                 self.run_request(request)?;

@@ -6,8 +6,10 @@ use crate::figure;
 use crate::save::Saved;
 use crate::session::{Done, LinkOrder, Request, Task};
 use amber_core::bench::{Bench, WireSettings};
+use amber_core::keep::Publish;
 use amber_io::Command;
-use amber_io::take::{From, Order, Report, TakePlace, next_folder};
+use amber_io::Publisher;
+use amber_io::take::{From, Order, PublishOrder, Report, TakePlace, next_folder};
 use anyhow::Context;
 
 /// Said when a keeper takes no more orders.
@@ -19,6 +21,8 @@ impl Shell<'_> {
         match request {
             Request::StartTake { place, benches } => self.start_take(place, benches)?,
             Request::StopTake => self.order(&Order::Stop),
+            Request::Publish { plan, benches } => self.publish(&plan, benches)?,
+            Request::StopPublishing => self.stop_publishing()?,
             Request::Mark(mark) => self.order(&Order::Mark(mark)),
             Request::Station(station) => self.order_first(Order::Station(station)),
             Request::Figure => self.write_figure()?,
@@ -96,6 +100,40 @@ impl Shell<'_> {
             }
         }
         Ok(())
+    }
+
+    /// Starts to publish, or goes on by other settings.
+    fn publish(&mut self, plan: &Publish, benches: Vec<Bench>) -> anyhow::Result<()> {
+        if self.publisher.is_none() {
+            match crate::commands::publisher(plan, &self.app.session.shared().name) {
+                Ok(publisher) => self.publisher = Some(publisher),
+                Err(why) => {
+                    self.tell(Message::PublishingEnded(Err(why)))?;
+                    return Ok(());
+                }
+            }
+        }
+        let Some(outlet) = self.publisher.as_ref().and_then(Publisher::outlet) else { return Ok(()) };
+        let names = self.app.session.source_names();
+        for ((live, name), bench) in self.live.iter().zip(&names).zip(benches) {
+            let outlet = outlet.by(plan);
+            let outlet = if names.len() > 1 { outlet.of_source(name) } else { outlet };
+            let order = Order::Publish(Box::new(PublishOrder { bench, outlet }));
+            if live.keeper.orders.try_send(order).is_err() {
+                self.app.session.say(BUSY, true);
+            }
+        }
+        Ok(())
+    }
+
+    /// Publishes no more; what is under way is waited for in the background.
+    fn stop_publishing(&mut self) -> anyhow::Result<()> {
+        self.order(&Order::StopPublishing);
+        let Some(publisher) = self.publisher.take() else { return Ok(()) };
+        let end = move || Some(Message::PublishingEnded(Ok(publisher.finish())));
+        self.jobs
+            .start(Kind::Publish, "publishing", |fault| Message::PublishingEnded(Err(fault)), end)
+            .context("no thread to end publishing")
     }
 
     /// Gives all keepers the same order.
