@@ -5,9 +5,10 @@
 //! [`smooth`] (noise, and what removing it costs in delay), [`watch`] (thresholds), and [`store`] (the buffer behind
 //! the chart). [`formula`] reads formulas over channels, [`mod@derive`] works out the rows of all channels, [`levels`] finds
 //! where they were settled. [`mod@bench`] holds the settings, [`interpret`] joins the stages
-//! from bytes to rows, [`chain`] puts the buffer behind them, and [`axis`], [`digits`] and
+//! from bytes to rows, [`chain`] puts the buffer behind them, [`ask`] says what is sent to boards that are asked, and [`axis`], [`digits`] and
 //! [`window`] decide what of it a person sees. Every transform takes the time as data, as a [`Stamp`].
 
+pub mod ask;
 pub mod axis;
 pub mod bench;
 pub mod block;
@@ -24,8 +25,6 @@ pub mod keep;
 pub mod levels;
 pub mod listing;
 pub mod part;
-pub mod pins;
-pub mod polled;
 pub mod scale;
 pub mod seek;
 pub mod smooth;

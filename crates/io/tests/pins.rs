@@ -1,7 +1,8 @@
 //! The dialogue with simulated boards whose pins the host sets up, and the rows that come of it.
 
 use amber_core::Stamp;
-use amber_core::pins::{Dialogue, Pins, Stage};
+use amber_core::ask::{Dialogue, Stage};
+use amber_core::split::pins::Pins;
 use amber_core::split::{LineOutcome, Shape, Sink, Splitter};
 use std::time::Duration;
 

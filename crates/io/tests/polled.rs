@@ -1,8 +1,9 @@
 //! Boards that are asked: a simulated meter, the rows of its answers, and that a take gives the same.
 
 use amber_core::Stamp;
+use amber_core::ask::Poller;
 use amber_core::bench::{Bench, Split};
-use amber_core::polled::{Polled, Poller};
+use amber_core::split::polled::Polled;
 use amber_core::split::{LineOutcome, Rejection, Shape, Sink, Splitter};
 use amber_io::take::Decoder;
 use std::time::Duration;

@@ -1,8 +1,8 @@
 //! How a bench file writes the shape: one table, told apart by its `shape`.
 
 use super::Split;
-use crate::pins::Pins;
-use crate::polled::Polled;
+use crate::split::pins::Pins;
+use crate::split::polled::Polled;
 use crate::split::{Frames, Labels, Pattern, Plain, Shape};
 use serde::{Deserialize, Serialize};
 

@@ -3,8 +3,8 @@
 use super::frame::{Frame, Framing, LineFraming};
 use super::frames::FrameCutter;
 use super::outcome::{LineOutcome, Rejection};
+use super::pins::message::MessageCutter;
 use super::shape::Shape;
-use crate::pins::message::MessageCutter;
 
 /// The framing of a stream.
 #[derive(Clone, Debug)]

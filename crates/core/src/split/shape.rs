@@ -2,10 +2,10 @@
 
 use super::frames::Frames;
 use super::pattern::Pattern;
+use super::pins::Pins;
+use super::polled::Polled;
 use super::words;
 use super::{json, labelled};
-use crate::pins::Pins;
-use crate::polled::Polled;
 use serde::{Deserialize, Serialize};
 use std::ops::Range;
 

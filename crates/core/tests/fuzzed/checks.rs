@@ -3,9 +3,10 @@
 #![allow(dead_code)] // Each fuzz target uses one of them.
 
 use amber_core::Stamp;
+use amber_core::ask::Dialogue;
 use amber_core::bench::Bench;
 use amber_core::formula::Program;
-use amber_core::pins::{Dialogue, Pins};
+use amber_core::split::pins::Pins;
 use amber_core::split::{Frame, Framing, LineFraming, LineOutcome, MAX_FIELDS, MAX_LINE, Shape, Sink, Splitter};
 
 /// Lines are cut alike however the bytes come, and none is too long.

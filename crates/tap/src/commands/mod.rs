@@ -411,10 +411,7 @@ fn show_takes(
 mod tests {
     use super::*;
     use amber_core::Stamp;
-    use amber_core::bench::Split;
-    use amber_core::pins::Dialogue;
-    use amber_core::polled::Poller;
-    use amber_core::split::Shape;
+    use amber_core::ask::Asker;
 
     #[test]
     fn a_port_keeps_the_name_that_it_is_given_and_else_that_of_the_bench() {
@@ -441,34 +438,20 @@ mod tests {
             let bench = Bench::parse(text).unwrap_or_else(|mistake| panic!("{name}: {mistake}"));
             let mut board = amber_boards::by_name(name, 1).expect("a board of that name");
             let mut chain = Chain::new(&bench, 0, Limits::NONE);
-            let split = &bench.first().split;
-            let mut dialogue =
-                if let Split::Pinned(Shape::Pins(pins)) = split { Some(Dialogue::new(pins.clone())) } else { None };
-            let mut poller = if let Split::Pinned(Shape::Polled(polled)) = split {
-                Some(Poller::new(polled.clone(), Stamp(0)))
-            } else {
-                None
-            };
-            dialogue.iter_mut().for_each(|dialogue| dialogue.opened(Stamp(0)));
+            let shape = bench.first().split.shape();
+            let mut asker = shape.and_then(|shape| Asker::of(&shape, Stamp(0)));
+            asker.iter_mut().for_each(|asker| asker.opened(Stamp(0)));
             for tenth in 1..=200u64 {
                 let (at, mut bytes) = (Stamp(tenth as i64 * 100_000_000), Vec::new());
                 board.run(std::time::Duration::from_millis(tenth * 100), &mut bytes);
                 chain.feed(at, &bytes);
-                let mut said = None;
-                if let Some(dialogue) = &mut dialogue {
-                    dialogue.hear(at, &bytes);
-                    said = dialogue.poll(at);
-                }
-                if let Some(poller) = &mut poller {
-                    poller.hear(at, &bytes);
-                    said = poller.poll(at);
-                }
-                if let Some(said) = said {
+                asker.iter_mut().for_each(|asker| asker.hear(at, &bytes));
+                if let Some(said) = asker.as_mut().and_then(|asker| asker.poll(at)) {
                     chain.sent(at, &said);
                     let mut answers = Vec::new();
                     board.hear(&said, &mut answers);
                     chain.feed(at, &answers);
-                    dialogue.iter_mut().for_each(|dialogue| dialogue.hear(at, &answers));
+                    asker.iter_mut().for_each(|asker| asker.hear(at, &answers));
                 }
                 if tenth >= 30 && chain.counts().rows > 20 {
                     break;

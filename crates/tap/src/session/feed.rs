@@ -8,7 +8,7 @@ use amber_io::{Feed, LinkState};
 impl Session {
     /// Takes what came from the source at `place`.
     pub(crate) fn feed(&mut self, place: usize, feed: Feed) {
-        let Some(Watched { chain, source, pins, poller, .. }) = self.watched.get_mut(place) else { return };
+        let Some(Watched { chain, source, asker, .. }) = self.watched.get_mut(place) else { return };
         match feed {
             Feed::State(state) => {
                 if let LinkState::Open { usb: Some(usb), .. } = &state {
@@ -21,11 +21,8 @@ impl Session {
             }
             Feed::Opened { at, opening, within } => {
                 chain.open(opening, within.then_some(at));
-                if let Some(dialogue) = pins {
-                    dialogue.opened(at);
-                }
-                if let Some(poller) = poller {
-                    poller.opened(at);
+                if let Some(asker) = asker {
+                    asker.opened(at);
                 }
             }
             Feed::Ended(_) => chain.end(),
@@ -38,11 +35,8 @@ impl Session {
                     chain.skip(chunk.skipped);
                 }
                 chain.feed(chunk.at, &chunk.bytes);
-                if let Some(dialogue) = pins {
-                    dialogue.hear(chunk.at, &chunk.bytes);
-                }
-                if let Some(poller) = poller {
-                    poller.hear(chunk.at, &chunk.bytes);
+                if let Some(asker) = asker {
+                    asker.hear(chunk.at, &chunk.bytes);
                 }
                 self.now = self.now.max(chunk.at);
             }

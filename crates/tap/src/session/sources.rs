@@ -1,10 +1,9 @@
 //! The sources that are watched: one of them is selected, for panels, lines and talk; the chart shows the channels of all.
 
 use super::{Session, Source, Underway};
+use amber_core::ask::Asker;
 use amber_core::bench::{Bench, ChannelSettings, Kind, source_names};
 use amber_core::chain::{Chain, Channel};
-use amber_core::pins::Dialogue;
-use amber_core::polled::Poller;
 
 /// A channel, by its source and its place there.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -22,15 +21,13 @@ pub(crate) struct Watched {
     pub(crate) source: Source,
     /// Its history is being made anew.
     pub(super) underway: Option<Underway>,
-    /// The dialogue with a board whose pins are set up from here.
-    pub(super) pins: Option<Dialogue>,
-    /// The questions that are sent to a board that only answers.
-    pub(super) poller: Option<Poller>,
+    /// What is said to a board that is asked.
+    pub(super) asker: Option<Asker>,
 }
 
 impl Watched {
     pub(super) fn new(chain: Chain, source: Source) -> Watched {
-        Watched { chain, source, underway: None, pins: None, poller: None }
+        Watched { chain, source, underway: None, asker: None }
     }
 }
 

@@ -5,9 +5,10 @@ use crate::rooms::list::{Item, List};
 use crate::rooms::prompt::Prompt;
 use crate::rooms::{Effect, outside};
 use crate::session::{LinkOrder, Request, Session};
+use amber_core::ask::{Dialogue, Stage};
 use amber_core::bench::Split;
-use amber_core::pins::{Dialogue, Pin, Pins, Stage, Use};
 use amber_core::split::Shape;
+use amber_core::split::pins::{Pin, Pins, Use};
 use amber_core::talk::Ending;
 
 /// Pins and analog channels of a board that does not say what it has.

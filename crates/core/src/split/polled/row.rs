@@ -1,15 +1,15 @@
 //! Answers to rows.
 
-use super::clean::clean;
-use super::number::{Number, scan_number};
-use super::outcome::{LineOutcome, Rejection, Sink};
-use super::value::is_gap;
+use super::Polled;
 use crate::Stamp;
-use crate::polled::Polled;
+use crate::split::clean::clean;
+use crate::split::number::{Number, scan_number};
+use crate::split::outcome::{LineOutcome, Rejection, Sink};
+use crate::split::value::is_gap;
 
 /// A row that is being put together: a round of answers.
 #[derive(Clone, Debug, Default)]
-pub(super) struct PolledRow {
+pub(in crate::split) struct PolledRow {
     values: Vec<f64>,
     filled: bool,
     /// When the last answer came.
@@ -17,18 +17,18 @@ pub(super) struct PolledRow {
     /// The question that was asked last, and when, until it is answered.
     asked: Option<(usize, Stamp)>,
     /// The finest step of each column.
-    pub(super) decimals: Vec<u8>,
+    pub(in crate::split) decimals: Vec<u8>,
 }
 
 impl PolledRow {
     /// What comes next does not follow from what came before.
-    pub(super) fn break_off(&mut self) {
+    pub(in crate::split) fn break_off(&mut self) {
         let decimals = std::mem::take(&mut self.decimals);
         *self = PolledRow { decimals, ..PolledRow::default() };
     }
 
     /// These bytes were sent at `at`.
-    pub(super) fn sent(&mut self, polled: &Polled, at: Stamp, bytes: &[u8], sink: &mut impl Sink) {
+    pub(in crate::split) fn sent(&mut self, polled: &Polled, at: Stamp, bytes: &[u8], sink: &mut impl Sink) {
         let Some(question) = polled.question_of(bytes) else { return };
         // A new round: answers that are missing were not given.
         if question == 0 {
@@ -46,7 +46,13 @@ impl PolledRow {
     }
 
     /// Takes a line; gives whether it fits, where it should.
-    pub(super) fn take(&mut self, polled: &Polled, at: Stamp, line: &[u8], sink: &mut impl Sink) -> Option<bool> {
+    pub(in crate::split) fn take(
+        &mut self,
+        polled: &Polled,
+        at: Stamp,
+        line: &[u8],
+        sink: &mut impl Sink,
+    ) -> Option<bool> {
         self.decimals.resize(polled.names().len(), 0);
         let Some(text) = clean(line) else {
             sink.line(at, LineOutcome::Rejected(Rejection::Unreadable), line);

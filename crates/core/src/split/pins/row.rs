@@ -1,13 +1,13 @@
 //! Readings of pins to rows.
 
-use super::outcome::{LineOutcome, Sink};
+use super::message::Message;
+use super::{Pins, Use};
 use crate::Stamp;
-use crate::pins::message::Message;
-use crate::pins::{Pins, Use};
+use crate::split::outcome::{LineOutcome, Sink};
 
 /// A row that is being put together. Analog channels are reported in turn, digital pins when they change: these hold meanwhile.
 #[derive(Clone, Debug, Default)]
-pub(super) struct PinRow {
+pub(in crate::split) struct PinRow {
     values: Vec<f64>,
     /// The analog columns that came since the last row, a bit each.
     filled: u64,
@@ -16,12 +16,12 @@ pub(super) struct PinRow {
 
 impl PinRow {
     /// What comes next does not follow from what came before.
-    pub(super) fn break_off(&mut self) {
+    pub(in crate::split) fn break_off(&mut self) {
         *self = PinRow::default();
     }
 
     /// Takes a whole message; whether it was a reading.
-    pub(super) fn take(&mut self, pins: &Pins, at: Stamp, frame: &[u8], sink: &mut impl Sink) -> bool {
+    pub(in crate::split) fn take(&mut self, pins: &Pins, at: Stamp, frame: &[u8], sink: &mut impl Sink) -> bool {
         self.values.resize(pins.names().len(), f64::NAN);
         let (analog, first) = match Message::of(frame) {
             Message::Analog { channel, value } => {

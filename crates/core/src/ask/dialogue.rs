@@ -1,12 +1,12 @@
 //! What is said to a board, and what it answered: bytes in, bytes out, with the time passed in.
 
-use super::message::{
+use crate::Stamp;
+use crate::split::Frame;
+use crate::split::pins::message::{
     ANALOG, ASK_CAPABILITIES, ASK_CHANNELS, CAPABILITIES, CHANNELS, END, EXTENDED_ANALOG, FIRMWARE, INTERVAL, Message,
     MessageCutter, PIN_MODE, REPORT_ANALOG, REPORT_PORT, SET_PIN, SYSTEM, VERSION,
 };
-use super::{Pins, Use};
-use crate::Stamp;
-use crate::split::Frame;
+use crate::split::pins::{MOST_PINS, Pins, Use};
 
 /// Seconds that an answer is waited for, and how often it is asked for before the board is taken for one that does not know.
 const ANSWER: f64 = 1.0;
@@ -58,11 +58,11 @@ impl PinBoard {
             [CAPABILITIES, rest @ ..] => {
                 let pins = rest.split_inclusive(|byte| *byte == 0x7f).filter(|pin| pin.ends_with(&[0x7f]));
                 let modes = |pin: &[u8]| pin[..pin.len() - 1].chunks_exact(2).map(|mode| (mode[0], mode[1])).collect();
-                self.modes = pins.take(usize::from(super::MOST_PINS)).map(modes).collect();
+                self.modes = pins.take(usize::from(MOST_PINS)).map(modes).collect();
             }
             [CHANNELS, rest @ ..] => {
                 let channel = |byte: &u8| (*byte != 0x7f).then_some(*byte);
-                self.channels = rest.iter().take(usize::from(super::MOST_PINS)).map(channel).collect();
+                self.channels = rest.iter().take(usize::from(MOST_PINS)).map(channel).collect();
             }
             [FIRMWARE, major, minor, name @ ..] => {
                 let letters = name.chunks_exact(2).map(|pair| char::from(pair[0] | pair[1] << 7));

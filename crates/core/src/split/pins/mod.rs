@@ -1,14 +1,14 @@
 //! Boards whose pins the host sets up: a stock program on the board speaks an open protocol in the form of MIDI messages, in which
 //! the host asks what each pin can do, chooses, and gets readings.
 //!
-//! [`Pins`] is what a person chose, [`message`] the messages, [`Dialogue`] what is said to the board and what it answered.
+//! [`Pins`] is what a person chose, [`message`] the messages. [`crate::ask`] has the dialogue with the board.
 
-mod dialogue;
 pub mod message;
+mod row;
 
-pub use dialogue::{Dialogue, PinBoard, Stage};
+pub(super) use row::PinRow;
 
-use crate::split::{MAX_FIELDS, NotAShape};
+use super::{MAX_FIELDS, NotAShape};
 use std::fmt;
 use std::str::FromStr;
 
@@ -28,7 +28,7 @@ pub enum Use {
 }
 
 /// How many pins and analog channels there can be.
-const MOST_PINS: u8 = 128;
+pub(crate) const MOST_PINS: u8 = 128;
 const MOST_CHANNELS: u8 = 16;
 
 impl Use {
