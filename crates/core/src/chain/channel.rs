@@ -3,7 +3,7 @@
 use super::states::States;
 use crate::Stamp;
 use crate::bench::{ChannelSettings, Kind};
-use crate::clock::names_a_clock;
+use crate::clock::{names_a_clock, numbers_rows};
 use crate::derive::{GAP, LastValues, Values};
 use crate::digits;
 use crate::formula::{FormulaStep, SEEN, Stage};
@@ -357,7 +357,8 @@ impl Channel {
     /// What it carries, never [`Kind::Auto`].
     pub fn kind(&self) -> Kind {
         match self.settings.kind {
-            Kind::Auto if self.is_timer || (self.rising && names_a_clock(self.name())) => Kind::Clock,
+            Kind::Auto if self.is_timer => Kind::Clock,
+            Kind::Auto if self.rising && (names_a_clock(self.name()) || numbers_rows(self.name())) => Kind::Clock,
             Kind::Auto if !self.settings.words.is_empty() => Kind::Code,
             Kind::Auto if self.only_bits && !self.last.raw.is_nan() => Kind::Digital,
             Kind::Auto => Kind::Analog,

@@ -5,7 +5,7 @@ use super::{Tick, Time};
 use crate::Stamp;
 
 /// Labels that boards give to their own clock, with the tick that they mean where they say one.
-const LABELS: [(&str, Option<Tick>); 16] = [
+const LABELS: [(&str, Option<Tick>); 17] = [
     ("clock_s", Some(Tick::S)),
     ("t", None),
     ("time", None),
@@ -20,6 +20,7 @@ const LABELS: [(&str, Option<Tick>); 16] = [
     ("time_ms", Some(Tick::Ms)),
     ("t_s", Some(Tick::S)),
     ("time_s", Some(Tick::S)),
+    ("wall_clock", Some(Tick::S)),
     ("sec", Some(Tick::S)),
     ("seconds", Some(Tick::S)),
 ];
@@ -49,6 +50,11 @@ pub(super) fn told_tick(label: &str) -> Option<Tick> {
 /// Whether `label` is one that boards give to their own clock and to nothing else.
 pub(crate) fn names_a_clock(label: &str) -> bool {
     told_tick(label).is_some()
+}
+
+/// Whether `label` is one that rows are numbered under, as those that are published.
+pub(crate) fn numbers_rows(label: &str) -> bool {
+    label.eq_ignore_ascii_case("row")
 }
 
 /// What is looked at while the rule is being found.

@@ -15,7 +15,7 @@ mod timer;
 mod timing;
 
 pub use board::Drift;
-pub(crate) use find::names_a_clock;
+pub(crate) use find::{names_a_clock, numbers_rows};
 pub use intervals::{Intervals, Spacing, Verdict};
 pub use rate::RateMeter;
 pub use text::ASSUMED_HZ;

@@ -5,6 +5,7 @@ use super::messages::Messages;
 use crate::take::{Decoder, Event};
 use amber_core::Stamp;
 use amber_core::bench::Bench;
+use amber_core::clock::Time;
 use amber_core::keep::Clocks;
 
 /// Publishes what one source sends.
@@ -80,6 +81,12 @@ fn decoder(outlet: &PublishOutlet, bench: &Bench, at: Stamp) -> Decoder {
     keep.pace = outlet.plan.rows.clone();
     keep.clocks = Clocks::Both;
     keep.decimal_comma = false;
-    bench.sources.iter_mut().for_each(|source| source.condition.clear());
+    for source in &mut bench.sources {
+        source.condition.clear();
+        // Finding a rule takes many rows, and whoever gets them wants them now.
+        if source.time == Time::Auto {
+            source.time = Time::Arrival;
+        }
+    }
     Decoder::new(&bench, at)
 }
