@@ -104,11 +104,11 @@ impl<'a> Cells<'a> {
         self.filled.count_ones() as usize
     }
 
-    /// Sets a whole number.
+    /// Where whole numbers of all the first `columns` go; each of them is to be set.
     #[inline(always)]
-    pub(super) fn set_whole(&mut self, column: usize, value: f64) {
-        self.values[column] = value;
-        self.filled |= 1 << column;
+    pub(super) fn wholes(&mut self, columns: usize) -> &mut [f64] {
+        self.filled |= u64::MAX >> (MAX_FIELDS - columns.clamp(1, MAX_FIELDS));
+        &mut self.values[..columns]
     }
 
     #[inline]

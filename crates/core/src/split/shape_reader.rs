@@ -203,6 +203,7 @@ impl ShapeReader {
     #[inline]
     pub(super) fn take(&mut self, at: Stamp, half: bool, line: &[u8], sink: &mut impl Sink) -> Option<Better> {
         let shape = self.reader.shape();
+        let is_frame = matches!(shape, Shape::Frames(_));
         let (width, first) = match shape {
             Shape::Pins(pins) => {
                 self.fits += u64::from(self.pins.take(pins, at, line, sink));
@@ -218,6 +219,11 @@ impl ShapeReader {
         };
         self.values.resize(width, f64::NAN);
         let mut outcome = self.reader.read(line, first, &mut self.values);
+        if is_frame && outcome.is_ok() {
+            // There is nothing else that a frame could mean.
+            self.take_frame(at, line, sink);
+            return None;
+        }
         if !self.reader.signs.is_empty() && self.is_new_sign() {
             outcome = Err(Other::Damage(Rejection::OtherText));
         }
@@ -242,11 +248,6 @@ impl ShapeReader {
                 }
                 self.fits += 1;
                 self.lately <<= 1;
-                if let Shape::Frames(frames) = self.reader.shape()
-                    && let Some((count, bits)) = frames.count(line)
-                {
-                    self.missing.note(count, bits);
-                }
                 if let Some((label, words)) = self.reader.new_codes() {
                     self.reader.grow_codes(label, words);
                     if !self.is_decided() {
@@ -290,6 +291,20 @@ impl ShapeReader {
             }
         }
         None
+    }
+
+    /// A frame that was read into the values.
+    #[inline]
+    fn take_frame(&mut self, at: Stamp, frame: &[u8], sink: &mut impl Sink) {
+        sink.line(at, LineOutcome::Row(0), frame);
+        sink.row(at, &self.values);
+        self.fits += 1;
+        self.lately <<= 1;
+        if let Shape::Frames(frames) = self.reader.shape()
+            && let Some((count, bits)) = frames.count(frame)
+        {
+            self.missing.note(count, bits);
+        }
     }
 
     fn take_turn(&mut self, at: Stamp, filled: u64, line: &[u8], sink: &mut impl Sink) {

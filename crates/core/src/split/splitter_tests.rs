@@ -317,6 +317,21 @@ fn commas_and_signs_that_may_mean_something_else_are_never_sure_and_the_rival_is
 }
 
 #[test]
+fn json_lines_of_different_keys_wait_for_all_of_them_and_new_keys_come_together() {
+    let names = ["flume", "bath", "hall", "sump", "tank", "pond", "lake"];
+    let line = |n: usize, name: &str| format!("{{\"{name}\":{{\"row\":{n},\"level\":{}}}}}\n", 400 + n % 9);
+    let turns: String = (0..20).flat_map(|n| names.map(|name| line(n, name))).collect();
+    let log = split(None, false, &[turns.as_bytes()]);
+    assert_eq!(log[0], "shape JSON a line, 14 values");
+    assert_eq!(log.iter().filter(|entry| entry.starts_with("row ")).count(), 140, "{:?}", &log[..9]);
+    // A topic that comes late costs two lines, however many keys it has.
+    let late: String = (0..20).map(|n| line(n, "well")).collect();
+    let log = split(None, false, &[turns.as_bytes(), late.as_bytes()]);
+    assert_eq!(log.iter().filter(|entry| entry.starts_with("a label not seen before")).count(), 2);
+    assert_eq!(log.iter().filter(|entry| entry.starts_with("row ")).count(), 158);
+}
+
+#[test]
 fn labels_without_end_are_bounded_and_told() {
     let (splitter, rows) = after(&|i| (0..8).map(|k| format!("k{}={k} ", i * 8 + k)).collect(), None);
     assert!(splitter.shape().is_none_or(|shape| shape.columns() <= crate::split::MAX_FIELDS) && rows.len() < 60);

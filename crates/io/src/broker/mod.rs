@@ -183,6 +183,9 @@ fn in_words(error: &ConnectionError) -> String {
             format!("it ended the connection: {reason_code:?}{why}")
         }
         ConnectionError::MqttState(StateError::ConnectionAborted) => "it closed the connection".into(),
+        ConnectionError::NotConnAck(_) | ConnectionError::MqttState(StateError::Deserialization(_)) => {
+            "what answers there does not speak MQTT 5".into()
+        }
         ConnectionError::Io(error) => visible(error.to_string().as_bytes()),
         other => visible(other.to_string().as_bytes()),
     }

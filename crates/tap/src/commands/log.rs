@@ -49,6 +49,7 @@ pub(super) fn run(bench: Bench, wishes: Wishes) -> anyhow::Result<u8> {
     let mut answers = Answers::of(&bench, arm)?;
     let clock = HostClock::start();
     let signals = Signals::watch()?;
+    let is_network = bench.first().wire.is_network();
     let endpoint = super::endpoint(&bench.first().wire)?.to_its_end();
     let link = Link::start(endpoint, clock).context("no thread for the port")?;
     let place = out.map_or_else(|| TakePlace::Next(".".into()), TakePlace::Exactly);
@@ -94,7 +95,9 @@ pub(super) fn run(bench: Bench, wishes: Wishes) -> anyhow::Result<u8> {
     let interrupted = |signal: u8| 128 + signal;
     let Some(summary) = summary else {
         // The board's speed was being listened for all the time.
-        aside("amber-tap: no data arrived, so no take was made: is the board powered? --baud sets the baud rate");
+        let hint =
+            if is_network { "does anything send there?" } else { "is the board powered? --baud sets the baud rate" };
+        aside(format_args!("amber-tap: no data arrived, so no take was made: {hint}"));
         return Ok(if let End::Interrupted(signal) = end { interrupted(signal) } else { 3 });
     };
     print(&summary)?;

@@ -230,6 +230,7 @@ impl Frames {
     }
 
     /// What the field that counts the frames says in this one, and with how many bits.
+    #[inline]
     pub(super) fn count(&self, frame: &[u8]) -> Option<(u64, u8)> {
         let Content::Record(record) = &self.content else { return None };
         let bytes = &frame[self.record(frame)];

@@ -92,9 +92,9 @@ impl Load {
     fn of(bit: u32, field: &Field, order: Order) -> Load {
         match (field.kind, field.bits, order) {
             _ if !bit.is_multiple_of(8) => Load::Other,
-            (FieldKind::Unsigned, 8, _) => Load::Byte,
-            (FieldKind::Unsigned, 16, Order::Little) => Load::Little16,
-            (FieldKind::Unsigned, 16, Order::Big) => Load::Big16,
+            (FieldKind::Unsigned | FieldKind::Count, 8, _) => Load::Byte,
+            (FieldKind::Unsigned | FieldKind::Count, 16, Order::Little) => Load::Little16,
+            (FieldKind::Unsigned | FieldKind::Count, 16, Order::Big) => Load::Big16,
             (FieldKind::Signed, 16, Order::Little) => Load::SignedLittle16,
             (FieldKind::Signed, 16, Order::Big) => Load::SignedBig16,
             _ => Load::Other,
@@ -110,6 +110,8 @@ pub struct Record {
     names: Vec<String>,
     places: Vec<Place>,
     count: Option<Place>,
+    /// Some are not read the short way.
+    has_others: bool,
     bytes: usize,
 }
 
@@ -150,7 +152,8 @@ impl Record {
         if names.is_empty() || names.len() > MAX_FIELDS {
             return wrong(format!("a record has 1 to {MAX_FIELDS} fields with a name, this one has {}", names.len()));
         }
-        Ok(Record { order, fields, names, places, count, bytes })
+        let has_others = places.iter().any(|place| place.load == Load::Other);
+        Ok(Record { order, fields, names, places, count, has_others, bytes })
     }
 
     /// The record that these words say.
@@ -184,27 +187,37 @@ impl Record {
     /// Reads a record of [`Record::bytes`] bytes.
     #[inline]
     pub(super) fn read(&self, record: &[u8], cells: &mut Cells<'_>) {
-        for (column, place) in self.places.iter().enumerate() {
+        for (value, place) in cells.wholes(self.places.len()).iter_mut().zip(&self.places) {
             let at = &record[place.bit as usize / 8..];
             let pair = || at.first_chunk().copied().unwrap_or_default();
-            let value = match place.load {
+            *value = match place.load {
                 Load::Byte => f64::from(at[0]),
                 Load::Little16 => f64::from(u16::from_le_bytes(pair())),
                 Load::Big16 => f64::from(u16::from_be_bytes(pair())),
                 Load::SignedLittle16 => f64::from(i16::from_le_bytes(pair())),
                 Load::SignedBig16 => f64::from(i16::from_be_bytes(pair())),
-                Load::Other => {
-                    cells.set_number(column, self.number(record, *place));
-                    continue;
-                }
+                Load::Other => continue,
             };
-            cells.set_whole(column, value);
+        }
+        if self.has_others {
+            let others = self.places.iter().enumerate().filter(|(_, place)| place.load == Load::Other);
+            others.for_each(|(column, place)| cells.set_number(column, self.number(record, *place)));
         }
     }
 
     /// What the field that counts the frames says, and with how many bits.
+    #[inline]
     pub(super) fn count(&self, record: &[u8]) -> Option<(u64, u8)> {
-        self.count.map(|place| (self.bits(record, place), place.bits))
+        let place = self.count?;
+        let at = &record[place.bit as usize / 8..];
+        let pair = || at.first_chunk().copied().unwrap_or_default();
+        let count = match place.load {
+            Load::Byte => u64::from(at[0]),
+            Load::Little16 => u64::from(u16::from_le_bytes(pair())),
+            Load::Big16 => u64::from(u16::from_be_bytes(pair())),
+            _ => self.bits(record, place),
+        };
+        Some((count, place.bits))
     }
 
     /// The bytes in which each column stands, with its number.

@@ -424,8 +424,11 @@ fn phrase(places: &[Place<'_>], i: usize, form: &mut Builder) -> Option<()> {
         let first = words[0][0];
         // `data: bed -> 22`, `data: bed (mm): 22` and `data: bed level: 22` have two names in front of a value.
         let arrow = is(Some(i + 1), b"-=") && is(Some(i + 2), b">");
-        let behind = places.get(i + 4).is_some_and(|place| place.kind == Kind::Number || place.is(b":=-"));
-        let unit = is(Some(i + 1), b"([") && is(Some(i + 3), b")]") && behind;
+        // The unit may be several signs, as in `(*C)` and `(m/s)`.
+        let close = (i + 3..=i + 5).find(|at| is(Some(*at), b")]"));
+        let behind = close.and_then(|close| places.get(close + 1));
+        let behind = behind.is_some_and(|place| place.kind == Kind::Number || place.is(b":=-"));
+        let unit = is(Some(i + 1), b"([") && behind;
         let is_word = !first.iter().all(u8::is_ascii_uppercase) && !is_state(first);
         if after_name && (arrow || unit || (before_name && is_word)) {
             form.push(place.texts[0]);
