@@ -5,6 +5,7 @@ use super::*;
 use crate::session::*;
 use amber_core::bench::Bench;
 use amber_io::take::{Event, TakePlace, Writer};
+use amber_io::{BrokerState, PublishState};
 use crossterm::event::KeyCode;
 use std::time::Duration;
 
@@ -69,6 +70,49 @@ fn a_take_waits_for_its_time_or_its_event_and_can_be_called_off() {
     press(&mut app, KeyCode::Char('t'));
     assert!(matches!(app.session.taking, Taking::No));
     assert!(app.session.notice.as_ref().unwrap().text.contains("no condition flood"));
+}
+
+#[test]
+fn what_is_published_follows_the_settings_that_it_is_made_of() {
+    let mut app = app_of(FLUME);
+    let mut board = amber_boards::by_name("flume", 5).unwrap();
+    watch(&mut app, &mut *board, 0..40);
+    let orders = |requests: &[Request]| {
+        let plan = |request: &Request| match request {
+            Request::Publish { plan, benches } => Some((plan.rows.to_string(), benches[0].sources[0].channel.len())),
+            _ => None,
+        };
+        requests.iter().filter_map(plan).collect::<Vec<_>>()
+    };
+    app.bring(RoomId::of_stage(Stage::Keep));
+    assert_eq!(orders(&press(&mut app, KeyCode::Char('p'))), [], "nowhere");
+    press(&mut app, KeyCode::Esc);
+    set(&mut app, "publish to", "mqtt://lab.local/flume");
+    app.bring(RoomId::of_stage(Stage::Keep));
+    let begun = orders(&press(&mut app, KeyCode::Char('p')));
+    assert_eq!((begun.len(), begun[0].0.as_str()), (1, "every row"));
+    assert_eq!(orders(&watch(&mut app, &mut *board, 40..80)), [], "nothing changed");
+    // What is shown is not what is published; a pace, and a scale, are.
+    app.session.edit_shared(|shared| shared.screen.span = 7.0);
+    assert_eq!(orders(&watch(&mut app, &mut *board, 80..120)), []);
+    set(&mut app, "rows published", "1 s mean");
+    assert_eq!(orders(&watch(&mut app, &mut *board, 120..135)), [], "it may be edited further");
+    assert_eq!(orders(&watch(&mut app, &mut *board, 135..160)), [("1 s mean".to_owned(), begun[0].1)]);
+    // How it stands is told once, and stands in the title and the panel.
+    let state = |broker, lost| PublishState { broker, delivered: 1204, waiting: 7, lost, ..PublishState::default() };
+    assert!(app.session.hear_publisher(state(BrokerState::Connected, 0)));
+    assert!(!app.session.hear_publisher(state(BrokerState::Connected, 0)));
+    assert!(picture(&mut app, 160, 47).contains("published 1 204"));
+    assert!(app.session.hear_publisher(state(BrokerState::Waiting("gone\u{9}".into()), 3)));
+    let text = picture(&mut app, 160, 47);
+    assert!(text.contains("broker away: 7 wait, 3 lost") && text.contains("3 messages lost"), "{text}");
+    // Another address, as by undoing, ends it.
+    app.session.edit_shared(|shared| shared.publish.to = None);
+    let requests = watch(&mut app, &mut *board, 160..200);
+    assert!(requests.contains(&Request::StopPublishing) && orders(&requests).is_empty());
+    app.session.publishing_ended(Ok(state(BrokerState::Connected, 3)));
+    let told = &app.session.notice.as_ref().unwrap().text;
+    assert_eq!(told, "publishing ended: 1 204 messages delivered, 7 on the disk for the next time, 3 lost");
 }
 
 #[test]

@@ -59,6 +59,11 @@ impl Session {
             return Vec::new();
         }
         self.publishing.seen.1 = None;
+        let ordered = self.publishing.ordered.as_ref().and_then(|(plan, _)| plan.to.clone());
+        if self.shared().publish.to != ordered {
+            self.say("the address is another one now: publishing ends; 6 p starts it again", true);
+            return vec![Request::StopPublishing];
+        }
         let what = |plan: &Publish, benches: &[Bench]| {
             let of_source = |bench: &Bench| (bench.shared.keep.clone(), bench.sources.clone());
             (plan.clone(), benches.iter().map(of_source).collect::<Vec<_>>())

@@ -272,8 +272,13 @@ impl Shell<'_> {
 
     /// Stops until the shell lets the program go on.
     fn suspend(&mut self, screen: &mut Screen) -> anyhow::Result<()> {
-        if self.app.session.taking.runs() {
-            self.app.session.say("a take is running and would miss data: end it first (t)", true);
+        let session = &mut self.app.session;
+        if session.taking.runs() || session.publishing.state.is_some() {
+            let why = match session.taking.runs() {
+                true => "a take is running and would miss data: end it first (t)",
+                false => "rows are being published and some would be missed: end that first (6 p)",
+            };
+            session.say(why, true);
             return Ok(());
         }
         screen.suspend()?;

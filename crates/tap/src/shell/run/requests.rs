@@ -20,10 +20,10 @@ impl Shell<'_> {
     pub(super) fn run_request(&mut self, request: Request) -> anyhow::Result<()> {
         match request {
             Request::StartTake { place, benches } => self.start_take(place, benches)?,
-            Request::StopTake => self.order(&Order::Stop),
+            Request::StopTake => drop(self.order(&Order::Stop)),
             Request::Publish { plan, benches } => self.publish(&plan, benches)?,
             Request::StopPublishing => self.stop_publishing()?,
-            Request::Mark(mark) => self.order(&Order::Mark(mark)),
+            Request::Mark(mark) => drop(self.order(&Order::Mark(mark))),
             Request::Station(station) => self.order_first(Order::Station(station)),
             Request::Figure => self.write_figure()?,
             Request::Report => self.write_report()?,
@@ -128,7 +128,9 @@ impl Shell<'_> {
 
     /// Publishes no more; what is under way is waited for in the background.
     fn stop_publishing(&mut self) -> anyhow::Result<()> {
-        self.order(&Order::StopPublishing);
+        if !self.order(&Order::StopPublishing) {
+            return Ok(());
+        }
         let Some(publisher) = self.publisher.take() else { return Ok(()) };
         let end = move || Some(Message::PublishingEnded(Ok(publisher.finish())));
         self.jobs
@@ -136,13 +138,14 @@ impl Shell<'_> {
             .context("no thread to end publishing")
     }
 
-    /// Gives all keepers the same order.
-    fn order(&mut self, order: &Order) {
-        for live in self.live.iter() {
-            if live.keeper.orders.try_send(order.clone()).is_err() {
-                self.app.session.say(BUSY, true);
-            }
+    /// Gives all keepers the same order; gives whether all of them accepted it.
+    fn order(&mut self, order: &Order) -> bool {
+        let accepted = self.live.iter().filter(|live| live.keeper.orders.try_send(order.clone()).is_ok()).count();
+        let is_given = accepted == self.live.len();
+        if !is_given {
+            self.app.session.say(BUSY, true);
         }
+        is_given
     }
 
     /// Gives the keeper of the first source an order: what belongs to all sources stands in its take.
