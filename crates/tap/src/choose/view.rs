@@ -59,7 +59,7 @@ pub(crate) fn draw(chooser: &Chooser, theme: Theme, buffer: &mut Buffer) {
     }
     let low = Rect { y: area.bottom().saturating_sub(3), height: 1, ..body };
     if let Some(input) = &chooser.typing {
-        put(buffer, low, 0, 0, "a port, a text file, a take's folder or a bench:", theme.style(Ink::Dim));
+        put(buffer, low, 0, 0, "a port, an address, a text file, a take's folder or a bench:", theme.style(Ink::Dim));
         draw_input(input, theme, Rect { y: low.y + 1, ..low }, 0, buffer);
     } else if let Some(trouble) = &chooser.trouble {
         put(buffer, low, 0, 0, &format!(" ▲ {trouble} "), theme.style(Ink::Alert));
