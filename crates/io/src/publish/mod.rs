@@ -489,9 +489,10 @@ impl PublishThread {
                     }
                     None => self.state.delivered += u64::from(message.is_some()),
                 }
-                // All before the oldest that is under way is done with.
+                // All before the oldest that is under way, or waits to be given again, is done with.
                 self.acknowledged = self.acknowledged.max(message.and_then(|message| message.place));
-                let oldest = self.under_way.iter().find_map(|own| own.message.as_ref()?.place);
+                let under_way = self.under_way.iter().filter_map(|own| own.message.as_ref());
+                let oldest = under_way.chain(self.ready.front()).find_map(|message| message.place);
                 let is_next = oldest.is_none_or(|oldest| self.acknowledged.is_some_and(|own| own < oldest));
                 if let Some((place, spool)) = self.acknowledged.filter(|_| is_next).zip(self.spool.as_mut()) {
                     spool.deliver(place);
