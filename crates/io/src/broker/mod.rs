@@ -13,10 +13,10 @@ use amber_core::keep::BrokerAddress;
 use amber_core::tail::visible;
 use bytes::Bytes;
 use rumqttc::TlsConfiguration;
-use rumqttc::v5::mqttbytes::QoS;
 use rumqttc::v5::mqttbytes::v5::{
     ConnectProperties, ConnectReturnCode, LastWill, Packet, PubAckReason, SubscribeReasonCode,
 };
+use rumqttc::v5::mqttbytes::{self, QoS};
 use rumqttc::v5::{Client, Connection, ConnectionError, Event, MqttOptions, StateError};
 use rumqttc::{NetworkOptions, Outgoing, Transport};
 use std::time::Duration;
@@ -183,12 +183,26 @@ fn in_words(error: &ConnectionError) -> String {
             format!("it ended the connection: {reason_code:?}{why}")
         }
         ConnectionError::MqttState(StateError::ConnectionAborted) => "it closed the connection".into(),
+        ConnectionError::Io(error)
+        | ConnectionError::MqttState(
+            StateError::Io(error) | StateError::Deserialization(mqttbytes::Error::Io(error)),
+        ) => with_remedy(&error.to_string()),
         ConnectionError::NotConnAck(_) | ConnectionError::MqttState(StateError::Deserialization(_)) => {
             "what answers there does not speak MQTT 5".into()
         }
-        ConnectionError::Io(error) => visible(error.to_string().as_bytes()),
-        other => visible(other.to_string().as_bytes()),
+        other => with_remedy(&other.to_string()),
     }
+}
+
+/// What the system, or the encryption, says of a connection, and what to do about it where that is known.
+fn with_remedy(said: &str) -> String {
+    let remedy = match said {
+        said if said.contains("CertificateRequired") => "name a certificate and its key in brokers.toml",
+        said if said.contains("UnknownIssuer") => "name who issued its certificate as ca in brokers.toml",
+        said if said.contains("invalid peer certificate") => "check the host's name and its certificate",
+        _ => return visible(said.as_bytes()),
+    };
+    format!("{}: {remedy}", visible(said.as_bytes()))
 }
 
 /// A name for this machine and `purpose` that stays the same and that no other machine has.

@@ -244,7 +244,7 @@ fn a_password_comes_from_a_file_and_the_connection_is_encrypted() {
     let wrong = log("one");
     assert!(wrong.contains("rejects the user or the password") && count(&wrong, "delivered") == 0, "{wrong}");
     write("wet", "");
-    assert!(log("two").contains("certificate"), "a broker that nobody vouches for is not trusted");
+    assert!(log("two").contains("as ca in brokers.toml"), "a broker that nobody vouches for is not trusted");
     write("wet", "ca = \"DIR/ca.pem\"");
     let right = log("three");
     assert!(count(&right, "delivered") >= 300 && count(&right, "lost") == 0, "{right}");
