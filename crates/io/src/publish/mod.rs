@@ -103,8 +103,6 @@ pub struct PublishState {
     pub delivered: u64,
     /// Messages that wait.
     pub waiting: u64,
-    /// Messages from before this start among those.
-    pub resumed: u64,
     /// Messages that nobody will get: there was no room for them, or no disk.
     pub lost: u64,
     /// Messages that the broker rejected.
@@ -113,11 +111,12 @@ pub struct PublishState {
     pub trouble: Option<String>,
 }
 
-/// What a source's columns are, for `about`.
+/// What a source's columns are, for `about`, and by which plan they are published.
 #[derive(Clone, Debug, PartialEq)]
 struct Described {
     base: String,
     columns: Vec<(String, String)>,
+    plan: Publish,
 }
 
 /// What goes to the thread.
@@ -166,7 +165,8 @@ impl PublishOutlet {
 
     fn describe(&self, columns: Vec<(String, String)>) {
         // One that has no room is told with the next table.
-        let _ = self.pieces.try_send(Piece::Columns(Described { base: self.base.clone(), columns }));
+        let described = Described { base: self.base.clone(), columns, plan: self.plan.clone() };
+        let _ = self.pieces.try_send(Piece::Columns(described));
     }
 }
 
@@ -206,7 +206,6 @@ impl Publisher {
         let state = Arc::new(Mutex::new(PublishState::default()));
         let outlet =
             PublishOutlet { base: address.topic.clone(), plan: plan.clone(), pieces, overflow: Arc::clone(&overflow) };
-        let resumed = spool.as_ref().map_or(0, Spool::unread);
         let thread = PublishThread {
             about_topic: format!("{}/about", address.topic),
             bench: bench.to_owned(),
@@ -216,7 +215,7 @@ impl Publisher {
             came,
             overflow,
             shared: Arc::clone(&state),
-            state: PublishState { resumed, trouble, ..PublishState::default() },
+            state: PublishState { trouble, ..PublishState::default() },
             sources: Vec::new(),
             spool,
             ready: VecDeque::new(),
@@ -384,6 +383,7 @@ impl PublishThread {
     fn take(&mut self, piece: Piece) {
         match piece {
             Piece::Columns(described) => {
+                self.plan.clone_from(&described.plan);
                 self.sources.retain(|own| own.base != described.base);
                 self.sources.push(described);
                 self.sources.sort_by(|a, b| a.base.cmp(&b.base));
