@@ -34,7 +34,7 @@ static CLASSES: LazyLock<Vec<Class>> = LazyLock::new(|| {
 });
 
 static VARIABLE: LazyLock<Regex> = LazyLock::new(|| {
-    Regex::new(r"\{(//|/#|/|#[^{}]*|m:[^{}]*|r:[^{}]*|xB0|esc|ck|ms|[a-zA-Z](?:[X6x8;'_,+−-]|))\}").unwrap()
+    Regex::new(r"\{(//|/#|/|#[^{}]*|m:[^{}]*|r:[^{}]*|xB0|esc|ck|ms|[a-zA-Z](?:[X6x8ym0;:'_,+−-]|))\}").unwrap()
 });
 
 /// Values that wander, from a seed (the generator of Numerical Recipes).
@@ -44,7 +44,7 @@ struct Walk {
     n: u64,
 }
 
-const RANGES: [(&str, f64, f64, f64); 11] = [
+const RANGES: [(&str, f64, f64, f64); 12] = [
     ("a", 0.0, 4095.0, 1.0),
     ("b", 0.0, 1023.0, 1.0),
     ("c", 100.0, 999.0, 1.0),
@@ -56,6 +56,7 @@ const RANGES: [(&str, f64, f64, f64); 11] = [
     ("g", 0.0, 5.0, 100.0),
     ("h", -12.0, 12.0, 100.0),
     ("k", 0.0, 2.99, 1.0),
+    ("p", 10.0, 59.0, 1.0),
 ];
 const STATES: [&str; 3] = ["IDLE", "RUN", "FAULT"];
 
@@ -97,6 +98,11 @@ impl Walk {
                 }
             }
             "five" => 5.0,
+            "nine" => 9.0,
+            "one" => 1.0,
+            "three" => 3.0,
+            "year" => 2025.0,
+            "T0" => n + 3_590.0,
             "sixtyone" => 61.0,
             "micro" => self.values["a"] * 1e-6,
             "T" => 46_710.0 + n,
@@ -153,7 +159,13 @@ impl Walk {
             "o" => ["OFF", "ON"][self.values["o"] as usize].into(),
             "T" => clock(self.value("T")),
             "U" => format!("{}.{}00", clock(self.value("U") + 0.01), self.n % 10),
+            "U:" => format!("{}:{}00", clock(self.value("U") + 0.01), self.n % 10),
             "D" => format!("2025-03-01T{}Z", clock(35_980.0 + self.n as f64)),
+            "Dy" => format!("01.03.25 {}", clock(35_980.0 + self.n as f64)),
+            "Dm" => "03/01/2025".into(),
+            "T0" => clock(self.value("T0"))[1..].into(),
+            "D," => format!("2025-03-01,{}", clock(35_980.0 + self.n as f64)),
+            "D;" => format!("01.03.2025;{}", clock(35_980.0 + self.n as f64)),
             "n" | "ms" => self.value(variable).to_string(),
             other => {
                 let (name, way) = other.split_at(1);
@@ -310,7 +322,7 @@ fn every_class_is_read_right_or_doubted() {
     }
     println!("{right} of {can_be} found right:\n{}", report.join("\n"));
     assert!(silent.is_empty(), "wrong and sure:\n{}", silent.join("\n"));
-    assert!(CLASSES.len() >= 125 && right * 100 >= can_be * 95, "{right} of {can_be}:\n{}", report.join("\n"));
+    assert!(CLASSES.len() >= 170 && right * 100 >= can_be * 95, "{right} of {can_be}:\n{}", report.join("\n"));
 }
 
 proptest! {

@@ -1,4 +1,4 @@
-//! What of a line's bytes is text: escape sequences taken out, single bytes of Latin-1 and typographic signs made plain.
+//! What of a line's bytes is text: escape sequences taken out, single bytes of Latin-1 and typographic and wide signs made plain.
 //!
 //! Only what is split is changed; what is kept and shown are the bytes as they came.
 
@@ -32,6 +32,8 @@ fn plain(c: char) -> char {
     match c {
         '\u{2212}' | '\u{2010}' | '\u{2011}' | '\u{2012}' | '\u{2013}' | '\u{fe63}' | '\u{ff0d}' => '-',
         '\u{a0}' | '\u{2000}'..='\u{200a}' | '\u{202f}' | '\u{205f}' | '\u{3000}' => ' ',
+        // Letters, digits and signs as wide as those of Chinese and Japanese.
+        '\u{ff01}'..='\u{ff5e}' => char::from_u32(u32::from(c) - 0xfee0).unwrap_or(c),
         '\u{3bc}' => '\u{b5}',
         '\u{2126}' => '\u{3a9}',
         other => other,

@@ -70,7 +70,9 @@ impl Doubts {
         }
         let rival = match self.other_than_decimal() {
             Some((comma, why)) => Some((Style { comma, ..style }, why)),
-            None if self.minus => Some((Style { minus: true, ..style }, "a separate minus may be a sign")),
+            None if self.minus => {
+                Some((Style { minus: true, ..style }, "a minus may be the sign of the number behind it"))
+            }
             None => None,
         };
         self.proposal = rival.and_then(|(style, why)| {

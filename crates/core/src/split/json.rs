@@ -1,5 +1,5 @@
 //! Lines of JSON (RFC 8259), nested values flattened to paths. What small boards print in its place is read too:
-//! Python's `True`, `None` and single quotes, `nan`, a comma before the closing bracket.
+//! Python's `True`, `None` and single quotes, `nan`, a comma before the closing bracket and behind the last.
 
 use super::number::{Number, scan_number};
 use super::value::{Value, state};
@@ -35,6 +35,9 @@ pub(super) fn scan(line: &[u8], found: impl FnMut(&[u8], Range<usize>, Option<Va
     let mut scanner = Scanner { line, at: 0, path: [0; LONGEST_PATH], length: 0, found };
     scanner.blanks();
     scanner.value(0)?;
+    scanner.blanks();
+    // The lines may be the elements of an array that never ends.
+    scanner.sign(b',');
     scanner.blanks();
     if scanner.at == line.len() { Ok(()) } else { Err(NotJson) }
 }

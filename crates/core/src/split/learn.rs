@@ -1,7 +1,7 @@
 //! Finding the shape from the first lines and their stamps, so that the same bytes with the same stamps always give the
 //! same shape.
 
-use super::line_shape::{Header, LineShape, form_of, header_of};
+use super::line_shape::{Header, LineShape, form_of, header_of, units_of};
 use super::number::number;
 use super::pattern::{self, Found};
 use super::shape::{Delimiter, Labels, MAX_FIELDS, Plain, Shape, bare_text};
@@ -37,8 +37,14 @@ pub(super) struct Learning {
 }
 
 impl Learning {
-    /// Takes note of a line without numbers: it may name the columns of those that follow.
+    /// Takes note of a line without numbers: it may name the columns of those that follow, or say their units.
     pub(super) fn hear(&mut self, line: &[u8]) {
+        if let Some(header) = &mut self.header
+            && let Some(units) = units_of(header, line)
+        {
+            header.units = units;
+            return;
+        }
         self.header = header_of(line).or(self.header.take());
     }
 

@@ -2,7 +2,8 @@
 
 use super::clean::clean;
 use super::labelled::{pair, tokens};
-use super::shape::{Delimiter, Labels, MAX_FIELDS, Plain, Shape, Style, bare_text};
+use super::shape::{Delimiter, Labels, MAX_FIELDS, Plain, Shape, Style, bare_text, has_brackets};
+use super::units::{UNIT, is_unit};
 use super::value::value;
 use super::{json, words};
 
@@ -98,7 +99,7 @@ fn labelled_form(line: &[u8]) -> Option<LineShape> {
 fn bare_form(line: &[u8]) -> Option<LineShape> {
     let inner = bare_text(line);
     let text = &line[inner.clone()];
-    let brackets = inner.end < line.trim_ascii_end().len();
+    let brackets = has_brackets(line);
     let ways = Delimiter::ALL.map(|d| (d, false)).into_iter();
     let with_comma = Delimiter::ALL.map(|d| (d, true)).into_iter().filter(|(d, _)| *d != Delimiter::Comma);
     ways.chain(with_comma).find_map(|(delimiter, comma)| {
@@ -204,6 +205,24 @@ pub(super) fn header_of(line: &[u8]) -> Option<Header> {
     (unique && trusted && header.names.len() <= MAX_FIELDS).then_some(header)
 }
 
+/// The units of the columns of `header` where `line`, which stands behind it, has nothing else in its cells: `s,lux,degC`,
+/// `[s];[];[V]`.
+pub(super) fn units_of(header: &Header, line: &[u8]) -> Option<Vec<String>> {
+    let text = std::str::from_utf8(line).ok()?.trim_matches([' ', '\r']);
+    let text = text.trim_start_matches(['#', '/', '>']);
+    let unit = |cell: String| {
+        let inner = |open, close| cell.strip_prefix(open).and_then(|cell: &str| cell.strip_suffix(close));
+        let inner = inner('[', ']').or_else(|| inner('(', ')'));
+        match inner.unwrap_or(&cell).trim() {
+            "" | "-" | "1" => Some(String::new()),
+            own if own.chars().count() <= UNIT && (inner.is_some() || is_unit(own.as_bytes())) => Some(own.to_owned()),
+            _ => None,
+        }
+    };
+    let units: Vec<String> = unquoted(text, header.delimiter).into_iter().map(unit).collect::<Option<_>>()?;
+    (units.len() == header.names.len() && units.iter().any(|unit| !unit.is_empty())).then_some(units)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -230,6 +249,13 @@ mod tests {
             ("temp: ok, pump: on", None),
         ] {
             assert_eq!(names(line).as_deref(), expected, "{line}");
+        }
+        let header = header_of(b"Time,Light,Temp").unwrap();
+        let units = |line: &str| units_of(&header, line.as_bytes()).map(|units| units.join(" "));
+        assert_eq!(units("s,lux,degC").as_deref(), Some("s lux degC"));
+        assert_eq!(units("[s], [], (V)").as_deref(), Some("s  V"));
+        for none in ["a,b,c", "s,lux", ",,", "s,lux,degC,V", "Time,Light,Temp"] {
+            assert_eq!(units(none), None, "{none}");
         }
         assert_eq!(header_of(b"Temp (C), pump").map(|header| header.units), Some(vec!["C".into(), String::new()]));
     }

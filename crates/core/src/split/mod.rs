@@ -6,13 +6,14 @@
 //!
 //! `line_shape` says what one line could be, `learn` what a stream of them is, `read` turns a line into values (`plain`,
 //! `labelled`, `words` and `json` are its scanners), `turns` puts rows together that take several lines, `pattern` reads
-//! what is text with fields in it, `clean` makes text of bytes, `wall` reads dates and times of day; `shape_reader` doubts the
+//! what is text with fields in it, `clean` makes text of bytes, `wall` reads dates and times of day, `address` what is no reading; `shape_reader` doubts the
 //! shape while it is in force, `doubts` asks what commas and signs mean, `trial` reads the first lines again when another
 //! shape does better.
 //!
 //! Not all streams are lines: `frames` are binary, `pins` are messages of a board whose pins the host sets up; `polled` reads lines by
 //! what was asked. `cutter` cuts by the shape in force, `probe` tells frames from text by the first bytes.
 
+mod address;
 mod beside;
 mod clean;
 mod cutter;

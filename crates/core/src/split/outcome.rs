@@ -48,11 +48,13 @@ pub enum Rejection {
     CutAsFrame,
     /// An answer that came when it was no longer waited for.
     Late,
+    /// More numbers than a row may have, while no shape is known.
+    TooManyFields,
 }
 
 impl Rejection {
     /// All reasons; the position of each is its index in a table of counts.
-    pub const ALL: [Rejection; 21] = [
+    pub const ALL: [Rejection; 22] = [
         Rejection::Unreadable,
         Rejection::NotANumber,
         Rejection::FieldCount,
@@ -74,6 +76,7 @@ impl Rejection {
         Rejection::CutAsLine,
         Rejection::CutAsFrame,
         Rejection::Late,
+        Rejection::TooManyFields,
     ];
 
     /// Whether the framing found it: the bytes were no whole frame.
@@ -105,6 +108,7 @@ impl Rejection {
             Rejection::FrameLength => "wrong length of a frame",
             Rejection::CutAsLine => "came before frames were set",
             Rejection::Late => "answer too late",
+            Rejection::TooManyFields => "more than 64 numbers on a line",
             Rejection::CutAsFrame => "came before lines were set",
         }
     }

@@ -3,13 +3,18 @@
 use super::number::{Number, scan_count, scan_number, scan_with_comma};
 use super::outcome::Rejection;
 use super::read::{Cells, Other};
-use super::shape::{Delimiter, Plain, bare_text};
+use super::shape::{Delimiter, Plain, bare_text, has_brackets};
 use super::value::{is_gap, value};
 
 /// Plain numbers with nothing missing.
 #[inline]
 pub(super) fn plain(plain: &Plain, line: &[u8], cells: &mut Cells<'_>) -> bool {
-    let line = if plain.brackets { &line[bare_text(line)] } else { line };
+    let line = match plain.brackets {
+        // Whether a number stands in brackets may be a part of what it says.
+        true if !has_brackets(line) => return false,
+        true => &line[bare_text(line)],
+        false => line,
+    };
     if plain.comma {
         plain_with(plain, line, scan_with_comma, cells)
     } else {
@@ -59,8 +64,10 @@ fn plain_with(
 /// Plain numbers with gaps, states, quotes; says what is wrong where something is.
 pub(super) fn any(plain: &Plain, line: &[u8], cells: &mut Cells<'_>) -> Result<(), Other> {
     let (mut count, mut numbers, mut faults, mut empty_at_end) = (0, 0, 0, false);
-    let inner = bare_text(line);
-    let text = &line[inner];
+    let text = &line[bare_text(line)];
+    if has_brackets(line) != plain.brackets && text.iter().any(u8::is_ascii_digit) {
+        return Err(Other::Damage(Rejection::OtherText));
+    }
     for cell in plain.delimiter.cells(text) {
         let parsed = value(&text[cell.clone()], plain.comma);
         if let Some(parsed) = parsed.filter(|_| count < plain.fields) {

@@ -427,6 +427,11 @@ pub(super) fn bare_text(line: &[u8]) -> Range<usize> {
     start..end
 }
 
+/// Whether brackets stand around all numbers of a line.
+pub(super) fn has_brackets(line: &[u8]) -> bool {
+    bare_text(line).end < line.trim_ascii_end().len()
+}
+
 /// The length of a prompt in front of a line: `>`, `>>>` or `$`, with a space behind.
 pub(super) fn prompt(line: &[u8]) -> usize {
     let signs = line.iter().take_while(|b| **b == b'>').count();

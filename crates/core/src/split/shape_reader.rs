@@ -11,6 +11,7 @@ use super::read::{Other, Reader};
 use super::shape::{MAX_FIELDS, Plain, Shape};
 use super::turns::{Families, Turn, TurnStep, Turns};
 use super::value::is_near;
+use super::words;
 use crate::Stamp;
 use std::collections::VecDeque;
 
@@ -86,7 +87,7 @@ pub(super) struct ShapeReader {
     pub(super) unexplained: u32,
     /// About commas and signs.
     pub(super) doubts: Doubts,
-    /// Of frames that were found: what is not sure of them, in a sentence.
+    /// What is not sure of frames, or of the names in a line of words, in a few words.
     pub(super) guess: Option<String>,
     missing: Missing,
     pins: PinRow,
@@ -259,7 +260,7 @@ impl ShapeReader {
                     self.weigh(line);
                 }
                 if self.samples.len() < RIVALS as usize {
-                    self.samples.push(line.to_vec());
+                    self.note_sample(line);
                 }
                 if self.reader.leaves_changing_words() && !self.pinned {
                     self.remember(line);
@@ -291,6 +292,19 @@ impl ShapeReader {
             }
         }
         None
+    }
+
+    /// Keeps one of the first lines that fit.
+    #[cold]
+    fn note_sample(&mut self, line: &[u8]) {
+        self.samples.push(line.to_vec());
+        if let Shape::Worded(labels) = self.reader.shape()
+            && let Some(word) = words::scan(line, labels.style()).unclear
+            && !self.pinned
+        {
+            let word = String::from_utf8_lossy(&line[word]);
+            self.guess = Some(format!("'{word}' may be a unit, or the name of the value behind it"));
+        }
     }
 
     /// A frame that was read into the values.

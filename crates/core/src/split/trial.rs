@@ -6,7 +6,7 @@ use super::line_shape::Header;
 use super::outcome::{LineOutcome, Nothing, Rejection, Sink};
 use super::pattern::{self, Found};
 use super::read::Numbers;
-use super::shape::{Comma, Shape};
+use super::shape::{Comma, MAX_FIELDS, Shape};
 use super::shape_reader::{Better, Proposal, ShapeReader, reject};
 use super::splitter::Waiting;
 use crate::Stamp;
@@ -102,7 +102,9 @@ impl Trial {
         if oldest.broken {
             sink.gap();
         }
-        reject(oldest.at, oldest.half, Rejection::NoShape, &oldest.bytes, sink);
+        let numbers = oldest.bytes.split(|b| !(b.is_ascii_digit() || *b == b'.')).filter(|text| !text.is_empty());
+        let why = if numbers.count() > MAX_FIELDS { Rejection::TooManyFields } else { Rejection::NoShape };
+        reject(oldest.at, oldest.half, why, &oldest.bytes, sink);
         // A trial begins with a line of which nothing was given.
         while self.lines.front().is_some_and(|line| line.told) {
             self.lines.pop_front();

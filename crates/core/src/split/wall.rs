@@ -29,7 +29,7 @@ fn days(year: i64, month: i64, day: i64) -> i64 {
     era * 146_097 + of_era * 365 + of_era / 4 - of_era / 100 + of_year - 719_468
 }
 
-/// The date at the start of `text` and its length: `2024-03-05`, `2024/03/05`, `05.03.2024`.
+/// The date at the start of `text` and its length: `2024-03-05`, `2024/03/05`, `05.03.2024`, `05.03.24`.
 fn date(text: &[u8]) -> Option<(i64, usize)> {
     let (year, month, day) = match number(text, 4) {
         Some(year) => {
@@ -39,29 +39,44 @@ fn date(text: &[u8]) -> Option<(i64, usize)> {
         None => {
             // Day and month can only be told apart where the sign is a point.
             let points = text.get(2) == Some(&b'.') && text.get(5) == Some(&b'.');
-            points.then(|| Some((number(&text[6..], 4)?, number(&text[3..], 2)?, number(text, 2)?)))??
+            let (year, used) = match points.then(|| number(&text[6..], 4))? {
+                Some(year) => (year, 10),
+                None => (2000 + number(&text[6..], 2)?, 8),
+            };
+            return in_calendar(year, number(&text[3..], 2)?, number(text, 2)?).map(|days| (days, used));
         }
     };
-    let sound = (1..=12).contains(&month) && (1..=31).contains(&day);
-    sound.then(|| (days(year, month, day), 10))
+    in_calendar(year, month, day).map(|days| (days, 10))
 }
 
-/// The time of day at the start of `text`: `12:59:00`, `12:59:00.100`; with `comma`, a comma may stand before the
-/// fraction. Gives seconds, digits of the fraction and length.
+/// The days from 1970-01-01 to a date, where there is such a month and day.
+fn in_calendar(year: i64, month: i64, day: i64) -> Option<i64> {
+    ((1..=12).contains(&month) && (1..=31).contains(&day)).then(|| days(year, month, day))
+}
+
+/// The time of day at the start of `text`: `12:59:00`, `7:59:00`, `12:59:00.100`, `12:59:00:100`; with `comma`, a comma may
+/// stand before the fraction. Gives seconds, digits of the fraction and length.
 fn time(text: &[u8], comma: bool) -> Option<(f64, u8, usize)> {
-    let (hour, minute, second) = (number(text, 2)?, number(text.get(3..)?, 2)?, number(text.get(6..)?, 2)?);
-    let sound = text[2] == b':' && text[5] == b':' && hour < 24 && minute < 60 && second <= 60;
-    if !sound || text.get(8) == Some(&b':') {
+    let hours = if text.get(1) == Some(&b':') { 1 } else { 2 };
+    // What stands behind the hour: `:59:00.100`.
+    let rest = text.get(hours..)?;
+    let (hour, minute) = (number(text, hours)?, number(rest.get(1..)?, 2)?);
+    let second = number(rest.get(4..)?, 2)?;
+    let sound = rest[0] == b':' && rest[3] == b':' && hour < 24 && minute < 60 && second <= 60;
+    let sign = rest.get(6).copied().unwrap_or(b' ');
+    let digits = rest.get(7..).unwrap_or_default().iter().take_while(|b| b.is_ascii_digit()).count();
+    // Behind a colon there are milliseconds, and no more.
+    let thousandths = sign == b':' && digits == 3 && rest.get(10) != Some(&b':');
+    if !sound || (sign == b':' && !thousandths) {
         return None;
     }
     let whole = (hour * 3600 + minute * 60 + second) as f64;
-    let point = text.get(8).is_some_and(|b| *b == b'.' || (comma && *b == b','));
-    let digits = text.get(9..).unwrap_or_default().iter().take_while(|b| b.is_ascii_digit()).count();
-    if !point || !(1..=9).contains(&digits) {
-        return Some((whole, 0, 8));
+    let has_fraction = thousandths || sign == b'.' || (comma && sign == b',');
+    if !has_fraction || !(1..=9).contains(&digits) {
+        return Some((whole, 0, hours + 6));
     }
-    let fraction = number(&text[9..], digits)? as f64 / 10f64.powi(digits as i32);
-    Some((whole + fraction, digits as u8, 9 + digits))
+    let fraction = number(&rest[7..], digits)? as f64 / 10f64.powi(digits as i32);
+    Some((whole + fraction, digits as u8, hours + 7 + digits))
 }
 
 /// The same with the half of the day behind it, where that is written: `10:15:30 PM`.
@@ -168,25 +183,47 @@ fn duration(text: &[u8]) -> Option<(Moment, usize)> {
     whole.then_some((Moment { seconds, decimals: 0 }, at))
 }
 
-/// The moment or duration at the start of `text` and its length, the zone included where one is written.
+/// A date and time in the basic form of ISO 8601, `20240305T235959Z`, and its length.
+fn basic(text: &[u8]) -> Option<(Moment, usize)> {
+    let (date, of_day) = (number(text, 8)?, text.get(8..)?.strip_prefix(b"T").and_then(|time| number(time, 6))?);
+    let days = in_calendar(date / 10_000, date / 100 % 100, date % 100)?;
+    let (hour, minute, second) = (of_day / 10_000, of_day / 100 % 100, of_day % 100);
+    let end = 15 + usize::from(text.get(15) == Some(&b'Z'));
+    let sound = hour < 24 && minute < 60 && second <= 60 && !text.get(end).is_some_and(u8::is_ascii_alphanumeric);
+    let seconds = days as f64 * DAY + (hour * 3600 + minute * 60 + second) as f64;
+    sound.then_some((Moment { seconds, decimals: 0 }, end))
+}
+
+/// The moment, date or duration at the start of `text` and its length, the zone included where one is written.
 pub(super) fn moment(text: &[u8], comma: bool) -> Option<(Moment, usize)> {
     match text.first()? {
         b'0'..=b'9' => {}
         b'A'..=b'Z' => return with_month(text, comma),
         _ => return None,
     }
+    if let Some(found) = basic(text) {
+        return Some(found);
+    }
     let Some((days, used)) = date(text) else {
         let time = time_of_day(text, comma).map(|(seconds, decimals, used)| (Moment { seconds, decimals }, used));
         return time.or_else(|| duration(text)).or_else(|| with_month(text, comma));
     };
-    let gap = text.get(used).filter(|b| matches!(b, b'T' | b' ' | b'_' | b't'))?;
-    let blanks = if *gap == b' ' { text[used..].iter().take_while(|b| **b == b' ').count() } else { 1 };
-    let (of_day, decimals, length) = time_of_day(&text[used + blanks..], comma)?;
+    // The time may stand in a cell of its own.
+    let gap = text.get(used).filter(|b| matches!(b, b'T' | b' ' | b'_' | b't' | b',' | b';' | b'\t'));
+    let blank = |b: &&u8| matches!(b, b' ' | b'\t');
+    let behind = used + usize::from(gap.is_some());
+    let behind = behind + text.get(behind..).unwrap_or_default().iter().take_while(blank).count();
+    let time = gap.and_then(|_| time_of_day(text.get(behind..)?, comma));
+    let Some((of_day, decimals, length)) = time else {
+        let ends = !text.get(used).is_some_and(|b| b.is_ascii_alphanumeric() || matches!(b, b'-' | b'/' | b'.' | b':'));
+        // Without a time, a year of two digits may be anything.
+        return (ends && used == 10).then_some((Moment { seconds: days as f64 * DAY, decimals: 0 }, used));
+    };
     let mut seconds = days as f64 * DAY + of_day;
-    let mut end = used + blanks + length;
+    let mut end = behind + length;
     match text.get(end) {
         Some(b'Z') => end += 1,
-        Some(sign @ (b'+' | b'-')) if *gap != b' ' => {
+        Some(sign @ (b'+' | b'-')) if matches!(gap, Some(b'T' | b't' | b'_')) => {
             let zone = &text[end + 1..];
             let hours = number(zone, 2).map(|hours| (hours, 2)).or_else(|| number(zone, 4).map(|all| (all / 100, 4)));
             if let Some((hours, digits)) = hours {
@@ -221,6 +258,16 @@ mod tests {
         assert_eq!(read("2024-03-05T23:59:59Z,1"), Some((1_709_683_199.0, 20)));
         assert_eq!(read("2024-03-06T01:29:59.5+01:30 x"), Some((1_709_683_199.5, 27)));
         assert_eq!(read("2024-03-05T15:59:59-0800"), Some((1_709_683_199.0, 24)));
+        for apart in ["2024-03-05,23:59:59", "05.03.2024;23:59:59", "2024/03/05\t 23:59:59", "2024-03-05; 23:59:59"] {
+            assert_eq!(read(apart), Some((1_709_683_199.0, apart.len())), "{apart}");
+        }
+        // `date -u -d @1709596800`
+        assert_eq!(read("2024-03-05,837"), Some((1_709_596_800.0, 10)));
+        assert_eq!(read("05.03.2024"), Some((1_709_596_800.0, 10)));
+        assert_eq!(read("12:59:00:100 432"), Some((46_740.1, 12)));
+        assert_eq!(read("20240305T235959Z,4"), Some((1_709_683_199.0, 16)));
+        assert_eq!(read("1:02:03.5,7"), Some((3723.5, 9)));
+        assert_eq!(read("05.03.24 23:59:59"), Some((1_709_683_199.0, 17)));
         assert_eq!(read("12:05:00 AM, 1"), Some((300.0, 11)));
         assert_eq!(read("11:59:59pm"), Some((86_399.0, 10)));
         assert_eq!(read("13:00:00 AM"), Some((46_800.0, 8)));
@@ -241,11 +288,17 @@ mod tests {
             "24:00:00",
             "12:61:00",
             "12:59",
-            "1:02:03",
+            "1:2:3",
+            "20241305T235959",
+            "20240305T2359",
+            "01.03.24",
             "2024-13-05 00:00:00",
             "x",
             "",
             "12:34:56:78",
+            "12:34:56:789:1",
+            "2024-03-05-1",
+            "05.03.2024.7",
             "99999999999999999999999d 00:00:04",
             "9999999999999999999999h1m1s",
         ] {

@@ -5,6 +5,7 @@
 //! the unit of the first, those behind it the label of the second. Where there is no break, a word that is a unit by
 //! its spelling is one.
 
+use super::address::address;
 use super::number::{Number, number, scan_number, scan_with_comma};
 use super::shape::{Comma, MAX_FIELDS, Style, prompt};
 use super::units::{UNIT, is_degrees, is_time_unit, is_unit, may_be_name};
@@ -13,6 +14,12 @@ use std::ops::Range;
 
 /// Words that stand between a name and its value and belong to neither.
 const FILLERS: [&str; 9] = ["is", "are", "was", "the", "of", "at", "and", "reads", "equals"];
+
+/// What loggers write in front of a name.
+const LEVELS: [&[u8]; 15] = [
+    b"OK", b"INFO", b"DEBUG", b"DBG", b"WARN", b"WARNING", b"ERROR", b"TRACE", b"LOG", b"DATA", b"RX", b"TX", b"info",
+    b"debug", b"log",
+];
 
 /// The longest label.
 const LABEL: usize = 32;
@@ -43,6 +50,8 @@ pub(super) struct Scan {
     pub(super) signs: Vec<Sign>,
     /// A word stands behind a name, as a value does: `state: idle`.
     pub(super) has_text: bool,
+    /// A word between two values that was taken as the unit of the first may as well be the name of the second: `LDR 604 V 3 V`.
+    pub(super) unclear: Option<Range<usize>>,
 }
 
 /// A sign among digits that can be read in more than one way.
@@ -50,7 +59,7 @@ pub(super) struct Scan {
 pub(super) enum Sign {
     /// A comma with so many digits in front of it and behind it, the first of the latter being 0 or not.
     Comma { front: usize, behind: usize, zero: bool },
-    /// A minus that stands apart from the number behind it.
+    /// A minus that stands apart from the number behind it, or right behind another number.
     Minus,
 }
 
@@ -74,12 +83,18 @@ fn begins_word(byte: u8) -> bool {
     byte.is_ascii_alphabetic() || matches!(byte, b'_' | b'%') || byte >= 0x80
 }
 
-/// A number at `at` that has its minus apart, and where it ends.
+/// A number at `at` that has its minus apart, or right behind another number, and where it ends.
 fn apart(line: &[u8], at: usize, style: Style) -> Option<(Value, usize)> {
     let blanks = line[at + 1..].iter().take_while(|b| **b == b' ').count();
-    let begins = at.checked_sub(1).is_none_or(|before| matches!(line[before], b' ' | b':' | b'=' | b',' | b'\t'));
+    let before = at.checked_sub(1).map_or(b' ', |before| line[before]);
     let next = at + 1 + blanks;
-    if line[at] != b'-' || blanks == 0 || !begins || !line.get(next).is_some_and(u8::is_ascii_digit) {
+    let digit = |at: usize| line.get(at).is_some_and(u8::is_ascii_digit);
+    // A number that begins with a zero, as of a date, has no sign.
+    let begins = match blanks {
+        0 => before.is_ascii_digit() && !(line.get(next) == Some(&b'0') && digit(next + 1)),
+        _ => matches!(before, b' ' | b':' | b'=' | b',' | b'\t'),
+    };
+    if line[at] != b'-' || !begins || !digit(next) {
         return None;
     }
     let (mut value, used) = value_at(line, next, style)?;
@@ -106,12 +121,21 @@ fn token(line: &[u8], at: usize, style: Style) -> (Token, usize) {
     if let Some((value, end)) = if style.minus { apart(line, at, style) } else { None } {
         return (Token::Value(value), end);
     }
+    if byte.is_ascii_hexdigit()
+        && at.checked_sub(1).is_none_or(|before| !(is_word(line[before]) || line[before] == b'.'))
+        && let Some(length) = address(&line[at..])
+    {
+        // Where it names what follows, it is a name as any.
+        let sign = line[at + length..].trim_ascii_start().first();
+        let is_name = matches!(sign, Some(b':' | b'='));
+        return (if is_name { Token::Word } else { Token::Other }, at + length);
+    }
     let run = |test: fn(u8) -> bool| at + line[at..].iter().take_while(|b| test(**b)).count();
     if let Some((value, used)) = value_at(line, at, style) {
         return (Token::Value(value), at + used);
     }
-    if line[at..].starts_with("±".as_bytes()) {
-        return (Token::Break, at + "±".len());
+    if let Some(length) = parting_sign(&line[at..]) {
+        return (Token::Break, at + length);
     }
     if begins_word(byte) || byte.is_ascii_digit() {
         return (Token::Word, word_end(line, at));
@@ -146,6 +170,14 @@ fn token(line: &[u8], at: usize, style: Style) -> (Token, usize) {
         b',' | b';' | b'|' | b'/' | b'\t' | b'(' | b')' | b'[' | b']' | b'{' | b'}' => (Token::Break, at + 1),
         _ => (Token::Other, at + 1),
     }
+}
+
+/// The length of a sign at the start of `text` that is no ASCII and parts two numbers: `±`, or that of degrees as in `48°30'`.
+pub(super) fn parting_sign(text: &[u8]) -> Option<usize> {
+    let degree = "°".as_bytes();
+    let parts = |text: &[u8]| text.first().is_some_and(u8::is_ascii_digit);
+    let found = text.starts_with("±".as_bytes()) || text.strip_prefix(degree).is_some_and(parts);
+    found.then_some(degree.len())
 }
 
 /// Whether a sign right behind a number stands for the one of degrees: `22*C`, `22'F`.
@@ -258,6 +290,8 @@ struct Gap {
     open: bool,
     /// A `=` or `:` stands right before the value.
     named: bool,
+    /// It is a `=` that touches the name.
+    tight: bool,
 }
 
 impl Gap {
@@ -278,8 +312,10 @@ impl Gap {
                 let word = &line[at.clone()];
                 let next = line[at.end..].trim_ascii_start();
                 let leads_on = next.starts_with(b"(") || next.starts_with(b"[") || next.starts_with(b"->");
-                let is_code = !leads_on
-                    && (state(word).is_some() || word.iter().all(|b| b.is_ascii_uppercase() || b.is_ascii_digit()));
+                // `room=lab t=22`: what touches a `=` on both sides is its value.
+                let is_value = self.tight && at.start > 0 && line[at.start - 1] == b'=';
+                let is_upper = word.iter().all(|b| b.is_ascii_uppercase() || b.is_ascii_digit());
+                let is_code = !leads_on && (is_value || is_upper || state(word).is_some());
                 self.behind = if is_code { Vec::new() } else { vec![at] };
                 (self.broken, self.text) = (true, true);
             }
@@ -295,7 +331,10 @@ impl Gap {
                 }
                 self.parted |= has_words && matches!(sign, b',' | b';' | b'|' | b']');
             }
-            Token::Names => self.named = true,
+            Token::Names => {
+                self.named = true;
+                self.tight = sign == b'=' && at.start > 0 && is_word(line[at.start - 1]);
+            }
             // What stands behind a sign such as `!` is no unit of the value before.
             Token::Other if SIGNS.contains(&sign) && !self.named => self.broken = true,
             Token::Break | Token::Other | Token::Value(_) => {}
@@ -319,7 +358,8 @@ impl Gap {
                 return (Vec::new(), self.behind);
             }
             self.before.append(&mut self.behind);
-            return (Vec::new(), self.before);
+            let is_level = self.before.len() > 1 && LEVELS.contains(&&line[self.before[0].clone()]);
+            return (Vec::new(), self.before.split_off(usize::from(is_level)));
         }
         if self.broken && !self.behind.is_empty() {
             return (self.before, self.behind);
@@ -448,6 +488,11 @@ fn scan_as(line: &[u8], style: Style, between: Between) -> (Scan, Gaps) {
             gaps.most = gaps.most.max(words);
             let word = gap.before.iter().chain(&gap.behind).next();
             gaps.has_name |= words == 1 && !attached && word.is_some_and(|word| !is_unit(&line[word.clone()]));
+        }
+        if let ([word], true) = (gap.before.as_slice(), !first && names_lead && between == Between::Units) {
+            let text = &line[word.clone()];
+            let alone = gap.behind.is_empty() && !attached && !gap.named && !gap.broken && !gap.apart;
+            scan.unclear = Some(word.clone()).filter(|_| alone && is_unit(text) && may_be_name(text)).or(scan.unclear);
         }
         let (unit, label) = std::mem::take(&mut gap).cut(line, attached, first, names_lead, between);
         if let Some(last) = scan.slots.last_mut() {

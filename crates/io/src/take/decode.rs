@@ -12,7 +12,7 @@ use amber_core::interpret::{Interpreter, Layout, RowSink, Rows};
 use amber_core::split::{LineOutcome, Rejection};
 
 /// The number of the way in which bytes become a table; another one may make another table of the same bytes.
-pub const DECODER: u32 = 5;
+pub const DECODER: u32 = 6;
 
 /// What the decoder has seen.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]

@@ -27,6 +27,12 @@ const MOST_KINDS: usize = 8;
 /// Lines of a kind, at least.
 const OF_A_KIND: usize = 3;
 
+/// One line of so many at most may be damaged.
+const DAMAGED: usize = 5;
+
+/// One line of so many at least belongs to a list among other kinds.
+const LISTS: usize = 4;
+
 /// A pattern, and what else the lines may mean.
 #[derive(Clone, Debug, PartialEq)]
 pub(in super::super) struct Found {
@@ -121,7 +127,9 @@ fn by_mode<'a>(lines: &[&'a [u8]], second: bool) -> (Mode, Vec<Cut<'a>>, Vec<Cut
 
 /// The word in front of a line, where there is one.
 fn tag<'a>(cut: &Cut<'a>) -> Option<&'a [u8]> {
-    let first = cut.tokens.iter().take(2).find(|token| token.kind == Kind::Phrase)?;
+    // An address or a version in front is no kind of line.
+    let is_word = |token: &&Token| token.kind == Kind::Phrase && !cut.line[token.at.start].is_ascii_digit();
+    let first = cut.tokens.iter().take(2).find(is_word)?;
     let marked = cut.tokens[0].kind == Kind::Phrase || matches!(cut.tokens[0].kind, Kind::Mark(b'$' | b'!' | b'#'));
     marked.then(|| &cut.line[first.at.clone()])
 }
@@ -146,8 +154,9 @@ fn runs_on(cuts: &[Cut<'_>], comma: bool) -> bool {
     };
     let moments: Vec<f64> = cuts.iter().filter_map(told).collect();
     let back = |pair: &&[f64]| pair[1] < pair[0] && pair[0] - pair[1] <= DAY_TURN;
-    let first_is_last = moments.first() == moments.last();
-    moments.windows(2).filter(back).count() * 20 <= moments.len() && (!first_is_last || moments.len() < 16)
+    // A time of day that stands still is none; a date may.
+    let stands = moments.first() == moments.last() && moments.first().is_some_and(|first| *first <= DAY_TURN);
+    moments.windows(2).filter(back).count() * 20 <= moments.len() && (!stands || moments.len() < 16)
 }
 
 /// Whether what stands behind the comma of `12:59:00,837` is the fraction of a second: always three or six digits, which
@@ -175,18 +184,22 @@ fn comma_belongs(cuts: &[Cut<'_>]) -> Option<bool> {
     (within >= 3 || zeros > 0).then_some(true)
 }
 
-/// Every number has as many digits on every line, and some have letters.
+/// Every number has as many digits on every line, but for a few that are damaged, and some have letters.
 fn is_hexadecimal(cuts: &[Cut<'_>]) -> bool {
     let numbers = |cut: &Cut<'_>| -> Vec<Vec<u8>> {
         let numbers = cut.tokens.iter().filter(|token| token.kind == Kind::Number);
         numbers.map(|token| cut.line[token.at.clone()].to_vec()).collect()
     };
     let rows: Vec<Vec<Vec<u8>>> = cuts.iter().map(numbers).collect();
-    let Some(first) = rows.first() else { return false };
+    // Of equals the newest.
+    let lengths = |row: &Vec<Vec<u8>>| row.iter().map(Vec::len).collect::<Vec<_>>();
+    let usual = rows.iter().max_by_key(|row| rows.iter().filter(|other| lengths(other) == lengths(row)).count());
+    let Some(usual) = usual.map(lengths) else { return false };
     let lettered = |texts: &Vec<Vec<u8>>| texts.iter().any(|text| text.iter().any(u8::is_ascii_alphabetic));
     let small = |text: &Vec<u8>| text.iter().any(|b| b.is_ascii_lowercase());
     let large = |text: &Vec<u8>| text.iter().any(|b| b.is_ascii_uppercase());
-    rows.iter().all(|row| row.iter().zip(first).all(|(text, first)| text.len() == first.len()))
+    let sound = rows.iter().filter(|row| lengths(row) == usual).count();
+    sound * DAMAGED >= rows.len() * (DAMAGED - 1)
         && rows.iter().filter(|row| lettered(row)).count() >= 2
         && !(rows.iter().flatten().any(small) && rows.iter().flatten().any(large))
 }
@@ -304,6 +317,7 @@ fn kinds<'a>(own: Vec<Cut<'a>>, others: Vec<Cut<'a>>) -> (Vec<OfAKind<'a>>, Opti
     // What the others are beside it.
     let first_line = found[0].0.iter().map(|cut| cut.index).min().unwrap_or(0);
     let last_line = found[0].0.iter().map(|cut| cut.index).max().unwrap_or(0);
+    let count = found.iter().map(|(cuts, _)| cuts.len()).sum::<usize>() + others.len();
     let mut rest = others;
     let single = found.len() == 1;
     loop {
@@ -311,13 +325,18 @@ fn kinds<'a>(own: Vec<Cut<'a>>, others: Vec<Cut<'a>>) -> (Vec<OfAKind<'a>>, Opti
         rest = left;
         let Some(first) = next.first() else { break };
         let (known, own) = (tag(first), tag(&found[0].0[0]));
-        let is_kind = known.is_some()
-            && next.len() >= OF_A_KIND
+        // One kind at most has no word in front: a list, of which there are many lines, and at most two in a row.
+        let runs = |cuts: &[Cut<'_>]| 1 + cuts.windows(2).filter(|pair| pair[1].index != pair[0].index + 1).count();
+        let is_list =
+            |cuts: &[Cut<'_>]| begins_with_number(cuts) && cuts.len() * LISTS >= count && runs(cuts) * 2 >= cuts.len();
+        let may = |cuts: &[Cut<'_>]| tag(&cuts[0]).is_some() || is_list(cuts);
+        let is_kind = next.len() >= OF_A_KIND
             && next.iter().all(|cut| tag(cut) == known)
             // What came before the rows began, or when they had ended, is no kind of them.
             && next.iter().any(|cut| cut.index > first_line)
             && next.iter().any(|cut| cut.index < last_line)
-            && found.iter().all(|(cuts, _)| tag(&cuts[0]) != known && tag(&cuts[0]).is_some());
+            && found.iter().all(|(cuts, _)| tag(&cuts[0]) != known && may(cuts))
+            && may(&next);
         if is_kind && found.len() < MOST_KINDS {
             found.push((next, false));
             continue;
@@ -349,6 +368,11 @@ fn kinds<'a>(own: Vec<Cut<'a>>, others: Vec<Cut<'a>>) -> (Vec<OfAKind<'a>>, Opti
     (found, is_kinds)
 }
 
+/// Whether lines of one form are a list: a number stands in front.
+fn begins_with_number(cuts: &[Cut<'_>]) -> bool {
+    cuts.first().is_some_and(|cut| cut.tokens.first().is_some_and(|token| token.kind == Kind::Number))
+}
+
 fn shortened(mut cut: Cut<'_>, length: usize) -> Cut<'_> {
     cut.tokens.truncate(length);
     cut.signature.truncate(length);
@@ -372,6 +396,10 @@ impl Pattern {
     /// Whether it is nothing but numbers with one delimiter between, which a plain list says better.
     fn is_list(&self) -> bool {
         let [form] = self.forms.as_slice() else { return false };
+        // Only a sign parts the second number from the first.
+        if form.parts.windows(2).any(|pair| matches!(pair, [Part::Field(_), Part::Field(_)])) {
+            return false;
+        }
         let mut delimiters = Vec::new();
         for part in &form.parts {
             match part {

@@ -3,11 +3,12 @@
 //! A [`Pattern`] can say all that other shapes cannot: what stands in front of and behind a list, a wall clock, words that
 //! are states, numbers with thousands set apart, checksums, several kinds of lines in one stream. `spelled` is its text,
 //! `read` reads a line by it, `find` finds it: `tokens` cuts lines, `columns` weighs what each place of many lines can be,
-//! `names` says what the fields are called.
+//! `numbers` what numbers there are and the signs around them, `names` says what the fields are called.
 
 mod columns;
 mod find;
 mod names;
+mod numbers;
 mod read;
 mod spelled;
 mod tokens;
@@ -82,12 +83,13 @@ const MOST_CODES: usize = 32;
 
 impl Form {
     /// For each field of a form of `count` cells with `delimiter` between, the cell that is the field and nothing else,
-    /// `usize::MAX` where it is not; `None` where there are not as many cells.
-    fn cells(&self, delimiter: Delimiter, count: usize) -> Option<Vec<usize>> {
+    /// `usize::MAX` where it is not; `None` where there are not as many cells. A column of `wide` takes two cells.
+    fn cells(&self, delimiter: Delimiter, count: usize, wide: &[usize]) -> Option<Vec<usize>> {
         // A field is written as a sign that no text has, in order.
         const FIELD: char = '\u{1}';
         let write = |part: &Part| match part {
             Part::Text(text) => text.clone(),
+            Part::Field(column) if wide.contains(column) => format!("{FIELD}{}?", char::from(delimiter.byte())),
             Part::Field(_) => FIELD.into(),
             Part::Word | Part::Rest => "?".into(),
         };
@@ -141,7 +143,11 @@ impl Pattern {
         let places: Vec<usize> = match self.forms.as_slice() {
             _ if is_bare && header.names.len() == self.columns.len() => (0..self.columns.len()).collect(),
             [form] => {
-                let Some(places) = form.cells(header.delimiter, header.names.len()) else { return };
+                // The date and the time of a clock may have a cell each.
+                let clock = |column: &usize| matches!(self.columns[*column].kind, FieldKind::Clock { .. });
+                let clocks: Vec<usize> = (0..self.columns.len()).filter(clock).take(1).collect();
+                let cells = |wide: &[usize]| form.cells(header.delimiter, header.names.len(), wide);
+                let Some(places) = cells(&[]).or_else(|| cells(&clocks)) else { return };
                 places
             }
             _ => return,
@@ -161,7 +167,10 @@ impl Pattern {
             FieldKind::Comma => commas,
             _ => false,
         };
-        self.forms.len() == 1 && !self.forms[0].checked && self.columns.iter().all(plain)
+        let [form] = self.forms.as_slice() else { return false };
+        // Where a sign alone parts two numbers, a list or words would lose it.
+        let joined = form.parts.windows(2).any(|pair| matches!(pair, [Part::Field(_), Part::Field(_)]));
+        !form.checked && !joined && self.columns.iter().all(plain)
     }
 
     /// Whether some text on its lines is not read.

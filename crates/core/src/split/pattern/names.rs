@@ -1,6 +1,7 @@
 //! What the fields of a pattern are called, and their units, by the text around them: the line is written with a 0 in
 //! the place of each field, and read as any line of words is.
 
+use super::super::address::without_addresses;
 use super::super::shape::{Comma, Style};
 use super::super::words::{self, Slot};
 use std::borrow::Cow;
@@ -31,7 +32,7 @@ fn slots(form: &Form, pattern: &Pattern) -> Option<(Vec<Slot>, String)> {
                         })
                         .is_some_and(&is_stamp);
                 let text = if behind_clock { behind_prefix(text) } else { text };
-                let text = &*as_words(&indexed(&without_full_scale(text)));
+                let text = &*as_words(&indexed(&without_full_scale(&without_addresses(text))));
                 if behind_clock {
                     line.push(' ');
                 }
@@ -41,6 +42,8 @@ fn slots(form: &Form, pattern: &Pattern) -> Option<(Vec<Slot>, String)> {
                     line.push_str(" , ");
                     line.push_str(&trimmed[1..]);
                 } else {
+                    // Right behind a number a `/` would be part of it.
+                    line.push_str(if behind_number && text.starts_with('/') { " " } else { "" });
                     line.push_str(text);
                 }
             }
@@ -50,6 +53,10 @@ fn slots(form: &Form, pattern: &Pattern) -> Option<(Vec<Slot>, String)> {
             Part::Field(_) => {
                 // In `X{a}Y{b}` letters right in front of a number are its name.
                 if letters_lead && line.ends_with(|c: char| c.is_alphabetic()) {
+                    line.push(' ');
+                }
+                // Where only a sign parts two numbers, something must stand between; a `/` would join words.
+                if places.last().is_some_and(|last| last + 1 == line.len()) || line.ends_with('/') {
                     line.push(' ');
                 }
                 places.push(line.len());

@@ -119,6 +119,17 @@ fn word_length(text: &[u8]) -> usize {
 }
 
 impl Form {
+    /// Whether `line` has all words of the form, one at least, in their order: it is a damaged row rather than a message.
+    fn has_words(&self, line: &[u8]) -> bool {
+        let (mut at, mut count) = (0, 0);
+        let texts = self.parts.iter().filter_map(|part| if let Part::Text(text) = part { Some(text) } else { None });
+        for word in texts.flat_map(|text| text.split(|c: char| !c.is_alphanumeric())).filter(|word| !word.is_empty()) {
+            let Some(found) = memchr::memmem::find(&line[at..], word.as_bytes()) else { return false };
+            (at, count) = (at + found + word.len(), count + 1);
+        }
+        count > 0 && line[at..].iter().any(u8::is_ascii_digit)
+    }
+
     /// Reads `line`; gives the place of each column's text to `found`.
     #[inline]
     fn read(
@@ -234,7 +245,10 @@ impl Pattern {
             }
         }
         let Some(best) = best else { return Err(Other::Text) };
-        let is_row = best.why == Rejection::Checksum || best.begun || best.fields * 2 >= self.columns.len().max(2);
+        let is_row = best.why == Rejection::Checksum
+            || best.begun
+            || best.fields * 2 >= self.columns.len().max(2)
+            || self.forms.iter().any(|form| !form.checked && form.has_words(line));
         Err(if is_row { Other::Damage(best.why) } else { Other::Text })
     }
 

@@ -1,8 +1,9 @@
 //! A line cut into numbers, phrases, moments and signs, by one of several ways of reading signs.
 
+use super::super::address::address;
 use super::super::number::scan_number;
 use super::super::wall::moment;
-use super::super::words::{grouped_length, word_end};
+use super::super::words::{grouped_length, parting_sign, word_end};
 use std::ops::Range;
 
 /// The most tokens of a line that is looked at.
@@ -16,7 +17,7 @@ pub(super) enum Kind {
     Phrase,
     /// A date, a time of day, or both.
     Moment,
-    /// Any other sign.
+    /// Any other sign, by its last byte.
     Mark(u8),
 }
 
@@ -111,8 +112,15 @@ pub(super) fn tokens(line: &[u8], mode: Mode) -> Option<Vec<Token>> {
         } else {
             moment(&line[at..], mode.comma_moments)
         };
+        // What is all of a line may be bytes in hexadecimal.
+        let beside = |length: &usize| at > 0 || *length < line.trim_ascii_end().len();
+        let begins = at == 0 || !(line[at - 1].is_ascii_alphanumeric() || line[at - 1] == b'.');
         let (kind, end) = if let Some((_, used)) = told {
             (Kind::Moment, at + used)
+        } else if let Some(length) = (if begins { address(&line[at..]) } else { None }).filter(beside) {
+            (Kind::Phrase, at + length)
+        } else if let Some(length) = parting_sign(&line[at..]) {
+            (Kind::Mark(line[at + length - 1]), at + length)
         } else if let Some(end) = number(line, at, mode) {
             (Kind::Number, end)
         } else if mode.letters && byte.is_ascii_alphabetic() {
@@ -170,7 +178,10 @@ mod tests {
             ("PM2.5: 13 ug/m3 PM10: 8", plain, "<PM2.5>:N<ug/m3 PM10>:N"),
             ("fw 1.2.3 at 22.5°C", plain, "<fw 1.2.3 at>N<°C>"),
             ("p: --  q: 5%", plain, "<p>:<-->\u{3c}q>:N<%>"),
+            ("22.5±0.10", plain, "N\u{b1}N"),
             ("idle  run", plain, "<idle><run>"),
+            ("3C:61:05:0A:F2:9B -70", plain, "<3C:61:05:0A:F2:9B>N"),
+            ("3C:61:05:0A:F2:9B", Mode { hex: true, ..plain }, "N:N:N:N:N:N"),
             ("X-370Y-932", Mode { letters: true, ..plain }, "<X>N<Y>N"),
             ("V1_21_V2_28", Mode { letters: true, ..plain }, "<V>N_N_<V>N_N"),
         ] {
