@@ -95,6 +95,8 @@ impl Framing for LineFraming {
                 return (bytes.len(), None);
             };
             at += end + 1;
+            // The LF behind a CR is an empty line, which is skipped at once.
+            at += usize::from(rest[end] == b'\r' && bytes.get(at) == Some(&b'\n'));
             if end > MAX_LINE {
                 return (at, Some(Frame::Bad(Rejection::TooLong, &rest[..MAX_LINE])));
             }

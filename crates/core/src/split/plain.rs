@@ -9,11 +9,15 @@ use super::value::{is_gap, value};
 /// Plain numbers with nothing missing.
 #[inline]
 pub(super) fn plain(plain: &Plain, line: &[u8], cells: &mut Cells<'_>) -> bool {
-    let line = match plain.brackets {
+    let line = if plain.brackets {
+        let inner = bare_text(line);
         // Whether a number stands in brackets may be a part of what it says.
-        true if !has_brackets(line) => return false,
-        true => &line[bare_text(line)],
-        false => line,
+        if inner.end >= line.trim_ascii_end().len() {
+            return false;
+        }
+        &line[inner]
+    } else {
+        line
     };
     if plain.comma {
         plain_with(plain, line, scan_with_comma, cells)

@@ -155,6 +155,8 @@ pub(super) struct Reader {
     /// The columns in which numbers other than 0 and 1 came, a bit each.
     numbers: u64,
     has_misread: bool,
+    /// The last line was read in the usual way of its shape: nothing but its numbers differed from what is known.
+    as_before: bool,
     words: Vec<Option<u8>>,
     /// Signs on the lines of words that were read since they were last looked at, and can be read in another way.
     pub(super) signs: Vec<Sign>,
@@ -172,6 +174,7 @@ impl Reader {
             decimals: Vec::new(),
             numbers: 0,
             has_misread: false,
+            as_before: false,
             words: Vec::new(),
             signs: Vec::new(),
             word: None,
@@ -315,6 +318,7 @@ impl Reader {
             }
             Shape::Json(_) | Shape::Pins(_) | Shape::Polled(_) => false,
         };
+        self.as_before = fast && self.word.is_none();
         if !fast {
             cells.clear();
             let Some(text) = clean(line) else { return Err(Other::Damage(Rejection::Unreadable)) };
@@ -365,6 +369,11 @@ impl Reader {
         }
     }
 
+    /// Whether the last line was read in the usual way of its shape, and told nothing new of the columns.
+    pub(super) fn is_as_before(&self) -> bool {
+        self.as_before && !self.has_misread
+    }
+
     /// Whether words that were read as states stood among numbers, as it turned out. Says so once.
     pub(super) fn misread_states(&mut self) -> bool {
         std::mem::take(&mut self.has_misread)
@@ -378,7 +387,9 @@ impl Reader {
             let column = left.trailing_zeros() as usize;
             left &= left - 1;
             let value = values[column];
-            if value != 0.0 && value != 1.0 && !value.is_nan() {
+            // Most columns of which it is not told yet are 0 or 1.
+            let is_bit = matches!(value.to_bits(), 0 | 0x3ff0_0000_0000_0000);
+            if !is_bit && value != 0.0 && !value.is_nan() {
                 self.has_misread |= self.words[first + column].take().is_some();
                 self.numbers |= 1 << (first + column);
             }
@@ -485,6 +496,8 @@ impl Reader {
         let all = cells.filled.count_ones() as usize == labels.labels.len();
         match (fault, unknown) {
             (Some(fault), _) => return Err(Other::Damage(fault)),
+            // As when two lines ran together.
+            (None, Some(label)) if is_again(&label, labels) => return Err(Other::Damage(Rejection::LabelTwice)),
             (None, Some(label)) if scan.strong => return Err(cells.new_labels(vec![label], labels)),
             // A sentence that happens to name a channel.
             (None, Some(_)) if !all => return Err(Other::Text),
@@ -504,6 +517,12 @@ impl Reader {
         }
         Ok(())
     }
+}
+
+/// Whether `label` is one of `labels` with a number behind it, by which it is told from the first of its name.
+fn is_again(label: &str, labels: &Labels) -> bool {
+    let base = label.rsplit_once('_').filter(|(_, number)| number.bytes().all(|b| b.is_ascii_digit()));
+    base.is_some_and(|(base, _)| labels.labels.iter().any(|known| known == base))
 }
 
 /// The number behind `text` at the start of `line`, blanks around the text left out of account, and what follows it.

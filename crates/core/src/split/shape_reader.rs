@@ -92,6 +92,8 @@ pub(super) struct ShapeReader {
     missing: Missing,
     pins: PinRow,
     polled: PolledRow,
+    /// A line that reads as the one before has nothing more to say of the shape.
+    is_calm: bool,
 }
 
 /// Frames that did not come, by what counts them.
@@ -149,6 +151,7 @@ impl ShapeReader {
             missing: Missing::default(),
             pins: PinRow::default(),
             polled: PolledRow::default(),
+            is_calm: false,
         }
     }
 
@@ -229,6 +232,12 @@ impl ShapeReader {
             outcome = Err(Other::Damage(Rejection::OtherText));
         }
         match outcome {
+            Ok(filled) if self.is_calm && !half && self.reader.is_as_before() => {
+                self.take_row(at, filled, line, sink);
+                self.look_for_families(at);
+                self.is_calm = self.proposal.is_none();
+                return None;
+            }
             Ok(filled) if half && !(self.reader.knows_its_start() && self.reader.is_whole(filled)) => {
                 sink.line(at, LineOutcome::Half, line)
             }
@@ -241,14 +250,7 @@ impl ShapeReader {
                 if self.reader.misread_states() && !self.is_decided() {
                     return Some(Better::Grown(self.reader.shape().clone()));
                 }
-                if self.turns.is_some() {
-                    self.take_turn(at, filled, line, sink);
-                } else {
-                    sink.line(at, LineOutcome::Row(0), line);
-                    sink.row(at, &self.values);
-                }
-                self.fits += 1;
-                self.lately <<= 1;
+                self.take_row(at, filled, line, sink);
                 if let Some((label, words)) = self.reader.new_codes() {
                     self.reader.grow_codes(label, words);
                     if !self.is_decided() {
@@ -273,6 +275,7 @@ impl ShapeReader {
                     self.outlive_rivals(line);
                 }
                 self.look_for_families(at);
+                self.is_calm = self.is_calm_now();
             }
             Err(Other::Text) => {
                 sink.line(at, LineOutcome::Message, line);
@@ -292,6 +295,32 @@ impl ShapeReader {
             }
         }
         None
+    }
+
+    /// A row, or a part of one, that was read into the values.
+    #[inline]
+    fn take_row(&mut self, at: Stamp, filled: u64, line: &[u8], sink: &mut impl Sink) {
+        if self.turns.is_some() {
+            self.take_turn(at, filled, line, sink);
+        } else {
+            sink.line(at, LineOutcome::Row(0), line);
+            sink.row(at, &self.values);
+        }
+        self.fits += 1;
+        self.lately <<= 1;
+    }
+
+    /// Whether nothing is open about the shape that lines like those before could tell.
+    fn is_calm_now(&self) -> bool {
+        // What signs mean is asked where a line has some, and such a line is not read as the one before.
+        let of_signs = matches!(self.reader.shape(), Shape::Worded(_) | Shape::PerLine(_));
+        (self.doubts.settled || of_signs)
+            && self.is_decided()
+            && self.other.is_none()
+            && self.proposal.is_none()
+            && self.rivals == 0
+            && self.samples.len() >= RIVALS as usize
+            && !self.reader.leaves_changing_words()
     }
 
     /// Keeps one of the first lines that fit.
@@ -405,6 +434,7 @@ impl ShapeReader {
     /// A line with numbers did not fit: perhaps the stream has changed its shape.
     #[cold]
     fn doubt(&mut self, at: Stamp, line: &[u8], damage: bool, sink: &mut impl Sink) -> Option<Better> {
+        self.is_calm = false;
         self.fits_since = 0;
         if matches!(self.reader.shape(), Shape::Frames(_)) {
             self.misfits += u64::from(damage);
@@ -412,6 +442,9 @@ impl ShapeReader {
             return None;
         }
         if !carries_numbers(line) {
+            // A row with a word where a number should be speaks against the shape too.
+            self.misfits += u64::from(damage);
+            self.lately = self.lately << u32::from(damage) | u32::from(damage && self.fits > 0);
             self.rival.hear(line);
             return None;
         }
@@ -488,6 +521,7 @@ impl ShapeReader {
         line: &[u8],
         sink: &mut impl Sink,
     ) -> Option<Better> {
+        self.is_calm = false;
         let seen: Vec<String> = labels.into_iter().filter(|label| self.sighted(label) >= needed).collect();
         let why = if self.reader.is_full() { Rejection::TooManyLabels } else { Rejection::NewLabel };
         if seen.is_empty() || self.reader.is_full() {

@@ -232,10 +232,15 @@ pub(super) struct Families {
     /// The last values, with their arrivals.
     last: VecDeque<(Stamp, f64)>,
     count: u64,
+    /// The count at which they are looked at next; 0 before the first look.
+    due: u64,
 }
 
 /// Values that are looked at.
 const LOOK: usize = 24;
+
+/// The count of them at which that is done first.
+const FIRST_LOOK: u64 = 12;
 
 /// The most lines a row that are looked for.
 const MOST_LINES: usize = 6;
@@ -258,14 +263,21 @@ pub(super) struct Turn {
 impl Families {
     /// Takes a value; when enough came, and again when twice as many did, gives the turn in which they come, if any.
     pub(super) fn push(&mut self, at: Stamp, value: f64) -> Option<Turn> {
+        self.count += 1;
+        // Only what comes right before a look is looked at.
+        let due = self.due.max(FIRST_LOOK);
+        if self.count + (LOOK as u64) <= due {
+            return None;
+        }
         if self.last.len() == LOOK {
             self.last.pop_front();
         }
         self.last.push_back((at, value));
-        self.count += 1;
-        let is_due = matches!(self.count, 12 | 18 | 24)
-            || (self.count > 24 && self.count.is_multiple_of(24) && (self.count / 24).is_power_of_two());
-        if !is_due || self.last.iter().any(|(_, value)| value.is_nan()) {
+        if self.count < due {
+            return None;
+        }
+        self.due = if due < 24 { due + 6 } else { due * 2 };
+        if self.last.iter().any(|(_, value)| value.is_nan()) {
             return None;
         }
         // Values that lie apart tell the place in a row also where a pause is missing.

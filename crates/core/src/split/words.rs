@@ -190,8 +190,9 @@ fn is_mocked_degree(line: &[u8], at: usize) -> bool {
 
 /// A number at `at` that does not continue a word, and its length.
 fn value_at(line: &[u8], at: usize, style: Style) -> Option<(Value, usize)> {
-    let behind_percent = line[..at].ends_with(b"%/");
-    if at > 0 && (is_word(line[at - 1]) || line[at - 1] == b'.') && !behind_percent {
+    // `40%/22`, `T:205 /210`
+    let behind_slash = line[..at].ends_with(b"%/") || line[..at].ends_with(b" /");
+    if at > 0 && (is_word(line[at - 1]) || line[at - 1] == b'.') && !behind_slash {
         return None;
     }
     let text = &line[at..];
@@ -365,6 +366,7 @@ impl Gap {
             return (self.before, self.behind);
         }
         let words = self.before;
+        let is_first_unit = |word: &[u8]| is_time_unit(word) || (is_unit(word) && !may_be_name(word));
         // Behind a comma stands the name of what comes next, though it may be that of a unit: `min`.
         let is_unit = |range: &Range<usize>| is_unit(&line[range.clone()]) && !(self.apart && names_lead);
         // Words by turns with values, a word first and a value last, are names: `A 22 B 23 C 24`.
@@ -374,9 +376,11 @@ impl Gap {
         let unit = match words.len() {
             0 => 0,
             _ if is_degrees(line, &words) => 2,
+            // `21.5hum:40`: a name follows at once.
+            1 if attached && self.named && !is_unit(&words[0]) => 0,
             _ if attached => 1,
-            // `1234 ms: 22`: a time in front, and what was read then.
-            1 if self.named && !names_lead && is_time_unit(&line[words[0].clone()]) => 1,
+            // `1234 ms: 22`, `814 mV => 20`: a value in front, and what it comes to.
+            1 if self.named && !names_lead && is_first_unit(&line[words[0].clone()]) => 1,
             1 if self.named || (by_turns && (self.apart || !self.broken)) => 0,
             1 if self.broken => 1,
             1 => usize::from(!names_lead || is_sure(&words[0])),
@@ -510,11 +514,14 @@ fn scan_as(line: &[u8], style: Style, between: Between) -> (Scan, Gaps) {
         }
         at = end;
     }
-    // Of several words behind the last value the first is its unit when it touches it, else they are a sentence.
+    // Of several words behind the last value the first is its unit when it touches it, or is known as one; else they are a
+    // sentence.
     let touches =
         scan.slots.last().is_some_and(|slot| gap.before.first().is_some_and(|word| word.start == slot.at.end));
-    let is_unit = gap.broken || touches || gap.before.len() == 1 || is_degrees(line, &gap.before);
-    let tail: Vec<_> = if is_unit { gap.before } else { Vec::new() };
+    let all = gap.broken || touches || gap.before.len() == 1 || is_degrees(line, &gap.before);
+    let known = gap.before.first().is_some_and(|word| is_unit(&line[word.clone()]));
+    let words = if all { gap.before.len() } else { usize::from(known) };
+    let tail: Vec<_> = gap.before.into_iter().take(words).collect();
     if let Some(last) = scan.slots.last_mut() {
         last.unit = unit_of(line, &tail);
     }
@@ -671,6 +678,10 @@ mod tests {
             ("HR: 72 beats / O2: 98 %", &["HR=72 beats", "O2=98 %"]),
             ("22%/40%", &["field1=22 %", "field2=40 %"]),
             ("P1:22/P2:23", &["P1=22", "P2=23"]),
+            ("Temp:21.5Hum:40", &["Temp=21.5", "Hum=40"]),
+            ("Distance = 12 cm now", &["Distance=12 cm"]),
+            ("T:205.1 /210.00 B:55", &["T=205.1", "T_2=210", "B=55"]),
+            ("814 mV => 20.5 %", &["field1=814 mV", "field2=20.5 %"]),
             ("1234 ms: 512", &["field1=1234 ms", "field2=512"]),
         ] {
             assert_eq!(read(line), fields, "{line}");

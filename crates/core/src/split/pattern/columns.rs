@@ -211,10 +211,11 @@ fn phrase(places: &[Place<'_>], i: usize, form: &mut Builder) -> Option<()> {
     Some(())
 }
 
-/// `texts` without those that came once and are another one with a letter more, less or changed.
+/// `texts` without those that came once and are another one with a letter more, less or changed, or something in front.
 fn without_damage<'a>(texts: &[&'a [u8]]) -> Vec<&'a [u8]> {
     let count = |text: &[u8]| texts.iter().filter(|other| **other == text).count();
-    let damaged = |text: &&[u8]| count(text) == 1 && texts.iter().any(|other| is_near(other, text) && count(other) > 2);
+    let alike = |other: &[u8], text: &[u8]| is_near(other, text) || (text.len() > other.len() && text.ends_with(other));
+    let damaged = |text: &&[u8]| count(text) == 1 && texts.iter().any(|other| alike(other, text) && count(other) > 2);
     texts.iter().copied().filter(|text| !damaged(text)).collect()
 }
 
