@@ -1,7 +1,8 @@
 //! Finding the shape from the first lines and their stamps, so that the same bytes with the same stamps always give the
 //! same shape.
 
-use super::line_shape::{Header, LineShape, form_of, header_of, units_of};
+use super::header::{Header, header_of, units_of};
+use super::line_shape::{LineShape, form_of};
 use super::number::number;
 use super::pattern::{self, Found};
 use super::shape::{Delimiter, Labels, MAX_FIELDS, Plain, Shape, bare_text};
@@ -170,13 +171,13 @@ impl Learning {
         let labelled: Vec<(&str, Stamp)> = (self.held.iter().filter(|held| !held.half))
             .filter_map(|held| Some((held.form.as_ref()?.single()?, held.at)))
             .collect();
-        let mut pauses = vec![0.0; turn.len()];
-        for pair in labelled.windows(2) {
-            if let Some(place) = turn.iter().position(|label| *label == pair[1].0) {
-                pauses[place] += pair[1].1.seconds_since(pair[0].1);
-            }
-        }
-        longest_pause(&pauses)
+        // The mean before each: some were seen once more often than others.
+        let mean = |label: &&str| {
+            let own = labelled.windows(2).filter(|pair| pair[1].0 == *label);
+            let count = own.clone().count().max(1) as f64;
+            own.map(|pair| pair[1].1.seconds_since(pair[0].1)).sum::<f64>() / count
+        };
+        longest_pause(&turn.iter().map(mean).collect::<Vec<f64>>())
     }
 
     /// What the other lines and the header say of plain numbers.

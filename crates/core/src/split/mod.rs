@@ -4,7 +4,7 @@
 //! [`Splitter`] joins the two and hands rows and the outcome of each line to a [`Sink`]. Nothing here knows the time: a
 //! stamp is carried along with the bytes and given back with what came of them.
 //!
-//! `line_shape` says what one line could be, `learn` what a stream of them is, `read` turns a line into values (`plain`,
+//! `line_shape` says what one line could be, `header` what it names, `learn` what a stream of them is, `read` turns a line into values (`plain`,
 //! `labelled`, `words` and `json` are its scanners), `turns` puts rows together that take several lines, `pattern` reads
 //! what is text with fields in it, `clean` makes text of bytes, `wall` reads dates and times of day, `address` what is no reading; `shape_reader` doubts the
 //! shape while it is in force, `doubts` asks what commas and signs mean, `trial` reads the first lines again when another
@@ -20,6 +20,7 @@ mod cutter;
 mod doubts;
 mod frame;
 mod frames;
+mod header;
 mod json;
 mod judge;
 mod labelled;

@@ -120,7 +120,8 @@ fn scan<const POINT: u8>(text: &[u8]) -> Option<(Number, usize)> {
     let mut decimals = 0;
     if text.get(at) == Some(&POINT) {
         decimals = digits(&text[at + 1..], &mut mantissa);
-        at += 1 + decimals;
+        // `12.` is a number; the comma of `12, 5` stands behind one.
+        at += if POINT == b'.' || decimals > 0 { 1 + decimals } else { 0 };
         count += decimals;
     }
     let plain = count > 0 && count <= 15 && !matches!(text.get(at), Some(b'e' | b'E' | b'x' | b'X' | b'b' | b'B'));

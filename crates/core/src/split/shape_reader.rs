@@ -550,7 +550,7 @@ impl ShapeReader {
         // Another state is nothing like those that are known; a damaged word is.
         let is_other = word.starts_with(char::is_alphabetic)
             && word.chars().all(char::is_alphanumeric)
-            && !known.iter().any(|code| is_near(code.as_bytes(), word.as_bytes()));
+            && !known.iter().any(|code| is_near(code.as_bytes(), word.as_bytes()) && code.len().max(word.len()) > 1);
         if !is_other && self.sighted(&format!("{column}={word}")) < WORD_SIGHTINGS {
             return None;
         }

@@ -242,6 +242,36 @@ fn a_stacked_row_begins_behind_the_pause() {
 }
 
 #[test]
+fn lines_that_come_evenly_begin_a_row_with_the_first_that_was_seen() {
+    for labels in [&["p", "alt"][..], &["c", "b", "a"]] {
+        let mut splitter = Splitter::new(None);
+        splitter.open(Some(Stamp(0)));
+        // A little late each time, as a system that has other things to do.
+        for i in 0..12 {
+            let line = format!("{}={i}\n", labels[i % labels.len()]);
+            splitter.feed(Stamp(1_500_000_000 + i as i64 * 31_400_000), line.as_bytes(), &mut Log::default());
+        }
+        let shape = splitter.shape().map(ToString::to_string);
+        assert_eq!(shape, Some(format!("per-line {}", labels.join(" "))));
+    }
+}
+
+#[test]
+fn what_brackets_and_words_may_say_leaves_nothing_sure() {
+    let stream = |line: &dyn Fn(usize) -> String| (0..60).map(|i| line(i) + "\n").collect::<String>();
+    for text in [
+        // Brackets may stand for a minus.
+        stream(&|i| if i % 3 == 0 { format!("({}.5)", i % 7) } else { format!("{}.5", i % 7) }),
+        // Half of the rows have a word where a number should be.
+        stream(&|i| if i % 7 < 4 { format!("Key: {}", ["A", "B", "C", "D"][i % 7]) } else { format!("Key: {i}") }),
+    ] {
+        let mut splitter = Splitter::new(None);
+        splitter.feed(Stamp(0), text.as_bytes(), &mut Log::default());
+        assert!(splitter.sure() < Some(Confidence::Sure), "{:?}: {text}", splitter.shape());
+    }
+}
+
+#[test]
 fn a_stacked_row_ends_when_its_labels_came_or_come_again() {
     let log = split(None, false, &[b"x=1\ny=2\nz=3\nx=4\ny=5\nz=6\nx=7\nz=9\nx=10\ny=\ny=11\nz=12\nboard hot\nx=13\n"]);
     assert_eq!(

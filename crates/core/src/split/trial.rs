@@ -2,7 +2,7 @@
 
 use super::clean::clean;
 use super::frame::Frame;
-use super::line_shape::Header;
+use super::header::Header;
 use super::outcome::{LineOutcome, Nothing, Rejection, Sink};
 use super::pattern::{self, Found};
 use super::read::Numbers;

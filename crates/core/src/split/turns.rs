@@ -55,7 +55,8 @@ impl Pauses {
         if let (Some(last), Some(before)) = (self.last.replace(at), self.before.get_mut(column)) {
             *before += at.seconds_since(last);
             self.lines += 1;
-            if self.lines.is_multiple_of(PAUSES / 4) {
+            // Before the same number of lines each, about.
+            if self.lines.is_multiple_of(PAUSES / 4) && self.lines as usize >= 2 * self.before.len() {
                 self.longest = longest_pause(&self.before);
             }
         }

@@ -160,6 +160,17 @@ fn with_month(text: &[u8], comma: bool) -> Option<(Moment, usize)> {
     Some((Moment { seconds: days as f64 * DAY + seconds, decimals }, end))
 }
 
+/// Minutes and seconds with a fraction, and their length: `09:41.5`.
+fn minutes(text: &[u8]) -> Option<(Moment, usize)> {
+    let (minute, second) = (number(text, 2)?, number(text.get(3..)?, 2)?);
+    let digits = text.get(6..)?.iter().take_while(|b| b.is_ascii_digit()).count();
+    let sound = text[2] == b':' && text[5] == b'.' && minute < 60 && second < 60 && (1..=6).contains(&digits);
+    let ends = !text.get(6 + digits).is_some_and(|b| b.is_ascii_alphanumeric() || matches!(b, b':' | b'.'));
+    let fraction = number(&text[6..], digits)? as f64 / 10f64.powi(digits as i32);
+    let seconds = (minute * 60 + second) as f64 + fraction;
+    (sound && ends).then_some((Moment { seconds, decimals: digits as u8 }, 6 + digits))
+}
+
 /// A duration in units that are written out, at least two of them and the last of them seconds, and its length:
 /// `3h12m05s`, `1d 02h 03m 04s`, `1d 02:03:04`.
 fn duration(text: &[u8]) -> Option<(Moment, usize)> {
@@ -206,7 +217,7 @@ pub(super) fn moment(text: &[u8], comma: bool) -> Option<(Moment, usize)> {
     }
     let Some((days, used)) = date(text) else {
         let time = time_of_day(text, comma).map(|(seconds, decimals, used)| (Moment { seconds, decimals }, used));
-        return time.or_else(|| duration(text)).or_else(|| with_month(text, comma));
+        return time.or_else(|| minutes(text)).or_else(|| duration(text)).or_else(|| with_month(text, comma));
     };
     // The time may stand in a cell of its own.
     let gap = text.get(used).filter(|b| matches!(b, b'T' | b' ' | b'_' | b't' | b',' | b';' | b'\t'));
@@ -266,6 +277,7 @@ mod tests {
         assert_eq!(read("05.03.2024"), Some((1_709_596_800.0, 10)));
         assert_eq!(read("12:59:00:100 432"), Some((46_740.1, 12)));
         assert_eq!(read("20240305T235959Z,4"), Some((1_709_683_199.0, 16)));
+        assert_eq!(read("09:41.5 837"), Some((581.5, 7)));
         assert_eq!(read("1:02:03.5,7"), Some((3723.5, 9)));
         assert_eq!(read("05.03.24 23:59:59"), Some((1_709_683_199.0, 17)));
         assert_eq!(read("12:05:00 AM, 1"), Some((300.0, 11)));
@@ -289,6 +301,8 @@ mod tests {
             "12:61:00",
             "12:59",
             "1:2:3",
+            "09:41",
+            "09:61.5",
             "20241305T235959",
             "20240305T2359",
             "01.03.24",

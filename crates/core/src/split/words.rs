@@ -475,7 +475,10 @@ fn scan_as(line: &[u8], style: Style, between: Between) -> (Scan, Gaps) {
         let counted = |slot: &Slot| slot.label.bytes().all(|b| b.is_ascii_digit()) && !slot.label.is_empty();
         // Where the first name is nothing but a number, so are the others: `0: 22  1: 23`.
         let labelled = !gap.before.is_empty() || !gap.behind.is_empty() || scan.slots.first().is_none_or(counted);
-        if names && labelled && !gap.named {
+        // `09:41.5 837`: minutes and seconds.
+        let pair = |at: usize| line.get(at..at + 2).is_some_and(|pair| pair.iter().all(u8::is_ascii_digit));
+        let minutes = end == at + 2 && pair(at) && line.get(end) == Some(&b':') && pair(end + 1);
+        if names && labelled && !gap.named && !minutes {
             gap.take(line, Token::Word, at..end, true);
             at = end;
             continue;
@@ -528,6 +531,8 @@ fn scan_as(line: &[u8], style: Style, between: Between) -> (Scan, Gaps) {
     for (slot, unit) in scan.slots.iter_mut().zip(in_front) {
         slot.unit = unit.filter(|_| slot.unit.is_empty()).unwrap_or(slot.unit.clone());
     }
+    // Where a unit and a name stand between others, one word is a unit.
+    scan.unclear = scan.unclear.filter(|_| gaps.most == 1);
     name_the_rest(line, &mut scan.slots);
     (scan, gaps)
 }

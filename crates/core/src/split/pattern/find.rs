@@ -6,7 +6,7 @@ use super::names::name;
 use super::read::checked;
 use super::tokens::{Kind, Mode, Token, tokens};
 use super::{FieldKind, Form, Part, Pattern, PatternColumn};
-use crate::split::line_shape::Header;
+use crate::split::header::Header;
 use crate::split::shape::Delimiter;
 use crate::split::wall::moment;
 use std::collections::HashMap;

@@ -13,7 +13,7 @@ mod read;
 mod spelled;
 mod tokens;
 
-use super::line_shape::Header;
+use super::header::Header;
 use super::shape::Delimiter;
 
 pub(super) use find::{Found, find};
