@@ -28,7 +28,7 @@ impl From<Number> for Value {
 }
 
 /// Words that stand where there is no reading, beside the numbers' own such as `nan`. Read in any case.
-const GAPS: [&str; 17] = [
+const GAPS: [&str; 22] = [
     "none",
     "null",
     "na",
@@ -46,6 +46,11 @@ const GAPS: [&str; 17] = [
     "?",
     "-",
     "invalid",
+    "nc",
+    "n/c",
+    "oc",
+    "ol",
+    "#n/a",
 ];
 
 /// Whether `word` says that there is no reading.

@@ -79,6 +79,15 @@ fn time(text: &[u8], comma: bool) -> Option<(f64, u8, usize)> {
     Some((whole + fraction, digits as u8, hours + 7 + digits))
 }
 
+/// A time of day without seconds, as it stands behind a date: `23:59`.
+fn to_the_minute(text: &[u8]) -> Option<(f64, u8, usize)> {
+    let hours = if text.get(1) == Some(&b':') { 1 } else { 2 };
+    let (hour, minute) = (number(text, hours)?, number(text.get(hours + 1..)?, 2)?);
+    let end = hours + 3;
+    let sound = text[hours] == b':' && hour < 24 && minute < 60 && !matches!(text.get(end), Some(b':' | b'.'));
+    sound.then_some(((hour * 3600 + minute * 60) as f64, 0, end))
+}
+
 /// The same with the half of the day behind it, where that is written: `10:15:30 PM`.
 fn time_of_day(text: &[u8], comma: bool) -> Option<(f64, u8, usize)> {
     let (seconds, decimals, used) = time(text, comma)?;
@@ -224,7 +233,8 @@ pub(super) fn moment(text: &[u8], comma: bool) -> Option<(Moment, usize)> {
     let blank = |b: &&u8| matches!(b, b' ' | b'\t');
     let behind = used + usize::from(gap.is_some());
     let behind = behind + text.get(behind..).unwrap_or_default().iter().take_while(blank).count();
-    let time = gap.and_then(|_| time_of_day(text.get(behind..)?, comma));
+    let time =
+        gap.and_then(|_| text.get(behind..)).and_then(|text| time_of_day(text, comma).or_else(|| to_the_minute(text)));
     let Some((of_day, decimals, length)) = time else {
         let ends = !text.get(used).is_some_and(|b| b.is_ascii_alphanumeric() || matches!(b, b'-' | b'/' | b'.' | b':'));
         // Without a time, a year of two digits may be anything.
@@ -275,6 +285,9 @@ mod tests {
         // `date -u -d @1709596800`
         assert_eq!(read("2024-03-05,837"), Some((1_709_596_800.0, 10)));
         assert_eq!(read("05.03.2024"), Some((1_709_596_800.0, 10)));
+        assert_eq!(read("2024-03-05 23:59,7"), Some((1_709_683_140.0, 16)));
+        assert_eq!(read("05.03.2024 7:05 x"), Some((1_709_622_300.0, 15)));
+        assert_eq!(read("2024-03-05 23:61"), Some((1_709_596_800.0, 10)));
         assert_eq!(read("12:59:00:100 432"), Some((46_740.1, 12)));
         assert_eq!(read("20240305T235959Z,4"), Some((1_709_683_199.0, 16)));
         assert_eq!(read("09:41.5 837"), Some((581.5, 7)));

@@ -293,6 +293,10 @@ struct Gap {
     named: bool,
     /// It is a `=` that touches the name.
     tight: bool,
+    /// All values before have names of their own.
+    in_turn: bool,
+    /// A comma stands in front of all words.
+    behind_comma: bool,
 }
 
 impl Gap {
@@ -327,6 +331,7 @@ impl Gap {
                 let has_words = !self.before.is_empty() || !self.behind.is_empty();
                 self.broken |= has_words;
                 self.apart |= !has_words;
+                self.behind_comma |= !has_words && sign == b',';
                 if std::mem::take(&mut self.text) && !matches!(sign, b'(' | b'[') {
                     self.behind.clear();
                 }
@@ -381,7 +386,9 @@ impl Gap {
             _ if attached => 1,
             // `1234 ms: 22`, `814 mV => 20`: a value in front, and what it comes to.
             1 if self.named && !names_lead && is_first_unit(&line[words[0].clone()]) => 1,
-            1 if self.named || (by_turns && (self.apart || !self.broken)) => 0,
+            // `CPS, 3, CPM, 20`: a word between two signs names what follows.
+            1 if self.named || (self.in_turn && self.behind_comma && self.broken) => 0,
+            1 if by_turns && (self.apart || !self.broken) => 0,
             1 if self.broken => 1,
             1 => usize::from(!names_lead || is_sure(&words[0])),
             _ => usize::from(is_unit(&words[0]) || self.broken),
@@ -501,6 +508,7 @@ fn scan_as(line: &[u8], style: Style, between: Between) -> (Scan, Gaps) {
             let alone = gap.behind.is_empty() && !attached && !gap.named && !gap.broken && !gap.apart;
             scan.unclear = Some(word.clone()).filter(|_| alone && is_unit(text) && may_be_name(text)).or(scan.unclear);
         }
+        gap.in_turn = names_lead && scan.slots.iter().all(|slot| !slot.label.is_empty());
         let (unit, label) = std::mem::take(&mut gap).cut(line, attached, first, names_lead, between);
         if let Some(last) = scan.slots.last_mut() {
             last.unit = unit_of(line, &unit);
@@ -523,7 +531,12 @@ fn scan_as(line: &[u8], style: Style, between: Between) -> (Scan, Gaps) {
         scan.slots.last().is_some_and(|slot| gap.before.first().is_some_and(|word| word.start == slot.at.end));
     let all = gap.broken || touches || gap.before.len() == 1 || is_degrees(line, &gap.before);
     let known = gap.before.first().is_some_and(|word| is_unit(&line[word.clone()]));
-    let words = if all { gap.before.len() } else { usize::from(known) };
+    // Where names and values come by turns, what stands behind a comma is a unit where it is known as one.
+    let in_turn = names_lead && scan.slots.len() > 1 && scan.slots.iter().all(|slot| !slot.label.is_empty());
+    let words = match all && !(gap.behind_comma && in_turn) {
+        true => gap.before.len(),
+        false => usize::from(known),
+    };
     let tail: Vec<_> = gap.before.into_iter().take(words).collect();
     if let Some(last) = scan.slots.last_mut() {
         last.unit = unit_of(line, &tail);
@@ -685,6 +698,7 @@ mod tests {
             ("P1:22/P2:23", &["P1=22", "P2=23"]),
             ("Temp:21.5Hum:40", &["Temp=21.5", "Hum=40"]),
             ("Distance = 12 cm now", &["Distance=12 cm"]),
+            ("CPS, 3, CPM, 20, uSv/hr, 0.15, SLOW", &["CPS=3", "CPM=20", "uSv_hr=0.15"]),
             ("T:205.1 /210.00 B:55", &["T=205.1", "T_2=210", "B=55"]),
             ("814 mV => 20.5 %", &["field1=814 mV", "field2=20.5 %"]),
             ("1234 ms: 512", &["field1=1234 ms", "field2=512"]),
