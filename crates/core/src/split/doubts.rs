@@ -70,9 +70,7 @@ impl Doubts {
         }
         let rival = match self.other_than_decimal() {
             Some((comma, why)) => Some((Style { comma, ..style }, why)),
-            None if self.minus => {
-                Some((Style { minus: true, ..style }, "a minus may be the sign of the number behind it"))
-            }
+            None if self.minus => Some((Style { minus: true, ..style }, "a minus may be the sign of the next number")),
             None => None,
         };
         self.proposal = rival.and_then(|(style, why)| {

@@ -94,7 +94,7 @@ pub enum Comma {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(super) struct Style {
     pub(super) comma: Comma,
-    /// A minus that stands apart from its number, as in `x: - 837`, belongs to it.
+    /// A minus that stands apart from its number, as in `x: - 837`, or right behind another, as in `12-837`, belongs to it.
     pub(super) minus: bool,
 }
 
@@ -117,7 +117,7 @@ pub struct Labels {
     /// The words that stand for the codes 0, 1, 2 … of each column, in JSON; none for a column of numbers.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub codes: Vec<Vec<String>>,
-    /// Whether a minus that stands apart from its number belongs to it, among words.
+    /// Whether a minus that stands apart from its number, or right behind another, belongs to it, among words.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub minus: bool,
 }

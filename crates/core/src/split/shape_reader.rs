@@ -332,7 +332,7 @@ impl ShapeReader {
             && !self.pinned
         {
             let word = String::from_utf8_lossy(&line[word]);
-            self.guess = Some(format!("'{word}' may be a unit, or the name of the value behind it"));
+            self.guess = Some(format!("'{word}' may be a unit, or the name of the next value"));
         }
     }
 

@@ -83,7 +83,7 @@ pub(super) fn parts(places: &[Place<'_>], mode: Mode, second: bool) -> Option<Pi
                 if byte == b'-'
                     && let Some(apart) = may_be_sign(places, i)
                 {
-                    doubt = doubt.or(Some("a minus may be the sign of the number behind it"));
+                    doubt = doubt.or(Some("a minus may be the sign of the next number"));
                     if second && apart {
                         form.field(FieldKind::Minus);
                         i += 2;
