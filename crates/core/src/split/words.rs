@@ -444,6 +444,7 @@ fn scan_as(line: &[u8], style: Style, between: Between) -> (Scan, Gaps) {
     let mut gaps = Gaps::default();
     let mut gap = Gap::default();
     let mut names_lead = false;
+    let mut all_named = true;
     // The unit that stands in front of the value to come.
     let mut next_unit: Option<Range<usize>> = None;
     let mut in_front: Vec<Option<Range<usize>>> = Vec::new();
@@ -508,12 +509,13 @@ fn scan_as(line: &[u8], style: Style, between: Between) -> (Scan, Gaps) {
             let alone = gap.behind.is_empty() && !attached && !gap.named && !gap.broken && !gap.apart;
             scan.unclear = Some(word.clone()).filter(|_| alone && is_unit(text) && may_be_name(text)).or(scan.unclear);
         }
-        gap.in_turn = names_lead && scan.slots.iter().all(|slot| !slot.label.is_empty());
+        gap.in_turn = names_lead && all_named;
         let (unit, label) = std::mem::take(&mut gap).cut(line, attached, first, names_lead, between);
         if let Some(last) = scan.slots.last_mut() {
             last.unit = unit_of(line, &unit);
         }
         names_lead |= first && !label.is_empty();
+        all_named &= !label.is_empty();
         scan.strong &= named;
         let whole = label.first().map_or(at, |word| word.start)..end;
         let label = joined(line, &label);
@@ -532,7 +534,7 @@ fn scan_as(line: &[u8], style: Style, between: Between) -> (Scan, Gaps) {
     let all = gap.broken || touches || gap.before.len() == 1 || is_degrees(line, &gap.before);
     let known = gap.before.first().is_some_and(|word| is_unit(&line[word.clone()]));
     // Where names and values come by turns, what stands behind a comma is a unit where it is known as one.
-    let in_turn = names_lead && scan.slots.len() > 1 && scan.slots.iter().all(|slot| !slot.label.is_empty());
+    let in_turn = names_lead && all_named && scan.slots.len() > 1;
     let words = match all && !(gap.behind_comma && in_turn) {
         true => gap.before.len(),
         false => usize::from(known),
@@ -544,8 +546,6 @@ fn scan_as(line: &[u8], style: Style, between: Between) -> (Scan, Gaps) {
     for (slot, unit) in scan.slots.iter_mut().zip(in_front) {
         slot.unit = unit.filter(|_| slot.unit.is_empty()).unwrap_or(slot.unit.clone());
     }
-    // Where a unit and a name stand between others, one word is a unit.
-    scan.unclear = scan.unclear.filter(|_| gaps.most == 1);
     name_the_rest(line, &mut scan.slots);
     (scan, gaps)
 }
