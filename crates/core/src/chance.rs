@@ -12,6 +12,11 @@ impl Chance {
         (self.0 >> 11) as f64 / (1u64 << 53) as f64
     }
 
+    /// A whole number below `end`, which is more than 0.
+    pub(crate) fn below(&mut self, end: usize) -> usize {
+        (self.share() * end as f64) as usize
+    }
+
     /// Of deviation 1: the sum of twelve uniforms less six is close to a Gaussian.
     pub(crate) fn gauss(&mut self) -> f64 {
         (0..12).map(|_| self.share()).sum::<f64>() - 6.0

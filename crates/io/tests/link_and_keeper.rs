@@ -203,17 +203,19 @@ fn a_take_that_cannot_be_made_is_said_and_the_next_one_works() {
 }
 
 #[test]
-fn a_folder_that_vanishes_ends_the_take_and_says_so() {
+fn a_folder_that_vanishes_is_told_and_the_take_goes_on_beside_it() {
     let dir = tempfile::tempdir().unwrap();
     let mut rig = Rig::new();
     rig.start(TakePlace::Next(dir.path().into()));
     rig.report("the take", started);
-    rig.send(b"a=1\na=2\n");
-    rig.seen(b"a=2\n");
+    rig.send(b"a=1\na=2\na=3\na=4\n");
+    rig.seen(b"a=4\n");
     fs::remove_dir_all(dir.path().join("take-0001")).unwrap();
-    let report = rig.report("the failure", |report| matches!(report, Report::Failed { .. }));
-    let Report::Failed { error, .. } = report else { unreachable!() };
+    let report = rig.report("the failure", |report| matches!(report, Report::Renewed { .. }));
+    let Report::Renewed { error, folder, .. } = report else { unreachable!() };
     assert!(error.to_string().contains("its folder was moved or deleted"), "{error}");
+    assert_eq!(folder, dir.path().join("take-0001-rescued"));
+    assert_eq!(rig.stop().tally.rows, 4);
 }
 
 #[test]

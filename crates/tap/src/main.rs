@@ -11,9 +11,11 @@ mod keys;
 mod print;
 mod recent;
 mod report;
+#[cfg_attr(not(test), warn(clippy::indexing_slicing))]
 mod rooms;
 mod save;
 mod screen;
+#[cfg_attr(not(test), warn(clippy::indexing_slicing))]
 mod session;
 mod shell;
 mod theme;

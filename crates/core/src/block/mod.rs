@@ -114,11 +114,23 @@ pub struct Block {
 impl Block {
     /// The rows `rows` of `chain`, as far as they are kept, told from `moment`.
     pub fn of(chain: &Chain, name: &str, rows: Range<u64>, moment: Stamp) -> Block {
+        Block::of_channels(chain, name, rows, moment, 0..chain.channels().len())
+    }
+
+    /// The same with these channels alone, by their places.
+    pub fn of_channels(
+        chain: &Chain,
+        name: &str,
+        rows: Range<u64>,
+        moment: Stamp,
+        channels: impl IntoIterator<Item = usize>,
+    ) -> Block {
         let store = chain.store();
-        let rows = rows.start.max(store.rows().start)..rows.end.min(store.rows().end);
+        let rows = store.kept(rows);
         let mut times = Vec::new();
         store.read_times(rows.clone(), &mut times);
-        let columns = chain.channels().iter().enumerate().map(|(index, channel)| {
+        let channels = channels.into_iter().filter_map(|index| Some((index, chain.channels().get(index)?)));
+        let columns = channels.map(|(index, channel)| {
             let mut raw = Vec::new();
             store.read_raw(index, rows.clone(), &mut raw);
             // A series holds what a chart needs; here all digits count.

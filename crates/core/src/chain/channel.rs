@@ -72,6 +72,13 @@ pub struct Channel {
     reference: f64,
 }
 
+impl Default for Channel {
+    /// One without a name and without a row.
+    fn default() -> Channel {
+        Channel::new(ChannelSettings::named(""), LevelRule::default(), 0..0)
+    }
+}
+
 impl Channel {
     /// A channel whose history, of `rows`, is gaps.
     pub(super) fn new(settings: ChannelSettings, rule: LevelRule, rows: Range<u64>) -> Self {

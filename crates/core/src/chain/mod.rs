@@ -352,3 +352,7 @@ fn told(chain: &Chain) -> String {
 #[cfg(test)]
 #[path = "chain_tests.rs"]
 mod tests;
+
+#[cfg(test)]
+#[path = "model_tests.rs"]
+mod model_tests;

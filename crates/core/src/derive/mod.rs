@@ -235,33 +235,32 @@ impl Deriver {
         &self.order
     }
 
-    /// Of the channels, those that need `channel`, and itself, in order.
-    pub fn dependents(&self, channel: usize) -> Vec<usize> {
-        let mut found = vec![channel];
+    /// Of the channels, `which` and all that need one of them, in order.
+    pub fn dependents(&self, which: &[usize]) -> Vec<usize> {
+        let mut found = vec![false; self.slots.len()];
+        which.iter().for_each(|at| found[*at] = true);
         for at in &self.order {
-            if self.needs_any(*at, &found) && !found.contains(at) {
-                found.push(*at);
-            }
+            found[*at] |= self.needs(*at).any(|need| found[need]);
         }
-        self.order.iter().copied().filter(|at| found.contains(at)).collect()
+        self.order.iter().copied().filter(|at| found[*at]).collect()
     }
 
     /// The channels that are needed to work out `wanted`, themselves included, in order.
     pub fn needed(&self, wanted: &[usize]) -> Vec<usize> {
-        let mut found = wanted.to_vec();
+        let mut found = vec![false; self.slots.len()];
+        wanted.iter().for_each(|at| found[*at] = true);
         for at in self.order.iter().rev() {
-            if found.contains(at) {
-                let slot = &self.slots[*at];
-                found.extend(slot.sources.iter().flatten().map(|(source, _)| *source).chain(slot.reference));
+            if found[*at] {
+                self.needs(*at).for_each(|need| found[need] = true);
             }
         }
-        self.order.iter().copied().filter(|at| found.contains(at)).collect()
+        self.order.iter().copied().filter(|at| found[*at]).collect()
     }
 
-    fn needs_any(&self, at: usize, channels: &[usize]) -> bool {
+    /// The channels that channel `at` is worked out from.
+    fn needs(&self, at: usize) -> impl Iterator<Item = usize> {
         let slot = &self.slots[at];
-        let mut needed = slot.sources.iter().flatten().map(|(source, _)| *source).chain(slot.reference);
-        needed.any(|need| channels.contains(&need))
+        slot.sources.iter().flatten().map(|(source, _)| *source).chain(slot.reference)
     }
 
     /// Whether a channel has a formula.

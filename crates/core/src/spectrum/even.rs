@@ -48,6 +48,7 @@ impl Even {
     /// # Errors
     /// Why there is no spectrum of them, and what would help.
     pub fn of_rows(store: &Store, series: &Series, rows: Range<u64>) -> Result<Even, String> {
+        let rows = store.kept(rows);
         let mut first = rows.start;
         while let Some(row) = store.break_after(first).filter(|row| *row < rows.end) {
             first = row;

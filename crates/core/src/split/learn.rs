@@ -59,11 +59,13 @@ impl Learning {
         self.decide()
     }
 
-    /// The pattern of the lines held, looked for now and then.
+    /// Whether it is time to look for the pattern of the lines held.
+    pub(super) fn is_survey_due(&self) -> bool {
+        self.held.len().is_multiple_of(SURVEY)
+    }
+
+    /// The pattern of the lines held.
     pub(super) fn survey(&self) -> Option<Shape> {
-        if !self.held.len().is_multiple_of(SURVEY) {
-            return None;
-        }
         let lines: Vec<&[u8]> = self.held.iter().filter(|held| !held.half).map(|held| held.line.as_slice()).collect();
         // What has two readings is no better than what is in force.
         let Found { pattern, rival } = pattern::find(&lines, self.header.as_ref())?;

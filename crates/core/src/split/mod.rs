@@ -18,6 +18,7 @@ mod beside;
 mod clean;
 mod cutter;
 mod doubts;
+mod effort;
 mod frame;
 mod frames;
 mod header;

@@ -2,6 +2,7 @@
 
 use super::clean::clean;
 use super::doubts::Doubts;
+use super::effort::Effort;
 use super::learn::{Learning, MOST_HELD};
 use super::line_shape::carries_numbers;
 use super::outcome::{LineOutcome, Rejection, Sink};
@@ -94,6 +95,8 @@ pub(super) struct ShapeReader {
     polled: PolledRow,
     /// A line that reads as the one before has nothing more to say of the shape.
     is_calm: bool,
+    /// For looking at lines together; `None` while lines are read again, which is no time to look for another shape.
+    pub(super) effort: Option<Effort>,
 }
 
 /// Frames that did not come, by what counts them.
@@ -152,7 +155,13 @@ impl ShapeReader {
             pins: PinRow::default(),
             polled: PolledRow::default(),
             is_calm: false,
+            effort: Some(Effort::default()),
         }
+    }
+
+    /// Whether so many lines may be looked at together.
+    pub(super) fn may_look_at(&mut self, lines: usize) -> bool {
+        self.effort.as_mut().is_some_and(|effort| effort.spend(lines))
     }
 
     /// Frames that are missing, where a field counts them.
@@ -457,7 +466,11 @@ impl ShapeReader {
         self.misfits += u64::from(damage);
         self.lost += u64::from(!damage && self.fits > 0);
         self.rivals += 1;
-        let found = self.rival.hold(at, false, &text).or_else(|| self.rival.survey());
+        self.effort.iter_mut().for_each(Effort::earn);
+        let mut found = self.rival.hold(at, false, &text);
+        if found.is_none() && self.rival.is_survey_due() && self.may_look_at(self.rival.held.len()) {
+            found = self.rival.survey();
+        }
         if self.rival.held.len() > MOST_HELD {
             self.rival.held.remove(0);
         }
@@ -466,11 +479,8 @@ impl ShapeReader {
             return None;
         }
         // What fitted and what does not may be of one pattern.
-        let joint = if self.rivals >= RIVALS && self.rivals.is_multiple_of(RIVALS) && self.turns.is_none() {
-            self.joint_pattern()
-        } else {
-            None
-        };
+        let is_due = self.rivals >= RIVALS && self.rivals.is_multiple_of(RIVALS) && self.turns.is_none();
+        let joint = if is_due && self.may_look_at(self.jointly()) { self.joint_pattern() } else { None };
         let joint = joint.map(|found| Shape::Pattern(found.pattern));
         let shape =
             joint.or(found).filter(|shape| shape != self.reader.shape() && self.rivals >= self.rivals_needed())?;

@@ -2,6 +2,7 @@
 
 use super::clean::clean;
 use super::cutter::Cutter;
+use super::effort::Effort;
 use super::frame::Frame;
 use super::frames::Found;
 use super::learn::{Learning, MOST_HELD};
@@ -464,9 +465,9 @@ impl SplitState {
         self.trial.header.clone_from(&learning.header);
         if let Some(shape) = learning.hold(at, half, &text) {
             let reading = self.trial.read_as(shape);
-            self.begin(reading, sink);
+            self.begin(reading, Effort::default(), sink);
         } else if let Some(reading) = self.trial.survey(None) {
-            self.begin(reading, sink);
+            self.begin(reading, Effort::default(), sink);
         } else if learning.held.len() > MOST_HELD {
             learning.held.remove(0);
             self.trial.give_up_oldest(sink);
@@ -482,19 +483,20 @@ impl SplitState {
             true => read(reading, at, half, frame, &mut RowCount(&mut self.trial.rows)),
             false => read(reading, at, half, frame, sink),
         };
+        let effort = reading.effort.unwrap_or_default();
         if let Some(Better::Grown(shape) | Better::Other(shape)) = better {
             self.trial.numbers = reading.reader.numbers();
             let reading = self.trial.read_as(shape);
             if !self.patient {
                 sink.restart();
             }
-            return self.begin(reading, sink);
+            return self.begin(reading, effort, sink);
         }
         if let Some(reading) = self.trial.survey(Some(reading)) {
             if !self.patient {
                 sink.restart();
             }
-            return self.begin(reading, sink);
+            return self.begin(reading, effort, sink);
         }
         let State::Trial(reading) = &self.state else { return };
         if reading.is_decided() || self.trial.is_full() {
@@ -502,10 +504,13 @@ impl SplitState {
         }
     }
 
-    /// Goes by the shape of `reading`, which has read the lines so far.
-    fn begin(&mut self, reading: ShapeReader, sink: &mut impl Sink) {
+    /// Goes by the shape of `reading`, which has read the lines so far, with what is left of the `effort`.
+    fn begin(&mut self, mut reading: ShapeReader, effort: Effort, sink: &mut impl Sink) {
         let settled = reading.is_decided() || self.trial.is_full();
-        let reading = if self.patient { reading } else { self.trial.give(reading.reader.shape().clone(), sink) };
+        if !self.patient {
+            reading = self.trial.give(reading.reader.shape().clone(), sink);
+        }
+        reading.effort = Some(effort);
         self.state = State::Trial(Box::new(reading));
         if settled {
             self.decide(sink);
@@ -517,10 +522,11 @@ impl SplitState {
         let state = std::mem::replace(&mut self.state, State::Learning(Learning::default()));
         let State::Trial(mut reading) = state else { return };
         if self.patient {
-            *reading = self.trial.give(reading.reader.shape().clone(), sink);
+            // It has read the lines itself, as they came.
+            self.trial.give(reading.reader.shape().clone(), sink);
         }
         reading.settled = true;
-        self.trial = Trial::default();
+        self.trial = self.trial.after();
         self.state = State::Settled(reading);
     }
 
@@ -539,12 +545,13 @@ impl SplitState {
             State::Learning(_) => self.give_up(sink),
             State::Trial(reading) => {
                 // The text may end before another shape had the lines that are needed to take over.
+                let effort = reading.effort.unwrap_or_default();
                 let other = reading.rival.decide().map(|shape| self.trial.read_as(shape));
                 if let Some(other) = other.filter(|other| other.fits > reading.fits) {
                     if !self.patient {
                         sink.restart();
                     }
-                    self.begin(other, sink);
+                    self.begin(other, effort, sink);
                 }
                 if matches!(self.state, State::Trial(_)) {
                     self.decide(sink);

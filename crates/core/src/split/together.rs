@@ -28,6 +28,9 @@ impl ShapeReader {
         if self.pinned || self.turns.is_some() || !self.is_decided() || !self.unexplained.is_multiple_of(RIVALS) {
             return false;
         }
+        if !self.may_look_at(self.jointly()) {
+            return false;
+        }
         let Some(Found { pattern, rival: None }) = self.joint_pattern() else { return false };
         let Some(pattern) = self.with_own_columns(pattern) else { return false };
         let shape = Shape::Pattern(pattern);
@@ -48,6 +51,9 @@ impl ShapeReader {
     pub(super) fn weigh(&mut self, line: &[u8]) {
         self.remember(line);
         if !self.is_decided() || self.fits < u64::from(DOUBTFUL) * 2 || !self.fits.is_power_of_two() {
+            return;
+        }
+        if !self.may_look_at(self.jointly()) {
             return;
         }
         let Some(Found { pattern, rival: None }) = self.joint_pattern() else { return };
@@ -84,6 +90,11 @@ impl ShapeReader {
         }
         let names: Vec<String> = (0..order.len()).map(|i| own.shape().label(i)).collect();
         Some(pattern.ordered(&order, &names))
+    }
+
+    /// How many lines these are.
+    pub(super) fn jointly(&self) -> usize {
+        self.samples.len() + self.recent.len()
     }
 
     /// The pattern of the first lines that fitted and the last lines together, where most are of it.

@@ -1,6 +1,7 @@
 //! The lines that came while the shape was being found and tried: when another shape does better, they are read again.
 
 use super::clean::clean;
+use super::effort::Effort;
 use super::frame::Frame;
 use super::header::Header;
 use super::outcome::{LineOutcome, Nothing, Rejection, Sink};
@@ -46,6 +47,8 @@ pub(super) struct Trial {
     pub(super) numbers: Numbers,
     /// What else the lines of a pattern that was found may mean.
     rival: Option<Proposal>,
+    /// For looking at the lines together.
+    effort: Effort,
 }
 
 /// Counts rows and gives nothing on.
@@ -83,6 +86,7 @@ impl Trial {
         };
         // The break lies before the next line of which nothing was given yet.
         let broken = !told && std::mem::take(&mut self.broken);
+        self.effort.earn();
         self.lines.push_back(Line { at, half, broken, told, bad, bytes });
     }
 
@@ -151,7 +155,7 @@ impl Trial {
     pub(super) fn survey(&mut self, now: Option<&ShapeReader>) -> Option<ShapeReader> {
         let is_due = LOOKS.contains(&self.lines.len())
             || (self.lines.len() > LOOKS[0] && self.lines.len().is_multiple_of(EVERY));
-        if !is_due || now.is_some_and(|now| !now.may_be_a_pattern()) {
+        if !is_due || now.is_some_and(|now| !now.may_be_a_pattern()) || !self.effort.spend(self.lines.len()) {
             return None;
         }
         let texts: Vec<_> = self
@@ -207,8 +211,14 @@ impl Trial {
         reading
     }
 
+    /// A trial of the lines that come next.
+    pub(super) fn after(&self) -> Trial {
+        Trial { effort: self.effort, ..Trial::default() }
+    }
+
     fn begin_reading(&self, shape: Shape) -> ShapeReader {
         let mut reading = ShapeReader::new(shape, false);
+        reading.effort = None;
         reading.reader.know_numbers(self.numbers);
         if matches!(reading.reader.shape(), Shape::Pattern(_)) {
             reading.other.clone_from(&self.rival);

@@ -82,6 +82,13 @@ impl Store {
         self.times.range()
     }
 
+    /// Those of `rows` that are kept; none of them where they were let go of, or the history was begun anew.
+    pub fn kept(&self, rows: Range<u64>) -> Range<u64> {
+        let kept = self.rows();
+        let start = rows.start.clamp(kept.start, kept.end);
+        start..rows.end.clamp(start, kept.end)
+    }
+
     /// Makes room for `columns` columns; new ones are gaps (NaN) for the rows so far.
     pub fn widen(&mut self, columns: usize) {
         while self.columns.len() < columns {
@@ -91,16 +98,21 @@ impl Store {
 
     /// Lets two columns change places.
     pub fn swap_columns(&mut self, a: usize, b: usize) {
-        self.columns.swap(a, b);
+        if a.max(b) < self.columns.len() {
+            self.columns.swap(a, b);
+        }
     }
 
     /// Adds rows of one value a column, with their times, none of which must be earlier than that of the row before, and
-    /// their arrivals.
+    /// their arrivals. A column of which nothing is told has gaps.
     pub fn extend<'a>(&mut self, times: &[Stamp], arrivals: &[Stamp], columns: impl IntoIterator<Item = &'a [f64]>) {
         self.times.extend(times);
         self.arrivals.extend(arrivals);
-        for (column, values) in self.columns.iter_mut().zip(columns) {
-            column.extend(values);
+        let end = self.rows().end;
+        let mut columns = columns.into_iter();
+        for column in &mut self.columns {
+            column.extend(columns.next().unwrap_or_default());
+            column.fill_up(end);
         }
     }
 
@@ -108,6 +120,7 @@ impl Store {
     pub fn set_column(&mut self, column: usize, values: &[f64]) {
         let mut fresh = Queue::starting_at(self.rows().start);
         fresh.extend(values);
+        fresh.fill_up(self.rows().end);
         if let Some(column) = self.columns.get_mut(column) {
             *column = fresh;
         }
@@ -115,10 +128,12 @@ impl Store {
 
     /// Lets go of a column; those behind it move up.
     pub fn remove_column(&mut self, column: usize) {
-        self.columns.remove(column);
+        if column < self.columns.len() {
+            self.columns.remove(column);
+        }
     }
 
-    /// Adds the raw values of a column in `rows`, which must be kept, to `out`.
+    /// Adds the raw values of a column in `rows`, as far as these are [kept](Store::kept), to `out`.
     pub fn read_raw(&self, column: usize, rows: Range<u64>, out: &mut Vec<f64>) {
         if let Some(column) = self.columns.get(column) {
             column.read(rows, out);
@@ -132,7 +147,7 @@ impl Store {
         }
     }
 
-    /// Adds the times of `rows`, which must be kept, to `out`.
+    /// Adds the times of `rows`, as far as these are [kept](Store::kept), to `out`.
     pub fn read_times(&self, rows: Range<u64>, out: &mut Vec<Stamp>) {
         self.times.read(rows, out);
     }
@@ -264,6 +279,12 @@ impl Store {
         if let Some(column) = self.columns.get(column) {
             series.move_away(column, to);
         }
+    }
+
+    /// The rows that each part holds: times, arrivals, columns.
+    #[cfg(test)]
+    pub(crate) fn parts(&self) -> Vec<Range<u64>> {
+        [self.times.range(), self.arrivals.range()].into_iter().chain(self.columns.iter().map(Queue::range)).collect()
     }
 
     /// The bytes that it takes in memory.

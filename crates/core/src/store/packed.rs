@@ -120,9 +120,11 @@ impl<T: Narrow> Queue<T> {
         }
     }
 
-    /// Adds the values in `rows`, which must be kept, to `out`; quicker than one by one.
+    /// Adds the values in `rows`, as far as they are kept, to `out`; quicker than one by one.
     pub(super) fn read(&self, rows: Range<u64>, out: &mut Vec<T>) {
-        let (mut at, end) = ((rows.start - self.first) as usize, (rows.end - self.first) as usize);
+        let kept = self.range();
+        let place = |row: u64| (row.clamp(kept.start, kept.end) - kept.start) as usize;
+        let (mut at, end) = (place(rows.start), place(rows.end));
         while at < end {
             let (block, from) = (at / BLOCK, at % BLOCK);
             let to = BLOCK.min(from + end - at);
@@ -146,6 +148,18 @@ impl<T: Narrow> Queue<T> {
     /// The bytes that it takes in memory.
     pub(super) fn size(&self) -> usize {
         self.full.iter().map(|packed| T::size(packed)).sum::<usize>() + self.tail.capacity() * size_of::<T>()
+    }
+}
+
+impl Queue<f64> {
+    /// Gaps up to row `end`, where values are missing.
+    #[inline]
+    pub(super) fn fill_up(&mut self, end: u64) {
+        let missing = end.saturating_sub(self.range().end);
+        debug_assert_eq!(missing, 0, "whoever gives rows gives all their values");
+        if missing > 0 {
+            self.extend(&vec![f64::NAN; missing as usize]);
+        }
     }
 }
 

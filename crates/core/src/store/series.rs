@@ -152,7 +152,7 @@ impl Series {
         Series { full, tail, base: None, summary: Box::new(EMPTY), first: rows.start }
     }
 
-    fn range(&self) -> Range<u64> {
+    pub(crate) fn range(&self) -> Range<u64> {
         self.first..self.first + (self.full.len() * BLOCK + self.tail.len()) as u64
     }
 

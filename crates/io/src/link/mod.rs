@@ -21,7 +21,7 @@ use crate::serial::{Problem, System};
 use amber_core::Stamp;
 use amber_core::clock::Opening;
 use amber_core::split::Judged;
-use crossbeam_channel::{Receiver, Sender, bounded};
+use crossbeam_channel::{Receiver, RecvTimeoutError, Sender, bounded};
 use outlet::{Halt, Outlet};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -171,7 +171,12 @@ pub struct Link {
     wake: Arc<Wake>,
     stop: Arc<AtomicBool>,
     thread: Option<JoinHandle<()>>,
+    /// Says that the thread has ended, by being gone.
+    ended: Receiver<()>,
 }
+
+/// So long a thread that is asked to end is waited for. One that waits for an answer from afar ends by itself, later.
+const ENDING: Duration = Duration::from_millis(300);
 
 impl Link {
     /// Starts to watch. Nothing fails here: what goes wrong is told as [`LinkState::Waiting`].
@@ -185,8 +190,13 @@ impl Link {
         let stop = Arc::new(AtomicBool::new(false));
         let wake = Arc::new(Wake::new()?);
         let mut outlet = Outlet::new(clock, to_engine, to_keeper, orders, Arc::clone(&wake), Arc::clone(&stop));
-        let thread = std::thread::Builder::new().name("link".into()).spawn(move || run(endpoint, &mut outlet))?;
-        Ok(Link { engine, keeper, commands, wake, stop, thread: Some(thread) })
+        let (ends, ended) = bounded(0);
+        let watch = move || {
+            run(endpoint, &mut outlet);
+            drop(ends);
+        };
+        let thread = std::thread::Builder::new().name("link".into()).spawn(watch)?;
+        Ok(Link { engine, keeper, commands, wake, stop, thread: Some(thread), ended })
     }
 
     /// Tells the link to do something; where a port is open it does so at once, else within a tenth of a second.
@@ -206,7 +216,9 @@ impl Drop for Link {
         // The thread may be waiting for room in a channel that nobody empties any more.
         self.engine = crossbeam_channel::never();
         self.keeper = crossbeam_channel::never();
-        if let Some(thread) = self.thread.take() {
+        self.wake.ring();
+        let has_ended = self.ended.recv_timeout(ENDING) != Err(RecvTimeoutError::Timeout);
+        if let Some(thread) = self.thread.take().filter(|_| has_ended) {
             // A panic has been printed by its own thread already.
             let _ = thread.join();
         }

@@ -12,6 +12,9 @@ use std::time::{Duration, Instant};
 /// The longest that an answer is waited for.
 const ANSWER: Duration = Duration::from_secs(3);
 
+/// Bytes that are held while an answer is waited for, at most: who sends more without one does not control a port.
+const HELD: usize = 1 << 20;
+
 /// A port at the other end.
 pub(super) struct Remote {
     stream: Stream,
@@ -112,7 +115,8 @@ impl Device for Remote {
         self.telnet.baud = None;
         self.say(&Telnet::set(Setting::Baud, &baud.to_be_bytes()))?;
         let begun = Instant::now();
-        while self.telnet.baud.is_none() && self.telnet.controls != Some(false) && begun.elapsed() < ANSWER {
+        let waits = |remote: &Remote| remote.telnet.baud.is_none() && remote.telnet.controls != Some(false);
+        while waits(self) && begun.elapsed() < ANSWER && self.data.len() < HELD {
             match self.hear() {
                 Ok(true) => {}
                 Ok(false) => return Err(ErrorKind::ConnectionReset.into()),

@@ -83,6 +83,8 @@ pub struct PublishState {
     pub waiting: u64,
     /// Messages that nobody will get: there was no room for them, or no disk.
     pub lost: u64,
+    /// Messages that were not on the disk any more as they were put there.
+    pub damaged: u64,
     /// Messages that the broker rejected.
     pub rejected: u64,
     /// What was wrong last, and what to do about it.

@@ -231,9 +231,10 @@ impl PublishThread {
     }
 
     fn count_lost(&mut self) {
-        let of_spool = self.spool.as_mut().map_or(0, Spool::take_lost);
-        let lost = of_spool + self.overflow.swap(0, Ordering::Relaxed);
-        self.lose(lost);
+        let (lost, damaged) = self.spool.as_mut().map_or((0, 0), |spool| (spool.take_lost(), spool.take_damaged()));
+        self.lose(lost + self.overflow.swap(0, Ordering::Relaxed));
+        self.state.damaged += damaged;
+        self.about.wanted |= damaged > 0;
     }
 
     fn lose(&mut self, count: u64) {
@@ -343,11 +344,9 @@ impl PublishThread {
             let Some(message) = self.next() else { break };
             let longest = self.longest.unwrap_or(u32::MAX) as usize;
             // The header of a packet is far shorter than this.
-            if message.text.is_empty() || message.text.len() + message.topic.len() + 32 > longest {
-                if !message.text.is_empty() {
-                    self.state.rejected += 1;
-                    self.state.trouble = Some(format!("the broker takes no message longer than {longest} bytes"));
-                }
+            if message.text.len() + message.topic.len() + 32 > longest {
+                self.state.rejected += 1;
+                self.state.trouble = Some(format!("the broker takes no message longer than {longest} bytes"));
                 continue;
             }
             let Some(broker) = &self.broker else { break };
@@ -395,7 +394,7 @@ impl PublishThread {
             .collect();
         let topics = self.plan.topics.name();
         let rows = self.plan.rows.to_string();
-        let lost = self.state.lost;
+        let lost = self.state.lost + self.state.damaged;
         json!({ "format": FORMAT, "program": "amber-tap", "online": online, "bench": self.bench, "rows": rows,
             "topics": topics, "sources": sources, "lost_messages": lost })
         .to_string()

@@ -74,10 +74,33 @@ impl Growing {
         fs::metadata(&self.path).is_ok_and(|found| self.file.metadata().is_ok_and(|own| same(found, own)))
     }
 
-    /// Gives up what was not checkpointed, so that the file ends where all files are known to agree.
+    /// What another program did to the file since something was written to it last, if it did something.
+    pub(super) fn damage(&self) -> Option<&'static str> {
+        let written = self.length - self.waiting.len() as u64;
+        if !self.in_place() {
+            return Some(if self.path.exists() { "was replaced" } else { "was deleted or renamed" });
+        }
+        match self.file.metadata().map_or(written, |own| own.len()) {
+            found if found < written => Some("was cut"),
+            found if found > written => Some("was written to"),
+            _ => None,
+        }
+    }
+
+    /// The folder is another one now.
+    pub(super) fn move_to(&mut self, folder: &Path) {
+        if let Some(name) = self.path.file_name() {
+            self.path = folder.join(name);
+        }
+    }
+
+    /// Gives up what was not checkpointed, so that the file ends where all files are known to agree. What another program did
+    /// to it stays.
     pub(super) fn give_up(self) {
-        // On a disk that just failed this may fail too; a reader cuts a torn tail as well.
-        let _ = self.file.set_len(self.whole);
+        if self.in_place() && self.file.metadata().is_ok_and(|own| own.len() > self.whole) {
+            // On a disk that just failed this may fail too; a reader cuts a torn tail as well.
+            let _ = self.file.set_len(self.whole);
+        }
     }
 }
 

@@ -15,7 +15,7 @@ use amber_core::bench::Bench;
 use amber_core::keep::Station;
 use crossbeam_channel::{Receiver, Sender, bounded};
 use std::panic::{AssertUnwindSafe, catch_unwind};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 
@@ -73,6 +73,19 @@ pub enum Report {
         folder: PathBuf,
         /// When it begins: before now, where what was in memory is part of it.
         since: Stamp,
+    },
+    /// The folder of the running take was renamed; it goes on there.
+    Moved(PathBuf),
+    /// Another program was at the files of the running take. What is in memory of it goes on as another one.
+    Renewed {
+        /// What happened.
+        error: TakeError,
+        /// The folder of the other take.
+        folder: PathBuf,
+        /// When that begins.
+        since: Stamp,
+        /// Seconds of the first one that were not in memory any more.
+        missing: f64,
     },
     /// The running take was written through.
     Saved(Summary),
@@ -177,8 +190,17 @@ struct KeeperThread {
 
 struct Running {
     writer: Writer,
+    bench: Bench,
+    /// The place of the first that it holds among all that came.
+    place: u64,
     saved: Instant,
     synced: Instant,
+}
+
+impl Running {
+    fn new(writer: Writer, bench: Bench, place: u64) -> Running {
+        Running { writer, bench, place, saved: Instant::now(), synced: Instant::now() }
+    }
 }
 
 impl KeeperThread {
@@ -242,23 +264,17 @@ impl KeeperThread {
         self.watch_clocks();
         let now = self.clock.now();
         let before = bench.shared.keep.before;
-        let begun = if before > 0.0 {
-            let (state, first, since) = self.recent.since(now.plus(-before), now);
-            let (at, event) = state.begin(first);
-            Writer::create(place, bench, at, event).and_then(|mut writer| {
-                if !state.bytes.is_empty() {
-                    // Its beginning lies before the take, which it belongs to as a whole.
-                    writer.chunk(at, &state.bytes)?;
-                }
-                for came in since {
-                    came.write(&mut writer)?;
-                }
-                Ok(writer)
-            })
+        let (first, begun) = if before > 0.0 {
+            let from = now.plus(-before);
+            let first = self.recent.place(from);
+            let came = self.recent.since(first).2.next();
+            // What was asked for may not be there any more.
+            let since = if first > self.recent.oldest() { from } else { came.map_or(now, |came| came.at().max(from)) };
+            (first, self.begin_before(place, bench, first, since))
         } else {
             let line = self.recent.now();
             let (at, event) = line.begin(now);
-            Writer::create(place, bench, at, event).and_then(|mut writer| {
+            let begun = Writer::create(place, bench, at, event).and_then(|mut writer| {
                 if !line.bytes.is_empty() {
                     writer.chunk(line.at, &line.bytes)?;
                 }
@@ -266,17 +282,33 @@ impl KeeperThread {
                     writer.gap(at.max(*since), gap)?;
                 }
                 Ok(writer)
-            })
+            });
+            (self.recent.end(), begun)
         };
         match begun {
             Ok(writer) => {
                 self.tell(Report::Started { folder: writer.folder().to_path_buf(), since: writer.start() });
-                self.take = Some(Running { writer, saved: Instant::now(), synced: Instant::now() });
+                self.take = Some(Running::new(writer, bench.clone(), first));
                 // What was in memory may be all that was asked for.
                 self.stop_when_full(now);
             }
             Err(error) => self.tell(Report::Failed { error, kept: None }),
         }
+    }
+
+    /// Begins a take at `begin` with all that came from `first` on, as far as it is in memory.
+    fn begin_before(&self, place: &TakePlace, bench: &Bench, first: u64, begin: Stamp) -> Result<Writer, TakeError> {
+        let (state, _, since) = self.recent.since(first);
+        let (at, event) = state.begin(begin);
+        let mut writer = Writer::create(place, bench, at, event)?;
+        if !state.bytes.is_empty() {
+            // Its beginning lies before the take, which it belongs to as a whole.
+            writer.chunk(at, &state.bytes)?;
+        }
+        for came in since {
+            came.write(&mut writer)?;
+        }
+        Ok(writer)
     }
 
     /// Publishes from here on, beginning with the line that is under way.
@@ -364,6 +396,8 @@ impl KeeperThread {
             take.synced = Instant::now();
             done = take.writer.sync().and(done);
         }
+        let moved = take.writer.take_move();
+        moved.into_iter().for_each(|folder| self.tell(Report::Moved(folder)));
         match done {
             Ok(summary) => self.tell(Report::Saved(summary)),
             Err(error) => self.fail(error),
@@ -372,18 +406,60 @@ impl KeeperThread {
 
     fn stop(&mut self) {
         self.wanted = None;
-        if let Some(take) = self.take.take() {
-            let end = match take.writer.finish(self.clock.now()) {
-                Ok(summary) => Report::Stopped(summary),
+        let Some(Running { writer, bench, place, .. }) = self.take.take() else { return };
+        let (folder, start) = (writer.folder().to_path_buf(), writer.start());
+        let end = match writer.finish(self.clock.now()) {
+            Ok(summary) => Report::Stopped(summary),
+            Err(error) => match self.renew(error, &folder, (start, place), &bench) {
+                Ok(writer) => match writer.finish(self.clock.now()) {
+                    Ok(summary) => Report::Stopped(summary),
+                    Err(error) => Report::Failed { error, kept: None },
+                },
                 Err(error) => Report::Failed { error, kept: None },
-            };
-            self.tell(end);
-        }
+            },
+        };
+        self.tell(end);
     }
 
     fn fail(&mut self, error: TakeError) {
-        let kept = self.take.take().map(|take| take.writer.give_up());
-        self.tell(Report::Failed { error, kept });
+        let Some(Running { writer, bench, place, .. }) = self.take.take() else { return };
+        let (folder, start) = (writer.folder().to_path_buf(), writer.start());
+        let kept = writer.give_up();
+        match self.renew(error, &folder, (start, place), &bench) {
+            Ok(writer) => self.take = Some(Running::new(writer, bench, place)),
+            Err(error) => self.tell(Report::Failed { error, kept: Some(kept) }),
+        }
+    }
+
+    /// Begins another take beside one whose files were damaged, with all that is still in memory of it, and says so.
+    ///
+    /// # Errors
+    /// What ended the first one, where that was something else, or where there can be no other.
+    fn renew(
+        &mut self,
+        error: TakeError,
+        folder: &Path,
+        (start, first): (Stamp, u64),
+        bench: &Bench,
+    ) -> Result<Writer, TakeError> {
+        if !matches!(error, TakeError::Gone(_) | TakeError::Damaged { .. }) {
+            return Err(error);
+        }
+        let name = folder.file_name().unwrap_or_default().to_string_lossy();
+        let names = (1..100).map(|n| if n == 1 { format!("{name}-rescued") } else { format!("{name}-rescued-{n}") });
+        let place = names.map(|name| folder.with_file_name(name)).find(|place| !place.exists());
+        let (_, is_whole, mut since) = self.recent.since(first);
+        let begin = since.next().filter(|_| !is_whole).map_or(start, Came::at);
+        drop(since);
+        let begun = place.and_then(|place| self.begin_before(&TakePlace::Exactly(place), bench, first, begin).ok());
+        let Some(writer) = begun else { return Err(error) };
+        self.tell(Report::Renewed {
+            error,
+            folder: writer.folder().to_path_buf(),
+            since: writer.start(),
+            missing: writer.start().seconds_since(start).max(0.0),
+        });
+        Ok(writer)
     }
 
     fn tell(&self, report: Report) {
@@ -426,6 +502,64 @@ mod tests {
         let take = super::super::open(&failed.expect("it was said, with what is kept").folder).unwrap();
         assert_eq!(take.wire.to_vec().unwrap().iter().filter(|b| **b == b'\n').count(), 20);
         assert!(give.send(chunk(b"x")).is_err(), "whoever gives more hears that nobody takes it");
+    }
+
+    #[test]
+    fn what_other_programs_do_to_a_running_take_is_noticed_and_costs_nothing_that_is_in_memory() {
+        type Damage = (&'static str, fn(&Path));
+        let damages: [Damage; 6] = [
+            ("was deleted or renamed", |take| std::fs::remove_file(take.join("readings.csv")).unwrap()),
+            ("was cut", |take| {
+                std::fs::File::options().write(true).open(take.join("wire.bin")).unwrap().set_len(90).unwrap()
+            }),
+            ("was written to", |take| {
+                let wire = std::fs::OpenOptions::new().append(true).open(take.join("wire.csv"));
+                std::io::Write::write_all(&mut wire.unwrap(), b"x\n").unwrap();
+            }),
+            ("was replaced", |take| {
+                std::fs::remove_file(take.join("marks.csv")).unwrap();
+                std::fs::write(take.join("marks.csv"), "x").unwrap();
+            }),
+            ("is gone", |take| std::fs::remove_dir_all(take).unwrap()),
+            ("", |take| std::fs::rename(take, take.with_file_name("other")).unwrap()),
+        ];
+        for (expected, damage) in damages {
+            let dir = tempfile::tempdir().unwrap();
+            let (give, feed) = bounded(64);
+            let clock = HostClock::start();
+            let place = TakePlace::Exactly(dir.path().join("run"));
+            let start = Order::Start { place, bench: Box::default(), from: From::Now };
+            let keeper = Keeper::start_with(feed, clock, Some(start)).unwrap();
+            let rows = |rows: std::ops::Range<u32>| {
+                for i in rows {
+                    let bytes = format!("a={i} b=2\n").into_bytes();
+                    give.send(Feed::Chunk(Chunk { at: clock.now(), bytes: bytes.into(), skipped: 0 })).unwrap();
+                }
+            };
+            let wait = |is: fn(&Report) -> bool| {
+                std::iter::from_fn(|| keeper.reports.recv_timeout(Duration::from_secs(20)).ok()).find(is).unwrap()
+            };
+            rows(0..50);
+            wait(|report| matches!(report, Report::Saved(summary) if summary.tally.rows > 0));
+            damage(&dir.path().join("run"));
+            rows(50..100);
+            match wait(|report| matches!(report, Report::Renewed { .. } | Report::Moved(_))) {
+                Report::Renewed { error, folder, missing, .. } => {
+                    assert!(error.to_string().contains(expected) && !expected.is_empty(), "{error}, not {expected}");
+                    assert_eq!((folder, missing), (dir.path().join("run-rescued"), 0.0));
+                }
+                report => assert!(matches!(&report, Report::Moved(to) if expected.is_empty() && to.ends_with("other"))),
+            }
+            rows(100..150);
+            drop(give);
+            let summary = keeper.join().into_iter().find_map(|report| match report {
+                Report::Stopped(summary) => Some(summary),
+                _ => None,
+            });
+            let take = super::super::open(&summary.unwrap().folder).unwrap();
+            assert_eq!(take.wire.to_vec().unwrap().iter().filter(|b| **b == b'\n').count(), 150, "{expected}");
+            assert_eq!(take.told, Vec::<String>::new(), "{expected}");
+        }
     }
 
     #[test]

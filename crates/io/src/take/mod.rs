@@ -120,6 +120,14 @@ pub enum TakeError {
     /// The folder was moved or deleted while the take was running.
     #[error("{} is gone: its folder was moved or deleted while the take was running", .0.display())]
     Gone(PathBuf),
+    /// Another program was at a file of the running take.
+    #[error("{} {what} by another program while the take was running", .path.display())]
+    Damaged {
+        /// The file.
+        path: PathBuf,
+        /// What was done to it, as in "was cut".
+        what: &'static str,
+    },
     /// That folder is no take.
     #[error("{} is not a take: {why}", .folder.display())]
     NotATake {

@@ -22,7 +22,7 @@ pub(super) enum Came {
 }
 
 impl Came {
-    fn at(&self) -> Stamp {
+    pub(super) fn at(&self) -> Stamp {
         match self {
             Came::Chunk(at, _) | Came::Opened { at, .. } | Came::Ended(at) | Came::Sent(at, _) | Came::Gap(at, _) => {
                 *at
@@ -143,6 +143,8 @@ impl Unfinished {
 #[derive(Debug, Default)]
 pub(super) struct Recent {
     kept: VecDeque<Came>,
+    /// How many were let go of.
+    gone: u64,
     size: usize,
     /// Where the stream stood before what is kept, and where it stands now.
     before: Unfinished,
@@ -160,6 +162,7 @@ impl Recent {
         while self.size > ROOM {
             let Some(first) = self.kept.pop_front() else { break };
             self.size -= first.size();
+            self.gone += 1;
             self.before.take(&first);
         }
     }
@@ -169,11 +172,26 @@ impl Recent {
         &self.now
     }
 
-    /// Where the stream stood at `from`, or at the first moment that is kept; when that was; and all that came since.
-    pub(super) fn since(&self, from: Stamp, now: Stamp) -> (Unfinished, Stamp, impl Iterator<Item = &Came>) {
+    /// The place of the first that is kept.
+    pub(super) fn oldest(&self) -> u64 {
+        self.gone
+    }
+
+    /// The place behind all that came, in a count of all that ever did.
+    pub(super) fn end(&self) -> u64 {
+        self.gone + self.kept.len() as u64
+    }
+
+    /// The place of the first that is kept and came at `from` or later.
+    pub(super) fn place(&self, from: Stamp) -> u64 {
+        self.gone + self.kept.iter().take_while(|came| came.at() < from).count() as u64
+    }
+
+    /// Where the stream stood before `place`, or before the first that is kept; whether that is kept; and all that came since.
+    pub(super) fn since(&self, place: u64) -> (Unfinished, bool, impl Iterator<Item = &Came>) {
         let mut state = self.before.clone();
-        let skipped = self.kept.iter().take_while(|came| came.at() < from).inspect(|came| state.take(came)).count();
-        let first = self.kept.get(skipped).map_or(now, |came| came.at().max(from));
-        (state, if skipped == 0 { first } else { from }, self.kept.iter().skip(skipped))
+        let skipped = place.saturating_sub(self.gone) as usize;
+        self.kept.iter().take(skipped).for_each(|came| state.take(came));
+        (state, place >= self.gone, self.kept.iter().skip(skipped))
     }
 }

@@ -17,6 +17,8 @@ use amber_core::keep::Station;
 use amber_core::keep::{Limits, Part, Parts};
 use std::fs::{self, File, OpenOptions};
 use std::io::{self, Write};
+use std::os::fd::AsRawFd;
+use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 
 /// Where a take goes.
@@ -59,6 +61,10 @@ const WITHOUT_ROWS: u64 = 16 << 20;
 #[derive(Debug)]
 pub struct Writer {
     folder: PathBuf,
+    /// By which the folder is found when it was renamed.
+    handle: Option<File>,
+    /// It was, and nobody has been told.
+    moved: bool,
     start: Stamp,
     /// The latest stamp that was written.
     last: Stamp,
@@ -144,6 +150,9 @@ impl Writer {
             _lock: None,
             marks: 0,
             folder: folder.to_path_buf(),
+            // Without it a folder that is renamed is gone.
+            handle: File::open(folder).ok(),
+            moved: false,
             start,
             last: start,
         };
@@ -338,19 +347,36 @@ impl Writer {
     }
 
     fn write_through(&mut self) -> Result<(), TakeError> {
+        self.look_after()?;
         self.files().try_for_each(Growing::write_through)?;
         self.files().for_each(Growing::is_whole);
         Ok(())
     }
 
+    /// Looks whether other programs left the files alone. A folder that was renamed is followed.
+    fn look_after(&mut self) -> Result<(), TakeError> {
+        if !self.wire.in_place()
+            && let Some(folder) = self.handle.as_ref().and_then(place_of).filter(|folder| *folder != self.folder)
+        {
+            self.files().for_each(|file| file.move_to(&folder));
+            (self.folder, self.moved) = (folder, true);
+        }
+        let damaged = self.files().find_map(|file| Some((file.path.clone(), file.damage()?)));
+        let Some((path, what)) = damaged else { return Ok(()) };
+        if self.folder.exists() { Err(TakeError::Damaged { path, what }) } else { Err(TakeError::Gone(path)) }
+    }
+
+    /// Where the take's folder is now, when it was renamed since this was last asked.
+    pub(super) fn take_move(&mut self) -> Option<PathBuf> {
+        std::mem::take(&mut self.moved).then(|| self.folder.clone())
+    }
+
     /// Writes everything through.
     ///
     /// # Errors
-    /// As [`Writer::chunk`]; [`TakeError::Gone`] when the folder was moved or deleted.
+    /// As [`Writer::chunk`]; [`TakeError::Gone`] and [`TakeError::Damaged`] when another program was at the files.
     pub fn checkpoint(&mut self, now: Stamp) -> Result<Summary, TakeError> {
-        if !self.wire.in_place() {
-            return Err(TakeError::Gone(self.wire.path.clone()));
-        }
+        self.look_after()?;
         self.take_decoded()?;
         self.describe()?;
         self.write_through()?;
@@ -426,6 +452,13 @@ pub(super) fn part_name(file: &str, part: u32) -> String {
         (1, _) | (_, None) => file.to_owned(),
         (_, Some((stem, ending))) => format!("{stem}-{part:04}.{ending}"),
     }
+}
+
+/// Where a folder is that is open; `None` when it was deleted, and where the system does not tell.
+fn place_of(folder: &File) -> Option<PathBuf> {
+    let place = fs::read_link(format!("/proc/self/fd/{}", folder.as_raw_fd())).ok()?;
+    let (found, own) = (fs::metadata(&place).ok()?, folder.metadata().ok()?);
+    (found.ino() == own.ino() && found.dev() == own.dev()).then_some(place)
 }
 
 fn write_new(path: &Path, bytes: &[u8]) -> io::Result<()> {

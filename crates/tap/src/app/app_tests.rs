@@ -593,3 +593,25 @@ fn what_is_pasted_is_text_and_never_keys() {
     assert!(paste(&mut app, "stroke\x1b[31m 40\n水 at last\u{2028}\n").is_empty());
     assert_eq!(app.rooms.talk.text(), "stroke[31m 40 水 at last");
 }
+
+/// A text from another program, in a terminal that does not say so.
+#[test]
+fn keys_that_nobody_typed_are_text_or_nothing() {
+    let mut app = watched(2);
+    let burst = |app: &mut App, text: &str| {
+        let key = |c| KeyEvent::from(if c == '\n' { KeyCode::Enter } else { KeyCode::Char(c) });
+        app.update(app.session.now, Message::Burst(text.chars().map(key).collect()))
+    };
+    // Among these letters are those that quit, start a take and arm.
+    let requests = burst(&mut app, &"take quit 5cA\n".repeat(400));
+    assert_eq!(requests, []);
+    assert!(app.overlays.is_empty() && app.side().is_none());
+    assert!(picture(&mut app, 120, 30).contains("600 keys came at once, as pasted text does, and nothing was done"));
+    // Where text is typed it is text, and its end the end of the line.
+    typed(&mut app, ":");
+    let line = format!("stroke {}", "4".repeat(60));
+    let sent = burst(&mut app, &format!("{line}\n"));
+    assert_eq!(sent, [Request::Tell(0, LinkOrder::Send(format!("{line}\n").into_bytes()))]);
+    assert_eq!(burst(&mut app, &"x y\n".repeat(10_000)), [], "what is too long is not sent");
+    assert!(picture(&mut app, 120, 30).contains("only the first 4096 characters were taken"));
+}

@@ -36,7 +36,7 @@ fn take_of(text: &str) -> App {
 
 type State = (&'static str, fn() -> App);
 
-const STATES: [State; 9] = [
+const STATES: [State; 10] = [
     ("nothing came", || with("", "")),
     ("not plugged in", || {
         let mut app = with("", "");
@@ -58,9 +58,22 @@ const STATES: [State; 9] = [
         app
     }),
     ("all there is", || watched(3)),
+    ("two sources, a computed and a hidden channel", many),
     ("a take without a row", || take_of("hello\n")),
     ("a take", || take_of(&"a=1 b=2\n".repeat(50))),
 ];
+
+/// A computed channel that others need, two sources, channels that are hidden.
+fn many() -> App {
+    let bench = "[[source]]\n[[source.channel]]\nname = \"sum\"\nformula = \"a + b\"\n[[source.channel]]\nname = \"b\"\nhidden = true\n";
+    let app = with("a=1 b=2\na=2 b=2\na=3 b=0\na=4 b=0\n", bench);
+    let other = Chain::new(&Bench::default(), 0, amber_core::store::Limits::default());
+    let mut app = app.beside([(other, Source::Live { link: LinkState::Opening })]);
+    let chunk = amber_io::Chunk { at: START.plus(1.5), bytes: (*b"1,2\n2,3\n3,4\n4,5\n").into(), skipped: 0 };
+    app.update(START.plus(1.5), Message::Feed(1, Feed::Chunk(chunk)));
+    app.before_frame(START.plus(1.5));
+    app
+}
 
 /// What is pressed to be in a room.
 const ROOMS: [&[KeyCode]; 27] = [
@@ -92,6 +105,55 @@ const ROOMS: [&[KeyCode]; 27] = [
     &[KeyCode::Char(':')],
     &[KeyCode::Char('?')],
 ];
+
+/// Every row of every panel is edited, nudged, added to, moved and deleted, with whatever is asked then answered.
+#[test]
+fn no_row_of_any_panel_ends_the_program_whatever_there_is() {
+    let none = KeyModifiers::NONE;
+    let mut tried = 0;
+    for (name, state) in STATES {
+        for panel in ["1", "2", "3", "4", "5", "6", "5c"] {
+            let mut app = state();
+            let mut row = 0;
+            loop {
+                let mut is_there = false;
+                for code in [KeyCode::Enter, KeyCode::Left, KeyCode::Right, KeyCode::Char('a'), KeyCode::Char('x')]
+                    .into_iter()
+                    .chain(['b', 'J', 'K', 'A', 'o', 'p'].map(KeyCode::Char))
+                {
+                    (0..4).for_each(|_| drop(press(&mut app, KeyCode::Esc)));
+                    app.overlays.clear();
+                    app.view = RoomId::Chart;
+                    typed(&mut app, panel);
+                    let Some(id) = app.side() else { continue };
+                    let rows = app.rooms.get(id).rows(&app.session);
+                    let selectable = rows.iter().filter(|row| row.can_be_selected()).count();
+                    // One row more than there are: what was there may be gone by then.
+                    is_there |= row <= selectable;
+                    app.rooms.get_mut(id).select(row, &mut app.session);
+                    app.update(app.session.now, Message::Key(KeyEvent::new(code, none)));
+                    if matches!(app.overlays.last(), Some(Overlay::Prompt(_) | Overlay::List(_))) {
+                        press(&mut app, KeyCode::Char('7'));
+                        press(&mut app, KeyCode::Enter);
+                    }
+                    if tried % 5 == 0 {
+                        assert_eq!(
+                            picture(&mut app, 80, 24).lines().count(),
+                            24,
+                            "{name}, {panel}, row {row}, {code:?}"
+                        );
+                    }
+                    tried += 1;
+                }
+                row += 1;
+                if !is_there {
+                    break;
+                }
+            }
+        }
+    }
+    assert!(tried > 5000, "{tried}");
+}
 
 #[test]
 fn no_key_in_any_room_ends_the_program_whatever_there_is() {

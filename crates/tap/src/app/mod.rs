@@ -23,6 +23,8 @@ use std::path::PathBuf;
 #[derive(Debug)]
 pub(crate) enum Message {
     Key(KeyEvent),
+    /// Keys that came faster than anybody types: a text from another program.
+    Burst(Vec<KeyEvent>),
     Mouse(MouseEvent),
     /// Text came from another program at once; never keys.
     Paste(String),

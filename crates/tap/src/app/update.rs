@@ -6,8 +6,9 @@ use crate::rooms::prompt::Typed;
 use crate::rooms::{Effect, Follow, RoomId, finder};
 use crate::session::{Done, Request};
 use amber_core::Stamp;
+use amber_core::digits::counted;
 use amber_core::tail::visible_char;
-use crossterm::event::{KeyCode, KeyEvent};
+use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use tui_input::{Input, InputRequest};
 use unicode_width::UnicodeWidthChar;
 
@@ -25,6 +26,7 @@ impl App {
                 requests.extend(dismissed.or_else(|| self.follow_hints()));
                 return requests;
             }
+            Message::Burst(keys) => return self.burst(&keys),
             Message::Mouse(mouse) => {
                 let effects = self.mouse(mouse);
                 return self.dispatch(effects);
@@ -70,15 +72,46 @@ impl App {
 
     /// Text that was pasted goes where text is typed, as one line.
     fn paste(&mut self, text: &str) {
-        let taken = match self.overlays.last_mut() {
+        if !self.insert(text) {
+            self.session.say("pasted text is ignored here: open an input line first", true);
+        }
+    }
+
+    /// Puts text where text is typed now; whether there is such a place.
+    fn insert(&mut self, text: &str) -> bool {
+        match self.overlays.last_mut() {
             Some(Overlay::Prompt(prompt)) => prompt.paste(text),
             Some(Overlay::List(list)) => list.paste(text),
             Some(Overlay::Room(id)) => self.rooms.get_mut(*id).paste(text),
             None => false,
-        };
-        if !taken {
-            self.session.say("pasted text is ignored here: open an input line first", true);
         }
+    }
+
+    /// Keys that nobody typed go where text is typed, with blanks for the line ends in it; only an Enter behind all of it is
+    /// one. Elsewhere they are ignored, and so is whatever follows such a line.
+    fn burst(&mut self, keys: &[KeyEvent]) -> Vec<Request> {
+        let (text, is_line) = match keys {
+            [text @ .., last] if last.code == KeyCode::Enter && !text.is_empty() => (text, true),
+            all => (all, false),
+        };
+        let letter = |key: &KeyEvent| match key.code {
+            KeyCode::Char(letter) if !key.modifiers.contains(KeyModifiers::CONTROL) => Some(letter),
+            KeyCode::Enter | KeyCode::Tab => Some(' '),
+            _ => None,
+        };
+        let text: String = text.iter().filter_map(letter).collect();
+        if !self.insert(&text) {
+            let count = counted(keys.len() as u64, "key");
+            let why = "as pasted text does, and nothing was done: open an input line first";
+            self.session.say(format!("{count} came at once, {why}"), true);
+            return Vec::new();
+        }
+        if text.len() > PASTED {
+            self.session.say(format!("only the first {PASTED} characters were taken"), true);
+        } else if is_line {
+            return self.update(self.session.now, Message::Key(KeyCode::Enter.into()));
+        }
+        Vec::new()
     }
 
     /// Time passed: messages go, axes and numbers follow. Gives whether something else is to be seen than rows.
@@ -204,13 +237,14 @@ impl App {
     }
 }
 
-/// The longest text that is pasted at once.
+/// The longest line that text is pasted into, in characters.
 const PASTED: usize = 4096;
 
 /// Puts pasted text into what is being typed, as one line without control characters.
 pub(crate) fn insert(input: &mut Input, text: &str) {
     let line = text.trim_end_matches(['\r', '\n']);
-    for c in line.chars().take(PASTED) {
+    let room = PASTED.saturating_sub(input.value().chars().count());
+    for c in line.chars().take(room) {
         let c = if matches!(c, '\n' | '\r' | '\t') { ' ' } else { c };
         // What may be seen is text, wide characters too.
         if visible_char(c) == c || c.width() == Some(2) {

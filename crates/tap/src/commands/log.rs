@@ -303,6 +303,15 @@ impl Log<'_> {
                         kept.iter().try_for_each(print)?;
                         return Err(error.into());
                     }
+                    Ok(Report::Moved(folder)) => {
+                        let place = folder.display();
+                        self.progress.tell(Told::Line(format!("the folder of the take was renamed: it goes on in {place}")));
+                    }
+                    Ok(Report::Renewed { error, folder, .. }) => {
+                        let place = folder.display();
+                        let text = format!("{error}: what is in memory is in {place}, and the take goes on there");
+                        self.progress.tell(Told::Line(text));
+                    }
                     Ok(Report::Marked(_)) => {}
                     Err(_) => bail!("the take's thread ended"),
                 },
@@ -314,6 +323,7 @@ impl Log<'_> {
     /// What came goes to the conditions too.
     fn take_in(&mut self, feed: &Feed) {
         if let Some(answers) = &mut self.answers {
+            answers.session.note_running(self.clock.now());
             answers.session.feed(0, feed.clone());
         }
     }
@@ -321,6 +331,7 @@ impl Log<'_> {
     /// Gives the answers that are due; gives whether one of them ends the take.
     fn answer(&mut self) -> anyhow::Result<bool> {
         let Some(Answers { session }) = &mut self.answers else { return Ok(false) };
+        session.note_running(self.clock.now());
         let mut requests = session.answer(0);
         if self.link.engine.is_empty() {
             requests.extend(session.pass_time(self.clock.now().plus(-SLACK)));

@@ -305,7 +305,7 @@ fn watch(watching: Watching, front: impl FnOnce() -> anyhow::Result<Front>) -> a
         session.say(session.shared().about.clone(), false);
     }
     session.say_mistakes(&mistakes);
-    session.takes.folders = takes_in(session.folder(), LISTED);
+    session.takes.folders = takes_in(session.shelf(), LISTED);
     let first = if publishes { session.toggle_publishing() } else { Vec::new() };
     let recent = Recent::load();
     let is_first = is_demo || recent.bench.is_empty();
@@ -377,6 +377,11 @@ fn session_of(
     let session = Session::take(chain, shared, take, bench_file);
     let others = others.into_iter().map(|(chain, take)| (chain, crate::session::Source::Take(Box::new(take))));
     let mut session = session.beside(others);
+    if several {
+        // A take of several sources is one folder among the takes.
+        let shelf = session.shelf().parent().map(PathBuf::from);
+        session.takes.shelf = shelf.or(session.takes.shelf.take());
+    }
     for (blocks, told) in blocks {
         session.add_blocks(blocks);
         if let Some(first) = told.first() {
@@ -395,7 +400,7 @@ fn show_takes(
     let (mut takes, mut bench, mut bench_file, mut front) = (takes, bench, bench_file, front);
     loop {
         let mut session = session_of(takes, bench.take(), bench_file.take())?;
-        session.takes.folders = takes_in(session.folder(), LISTED);
+        session.takes.folders = takes_in(session.shelf(), LISTED);
         session.defer();
         session.read_takes();
         let app = App::new(session);

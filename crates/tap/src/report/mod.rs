@@ -337,7 +337,7 @@ fn health(session: &Session) -> Vec<(String, String)> {
 
 fn made_from(session: &Session) -> Vec<(String, String)> {
     let mut facts = vec![("program".to_owned(), format!("Amber Tap {}", env!("CARGO_PKG_VERSION")))];
-    for watched in &session.watched {
+    for watched in session.watched.iter() {
         match &watched.source {
             Source::Take(take) => {
                 let about = &take.about;

@@ -358,6 +358,18 @@ fn no_channel() -> Row {
     Row::fact("no channel yet", "rows must arrive first")
 }
 
+/// The one of `all` that lies `by` places behind `now`, around the end; `now` itself where it is none of them.
+fn turned<T: Copy + PartialEq>(all: &[T], now: T, by: i32) -> T {
+    let place = all.iter().position(|own| *own == now);
+    let place = place.map(|place| (place as i32 + by).rem_euclid(all.len() as i32) as usize);
+    place.and_then(|place| all.get(place)).copied().unwrap_or(now)
+}
+
+/// The second of two words, or the first.
+fn either([first, second]: [&'static str; 2], is_second: bool) -> &'static str {
+    if is_second { second } else { first }
+}
+
 /// The row that says which channel a panel is of.
 fn channel_row(session: &Session) -> Row {
     let id = session.selected;

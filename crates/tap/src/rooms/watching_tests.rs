@@ -46,7 +46,7 @@ fn a_pump_is_switched_between_two_levels_once_sending_is_armed_and_never_before(
     let quiet = watch(&mut app, &mut *board, 0..6);
     assert!(sent(&quiet).is_empty(), "{quiet:?}");
     assert!(app.session.chain().events().iter().any(|event| event.condition == 0), "the sump is full");
-    assert_eq!(app.session.sendings().as_deref(), Some("0 lines sent, 1 not sent, since sending is not armed"));
+    assert_eq!(app.session.sendings().as_deref(), Some("0 lines sent; 1 not sent: not armed"));
     typed(&mut app, "5c");
     // It is full already: that is sent for at once, and once.
     let now = press(&mut app, KeyCode::Char('A'));
@@ -294,6 +294,32 @@ fn a_bath_that_is_steered_shows_how_it_keeps_to_its_target() {
     assert_eq!(app.session.channel().unwrap().wished().target.as_ref().unwrap().band, 2.0);
     app.session.edit_channel(|channel| channel.target = None);
     assert!(picture(&mut app, 80, 24).contains("no target yet: e sets one"));
+}
+
+#[test]
+fn what_is_over_is_not_answered() {
+    let mut app = app_of(PUMP);
+    let mut board = amber_boards::by_name("flume-pump", 5).unwrap();
+    watch(&mut app, &mut *board, 0..6);
+    typed(&mut app, "5c");
+    press(&mut app, KeyCode::Char('A'));
+    assert!(app.session.is_armed());
+    board.hear(b"pump on\n", &mut Vec::new());
+    // The rows of a minute wait, and are taken in together: they say nothing of the board as it is now.
+    let mut bytes = Vec::new();
+    board.run(Duration::from_secs(36), &mut bytes);
+    let events = app.session.chain().events().len();
+    app.update(START.plus(36.0), Message::Key(KeyCode::Down.into()));
+    let chunk = amber_io::Chunk { at: START.plus(6.1), bytes: bytes.into(), skipped: 0 };
+    let requests = app.update(START.plus(36.0), Message::Feed(0, Feed::Chunk(chunk)));
+    assert!(app.session.chain().events().len() > events && sent(&requests).is_empty(), "{requests:?}");
+    assert!(app.session.sendings().unwrap().contains("not sent: the row had waited too long"));
+    // A short pause of the program is none; what stood still is not armed any more.
+    for (at, is_armed) in [(36.0, true), (36.9, true), (42.0, false), (42.1, false)] {
+        app.session.note_running(START.plus(at));
+        assert_eq!(app.session.is_armed(), is_armed, "{at}");
+    }
+    assert!(picture(&mut app, 160, 47).contains("sending is off: the program stood still for 5.1 s"));
 }
 
 #[test]

@@ -2,7 +2,7 @@
 
 use super::{ChannelId, LinkOrder, Request, Session, Source};
 use amber_core::Stamp;
-use amber_core::digits::{counted, fixed};
+use amber_core::digits::{counted, duration, fixed};
 use amber_core::part::Listed;
 use amber_core::watch::condition::{Answer, Condition, Event, Send, fill};
 use std::collections::HashMap;
@@ -10,20 +10,54 @@ use std::collections::HashMap;
 /// So long the title flashes, in seconds.
 const FLASH: f64 = 1.5;
 
+/// A program that did not run for so long, in seconds, was stopped or suspended.
+const STANDSTILL: f64 = 1.0;
+
 /// What was answered, and may be.
 #[derive(Debug, Default)]
 pub(crate) struct Answers {
     /// Lines may be sent to boards.
     armed: bool,
-    /// Lines that were sent, and those that were not: not armed, or too soon.
-    pub(crate) sent: u64,
-    pub(crate) unsent: u64,
+    /// Lines that were sent.
+    sent: u64,
+    /// Those that were not, by the reason.
+    unsent: HashMap<Unsent, u64>,
     /// Events that nobody could answer, since there were too many at once.
     pub(crate) missed: u64,
     /// When a condition's line was sent last, by its source, its name and the place of the answer.
     last: HashMap<(usize, String, usize), Stamp>,
     /// What flashes, and until when.
     flash: Option<(String, Stamp)>,
+    /// When the program ran last.
+    ran: Option<Stamp>,
+}
+
+/// Why a line was not sent.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+enum Unsent {
+    Disarmed,
+    Soon,
+    Late,
+    Faulty,
+}
+
+impl Unsent {
+    const ALL: [Unsent; 4] = [Unsent::Disarmed, Unsent::Soon, Unsent::Late, Unsent::Faulty];
+
+    fn name(self) -> &'static str {
+        match self {
+            Unsent::Disarmed => "not armed",
+            Unsent::Soon => "too soon after the last one",
+            Unsent::Late => "the row had waited too long",
+            Unsent::Faulty => "a value was missing",
+        }
+    }
+}
+
+impl Answers {
+    fn not_sent(&mut self, why: Unsent) {
+        *self.unsent.entry(why).or_default() += 1;
+    }
 }
 
 impl Session {
@@ -78,14 +112,16 @@ impl Session {
         }
         self.answers.armed = true;
         let mut requests = Vec::new();
-        for place in 0..self.watched.len() {
+        for place in 0..self.sources() {
             let chain = self.chain_at(place);
             let on = chain.events().iter().filter(|event| event.ended.is_none()).copied().collect::<Vec<Event>>();
             for event in on {
                 let Some(condition) = self.condition_of(place, &event) else { continue };
                 for (at, answer) in condition.answer.iter().enumerate() {
                     if let Answer::Send(send) = answer {
-                        requests.extend(self.send(place, &condition.name, at, send, &event));
+                        // It is true of the newest row, whenever it began.
+                        let arrived = self.arrival(place, None).unwrap_or(event.at);
+                        requests.extend(self.send(place, &condition.name, at, send, &event, arrived));
                     }
                 }
             }
@@ -96,6 +132,25 @@ impl Session {
         requests
     }
 
+    /// The program runs at `now`, before anything is taken in that came meanwhile. Where it stood still, as when it was
+    /// stopped or the machine was suspended, sending is off: nobody saw what happened at the board.
+    pub(crate) fn note_running(&mut self, now: Stamp) {
+        if !self.is_take() {
+            self.now = self.now.max(now);
+        }
+        let still = self.answers.ran.replace(now).map_or(0.0, |before| now.seconds_since(before));
+        if still >= STANDSTILL && std::mem::take(&mut self.answers.armed) {
+            let still = duration((still * 10.0).round() / 10.0);
+            self.say(format!("sending is off: the program stood still for {still}; arm it again (5 c A)"), true);
+        }
+    }
+
+    /// When row `row` of a source arrived, the newest where there is none.
+    fn arrival(&self, place: usize, row: Option<u64>) -> Option<Stamp> {
+        let store = self.chain_at(place).store();
+        store.arrival(row.or_else(|| store.rows().end.checked_sub(1))?)
+    }
+
     /// What flashes now, if anything.
     pub(crate) fn flash(&self) -> Option<&str> {
         self.answers.flash.as_ref().filter(|(_, until)| self.now < *until).map(|(text, _)| text.as_str())
@@ -104,11 +159,11 @@ impl Session {
     /// Time has passed until `now`, and all that had come by then was taken in: silence may have come about.
     pub(crate) fn pass_time(&mut self, now: Stamp) -> Vec<Request> {
         let mut requests = Vec::new();
-        for place in 0..self.watched.len() {
-            let is_live = matches!(self.watched[place].source, Source::Live { .. });
+        for place in 0..self.sources() {
+            let is_live = matches!(self.watched.at(place).source, Source::Live { .. });
             if is_live && !self.chain_at(place).timer().is_text_time() && !self.chain_at(place).conditions().is_empty()
             {
-                self.watched[place].chain.tick(now);
+                self.watched.at_mut(place).chain.tick(now);
                 requests.extend(self.answer(place));
             }
         }
@@ -120,7 +175,7 @@ impl Session {
 
     /// Gives the answers to the events that came from the source at `place` since the last call.
     pub(crate) fn answer(&mut self, place: usize) -> Vec<Request> {
-        let (events, missed) = self.watched[place].chain.take_fired();
+        let (events, missed) = self.watched.at_mut(place).chain.take_fired();
         self.answers.missed += missed;
         let mut requests = Vec::new();
         for event in &events {
@@ -170,18 +225,36 @@ impl Session {
             }
             Answer::StartTake(_) if !self.taking.runs() && !self.is_take() => return self.toggle_take(),
             Answer::StopTake(_) if self.taking.runs() => return vec![Request::StopTake],
-            Answer::Send(send) => return self.send(place, name, at, send, event),
+            Answer::Send(send) => {
+                let arrived = event.row.and_then(|row| self.arrival(place, Some(row))).unwrap_or(event.at);
+                return self.send(place, name, at, send, event, arrived);
+            }
             Answer::Mark(_) | Answer::StartTake(_) | Answer::StopTake(_) | Answer::Bypassed { .. } => {}
         }
         Vec::new()
     }
 
-    /// The line that an event sends, where that is allowed and not too soon.
-    fn send(&mut self, place: usize, name: &str, at: usize, send: &Send, event: &Event) -> Vec<Request> {
+    /// The line that an event sends, where that is allowed, not too soon, and not of a row that `arrived` too long ago.
+    fn send(
+        &mut self,
+        place: usize,
+        name: &str,
+        at: usize,
+        send: &Send,
+        event: &Event,
+        arrived: Stamp,
+    ) -> Vec<Request> {
         let key = (place, name.to_owned(), at);
-        let is_soon = self.answers.last.get(&key).is_some_and(|last| event.at.seconds_since(*last) < send.every);
-        if !self.answers.armed || is_soon {
-            self.answers.unsent += 1;
+        let last = self.answers.last.get(&key);
+        let why_not = if !self.answers.armed {
+            Some(Unsent::Disarmed)
+        } else if self.now.seconds_since(arrived) > send.max_age {
+            Some(Unsent::Late)
+        } else {
+            last.filter(|last| event.at.seconds_since(**last) < send.every).map(|_| Unsent::Soon)
+        };
+        if let Some(why) = why_not {
+            self.answers.not_sent(why);
             return Vec::new();
         }
         let bytes = self.filled(place, name, &send.line, event).and_then(|line| self.encode(place, &line, send.ending));
@@ -193,7 +266,7 @@ impl Session {
                 vec![Request::Tell(place, LinkOrder::Send(bytes))]
             }
             Err(wrong) => {
-                self.answers.unsent += 1;
+                self.answers.not_sent(Unsent::Faulty);
                 self.say(format!("{name}: nothing sent, {wrong}"), true);
                 Vec::new()
             }
@@ -204,10 +277,9 @@ impl Session {
     fn filled(&self, place: usize, name: &str, text: &str, event: &Event) -> Result<String, String> {
         let chain = self.chain_at(place);
         let value = |wanted: &str| {
-            let known = chain.channels().iter().position(|own| own.name() == wanted || own.title() == wanted);
+            let known = chain.channels().iter().find(|own| own.name() == wanted || own.title() == wanted);
             match known {
-                Some(channel) => {
-                    let own = &chain.channels()[channel];
+                Some(own) => {
                     let row = event.row.or_else(|| chain.store().rows().end.checked_sub(1))?;
                     let value = own.output().get(row).filter(|value| !value.is_nan())?;
                     Some(own.word(value).map_or_else(|| fixed(value, own.decimals()), str::to_owned))
@@ -223,15 +295,16 @@ impl Session {
         fill(text, value)
     }
 
-    /// What was sent and not sent at events, in a sentence; nothing before the first.
+    /// What was sent and not sent at events, and why not, in a sentence; nothing before the first.
     pub(crate) fn sendings(&self) -> Option<String> {
-        let Answers { sent, unsent, armed, .. } = self.answers;
-        if sent + unsent == 0 {
+        let Answers { sent, unsent, .. } = &self.answers;
+        let reasons = Unsent::ALL.iter().filter_map(|why| Some((why, unsent.get(why)?)));
+        let reasons: Vec<String> = reasons.map(|(why, count)| format!("{count} not sent: {}", why.name())).collect();
+        if *sent == 0 && reasons.is_empty() {
             return None;
         }
-        let why = if armed { "not sent (too soon, or a fault)" } else { "not sent, since sending is not armed" };
-        let not = if unsent > 0 { format!(", {unsent} {why}") } else { String::new() };
-        Some(format!("{} sent{not}", counted(sent, "line")))
+        let all: Vec<String> = std::iter::once(format!("{} sent", counted(*sent, "line"))).chain(reasons).collect();
+        Some(all.join("; "))
     }
 
     /// The channel that a test of the selected source looks at, where it looks at one alone.

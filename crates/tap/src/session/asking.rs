@@ -28,12 +28,12 @@ impl Watched {
 impl Session {
     /// The dialogue with the board of the selected source.
     pub(crate) fn pins(&self) -> Option<&Dialogue> {
-        self.watched[self.place()].asker.as_ref()?.dialogue()
+        self.watched.at(self.place()).asker.as_ref()?.dialogue()
     }
 
     /// The questions that are sent to the board of the selected source.
     pub(crate) fn poller(&self) -> Option<&Poller> {
-        self.watched[self.place()].asker.as_ref()?.poller()
+        self.watched.at(self.place()).asker.as_ref()?.poller()
     }
 
     /// The seconds until a board is to be asked something.
@@ -63,7 +63,7 @@ impl Session {
     /// # Errors
     /// What is wrong with it, in a sentence.
     pub(crate) fn encode(&self, place: usize, text: &str, ending: Ending) -> Result<Vec<u8>, String> {
-        match self.watched[place].asker.as_ref().and_then(Asker::dialogue) {
+        match self.watched.at(place).asker.as_ref().and_then(Asker::dialogue) {
             Some(dialogue) if ending != Ending::Bytes => {
                 let example = || "type the name of an output and its value, as in led 1".to_owned();
                 let (name, value) = text.trim().rsplit_once([' ', '=']).ok_or_else(example)?;

@@ -168,8 +168,8 @@ impl Session {
         let store = chain.store();
         let end = store.rows().end;
         let is_over = pending.is_cut
-            || matches!(self.watched[pending.source].source, Source::Take(_))
-            || matches!(&self.watched[pending.source].source, Source::Live { link: amber_io::LinkState::Ended });
+            || matches!(self.watched.at(pending.source).source, Source::Take(_))
+            || matches!(&self.watched.at(pending.source).source, Source::Live { link: amber_io::LinkState::Ended });
         let rows = match pending.length {
             Length::Rows(rows) => {
                 let before = (rows as f64 * share).round() as u64;
@@ -203,7 +203,7 @@ impl Session {
         let mut kept = String::new();
         if let Taking::Yes { folder, .. } = &self.taking {
             let folder =
-                if self.sources() > 1 { folder.join(&self.source_names()[pending.source]) } else { folder.clone() };
+                if self.sources() > 1 { folder.join(self.name_of_source(pending.source)) } else { folder.clone() };
             self.blocks.to_write.push(Request::KeepBlock { take: folder, block: Arc::clone(&block) });
             kept = ", kept in the take too".into();
         }

@@ -54,7 +54,7 @@ impl Session {
         }
         let told = carry_threshold(channel, &mut settings, self.reference(id));
         self.touch();
-        self.watched[id.source].chain.set_channel(id.channel, settings);
+        self.watched.at_mut(id.source).chain.set_channel(id.channel, settings);
         told
     }
 
@@ -173,15 +173,10 @@ impl Session {
     pub(crate) fn select_next(&mut self, by: i32) {
         let ids: Vec<ChannelId> = self.channel_ids().collect();
         let count = ids.len() as i32;
-        let Some(at) = ids.iter().position(|id| *id == self.selected) else { return };
-        let mut at = at as i32;
-        for _ in 0..count {
-            at = (at + by).rem_euclid(count);
-            if self.channel_at(ids[at as usize]).kind() != Kind::Clock {
-                break;
-            }
-        }
-        self.select(ids[at as usize]);
+        let Some(now) = ids.iter().position(|id| *id == self.selected) else { return };
+        let turn = (1..=count).map(|step| (now as i32 + by * step).rem_euclid(count) as usize);
+        let next = turn.filter_map(|at| ids.get(at)).find(|id| self.channel_at(**id).kind() != Kind::Clock);
+        self.select(*next.unwrap_or(&self.selected));
     }
 
     /// Selects the next source.

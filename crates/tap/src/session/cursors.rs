@@ -39,6 +39,14 @@ pub(crate) enum Snap {
     Edge,
 }
 
+impl Cursors {
+    /// Where the active one is.
+    pub(crate) fn moment(&self) -> Stamp {
+        let [first, second] = self.at;
+        if self.active == 0 { first } else { second }
+    }
+}
+
 impl Session {
     /// Shows the cursors at a third and two thirds of the picture, which is held.
     pub(crate) fn show_cursors(&mut self) {
@@ -54,7 +62,7 @@ impl Session {
     /// The moment that numbers and lines belong to: that of the active cursor in a held picture, else the right edge.
     pub(crate) fn shown_moment(&self) -> Stamp {
         let is_still = self.is_held() || self.is_take();
-        self.cursors.filter(|_| is_still).map_or_else(|| self.end(), |cursors| cursors.at[cursors.active])
+        self.cursors.filter(|_| is_still).map_or_else(|| self.end(), |cursors| cursors.moment())
     }
 
     /// The row of the selected source that a cursor is on: the newest one that had come.
@@ -75,7 +83,8 @@ impl Session {
         let to = to.clamp(first, last.max(first));
         let (end, span) = (self.end(), self.axis.span);
         let Some(cursors) = &mut self.cursors else { return };
-        cursors.at[cursors.active] = to;
+        let [first, second] = &mut cursors.at;
+        *(if cursors.active == 0 { first } else { second }) = to;
         if to > end || to < end.plus(-span) {
             self.show_moment(to);
         }
@@ -85,13 +94,13 @@ impl Session {
     /// Moves it by so many small steps.
     pub(crate) fn move_cursor(&mut self, steps: f64) {
         let Some(cursors) = self.cursors else { return };
-        self.move_cursor_to(cursors.at[cursors.active].plus(self.axis.span * STEP * steps));
+        self.move_cursor_to(cursors.moment().plus(self.axis.span * STEP * steps));
     }
 
     /// Moves it by so many rows.
     pub(crate) fn move_cursor_by_rows(&mut self, by: i64) {
         let Some(cursors) = self.cursors else { return };
-        let (rows, row) = (self.chain().store().rows(), self.cursor_row(cursors.at[cursors.active]));
+        let (rows, row) = (self.chain().store().rows(), self.cursor_row(cursors.moment()));
         let to = row.map_or(rows.start, |row| row.saturating_add_signed(by)).clamp(rows.start, rows.end.max(1) - 1);
         if let Some(at) = self.chain().store().time(to) {
             self.move_cursor_to(at);
@@ -104,7 +113,7 @@ impl Session {
         let Some((cursors, channel)) = self.cursors.zip(self.channel()) else { return false };
         let store = self.chain().store();
         let rows = store.rows();
-        let at = cursors.at[cursors.active];
+        let at = cursors.moment();
         // A cursor before the first row begins there.
         let from = self.cursor_row(at).unwrap_or(rows.start);
         let end = self.cursor_row(self.present()).map_or(rows.end, |row| row + 1);
@@ -155,7 +164,9 @@ impl Session {
             value.filter(|value| value.is_finite()).unwrap_or((lane.limits.0 + lane.limits.1) / 2.0)
         };
         match &mut cursors.levels {
-            Some((of, levels)) if *of == id => levels[cursors.active] += steps * size * RISE,
+            Some((of, [first, second])) if *of == id => {
+                *(if cursors.active == 0 { first } else { second }) += steps * size * RISE;
+            }
             other => *other = Some((id, cursors.at.map(value))),
         }
         self.cursors = Some(cursors);

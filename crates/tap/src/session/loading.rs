@@ -163,7 +163,7 @@ impl Session {
     }
 
     fn read_take(&mut self, place: usize, settings: SourceSettings) {
-        let watched = &mut self.watched[place];
+        let watched = self.watched.at_mut(place);
         let Watched { chain, source: Source::Take(take), underway, .. } = &*watched else { return };
         let mut bench = Bench::of(settings);
         bench.shared.levels = chain.level_rule();
@@ -182,7 +182,7 @@ impl Session {
     /// More of a take was read.
     pub(super) fn take_read(&mut self, part: ReadPart) {
         let ReadPart { place, reading, chain, read, ticket } = part;
-        let underway = &mut self.watched[place].underway;
+        let underway = &mut self.watched.at_mut(place).underway;
         let Some(shows) = underway.as_ref().filter(|_| !ticket.is_cancelled()).map(|underway| underway.shows) else {
             return;
         };
@@ -193,8 +193,8 @@ impl Session {
             self.show_read(place, *chain);
         }
         if read != Read::Part {
-            self.watched[place].chain.find_levels();
-            self.watched[place].chain.is_whole();
+            self.watched.at_mut(place).chain.find_levels();
+            self.watched.at_mut(place).chain.is_whole();
         }
         match read {
             Read::Part => self.do_task(Task::Read { place, reading, ticket }),
@@ -213,8 +213,8 @@ impl Session {
     /// Shows what was read, with what was set meanwhile.
     fn show_read(&mut self, place: usize, read: Chain) {
         let shows_all = self.axis == self.whole_axis;
-        let before = std::mem::replace(&mut self.watched[place].chain, read);
-        let chain = &mut self.watched[place].chain;
+        let before = std::mem::replace(&mut self.watched.at_mut(place).chain, read);
+        let chain = &mut self.watched.at_mut(place).chain;
         if self.defers {
             chain.defer();
         }

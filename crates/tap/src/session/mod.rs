@@ -37,7 +37,7 @@ pub(crate) use loading::chain_of;
 pub(crate) use publishing::{Publishing, news, published};
 pub(crate) use request::{LinkOrder, Request};
 pub(crate) use snapshot::{ChannelSnapshot, Snapshot};
-pub(crate) use sources::{ChannelId, Watched};
+pub(crate) use sources::{ChannelId, Sources, Watched};
 pub(crate) use stage::Stage;
 pub(crate) use takes::{LISTED, TakeChange};
 pub(crate) use taking::{Taking, in_words, name_of};
@@ -82,7 +82,7 @@ pub(crate) struct Notice {
 /// All that is watched and set.
 pub(crate) struct Session {
     /// The sources, in their order; there is at least one.
-    pub(crate) watched: Vec<Watched>,
+    pub(crate) watched: Sources,
     shared: Shared,
     pub(crate) taking: Taking,
     pub(crate) publishing: Publishing,
@@ -151,10 +151,12 @@ impl Session {
     /// A take, with its rows in `chain`, as far as they are read.
     pub(crate) fn take(chain: Chain, shared: Shared, take: OpenedTake, bench_file: Option<PathBuf>) -> Session {
         let end = take.end();
-        let folder = take.folder.parent().map(PathBuf::from).unwrap_or_default();
+        let shelf = take.folder.parent().map(PathBuf::from).unwrap_or_default();
         let (marks, stations, told) = (take.marks.clone(), take.stations.clone(), take.told.clone());
         let source = Source::Take(Box::new(take));
-        let mut session = Session::new(Watched::new(chain, source), shared, folder, bench_file, end);
+        // Nothing is written beside what was opened.
+        let mut session = Session::new(Watched::new(chain, source), shared, PathBuf::from("."), bench_file, end);
+        session.takes.shelf = Some(shelf);
         session.marks = marks;
         session.stations.list = stations;
         session.show_all_takes();
@@ -171,7 +173,7 @@ impl Session {
             whole_axis: TimeAxis::live(shared.screen.span),
             saved_bench: Bench { shared: shared.clone(), sources },
             is_unsaved: saving::IsUnsaved::default(),
-            watched: vec![watched],
+            watched: Sources::new(watched),
             shared,
             taking: Taking::default(),
             publishing: Publishing::default(),
@@ -214,6 +216,11 @@ impl Session {
     /// Where takes and figures go.
     pub(crate) fn folder(&self) -> &PathBuf {
         &self.folder
+    }
+
+    /// Where the takes are that are listed: beside the one that was opened, else where takes go.
+    pub(crate) fn shelf(&self) -> &PathBuf {
+        self.takes.shelf.as_ref().unwrap_or(&self.folder)
     }
 
     /// Whether a lent port is taken back when the other program is done with it.

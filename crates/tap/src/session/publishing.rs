@@ -90,7 +90,7 @@ impl Session {
     pub(crate) fn publishing_ended(&mut self, end: Result<PublishState, String>) {
         self.publishing = Publishing::default();
         match end {
-            Ok(state) => self.say(format!("publishing ended: {}", published(&state)), state.lost > 0),
+            Ok(state) => self.say(format!("publishing ended: {}", published(&state)), state.lost + state.damaged > 0),
             Err(why) => self.say(format!("nothing is published: {why}"), true),
         }
     }
@@ -105,6 +105,10 @@ pub(crate) fn news(before: &PublishState, now: &PublishState) -> Option<(String,
     }
     if now.lost > 0 && before.lost == 0 {
         return Some((format!("{} lost: the spool is full", counted(now.lost, "message")), true));
+    }
+    if now.damaged > before.damaged {
+        let count = counted(now.damaged - before.damaged, "message");
+        return Some((format!("{count} in the spool damaged on the disk, and not sent"), true));
     }
     match (&before.broker, &now.broker) {
         (before, now) if before == now => None,
@@ -132,6 +136,9 @@ pub(crate) fn published(state: &PublishState) -> String {
     }
     if state.lost > 0 {
         text += &format!(", {} lost", state.lost);
+    }
+    if state.damaged > 0 {
+        text += &format!(", {} damaged on the disk and not sent", state.damaged);
     }
     text
 }

@@ -58,8 +58,8 @@ impl Session {
 
     /// What the first source is called by what it is: a board's name, a device, a text, a take.
     fn watched_name(&self) -> String {
-        let wire = &self.watched[0].chain.settings().wire;
-        if let Source::Take(take) = &self.watched[0].source {
+        let wire = &self.watched.at(0).chain.settings().wire;
+        if let Source::Take(take) = &self.watched.at(0).source {
             return name_of(&take.folder);
         }
         let port = if wire.is_input() { "input" } else { &wire.port };

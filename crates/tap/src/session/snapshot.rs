@@ -82,9 +82,9 @@ impl Session {
             self.snapshot.at = Some(now);
             self.snapshot.view = self.viewport.clone();
             self.snapshot.ages = (0..self.sources()).map(|place| self.age(place)).collect();
-            let rate = |place: usize| match self.snapshot.ages[place] {
-                Some(_) => 0.0,
-                None => self.chain_at(place).rate().rate(self.now),
+            let rate = |place: usize| match self.snapshot.ages.get(place) {
+                Some(Some(_)) => 0.0,
+                _ => self.chain_at(place).rate().rate(self.now),
             };
             (self.snapshot.rate, self.snapshot.all_rates) = (rate(self.place()), (0..self.sources()).map(rate).sum());
             self.snapshot.rows = self.chain().counts().rows;
@@ -132,7 +132,7 @@ impl Session {
     /// How many seconds ago the last row of the source at `place` came, where that is no longer what its board says now: its
     /// port is away or lent, or it fell silent. `None` for what was recorded or is held.
     pub(super) fn age(&self, place: usize) -> Option<f64> {
-        let Source::Live { link } = &self.watched[place].source else { return None };
+        let Source::Live { link } = &self.watched.at(place).source else { return None };
         let chain = self.chain_at(place);
         let last = chain.store().rows().end.checked_sub(1).and_then(|row| chain.store().arrival(row))?;
         let is_away = match link {
@@ -207,15 +207,15 @@ fn last_lines(tail: &Tail, until: u64) -> Vec<KeptLine> {
 /// The lines of a take that had come when `end` was now.
 fn lines_up_to(take: &OpenedTake, end: Stamp, shape: Option<&Shape>) -> Tail {
     let after = take.pieces.partition_point(|piece| piece.at <= end);
-    let last = after.checked_sub(1).map_or(0, |index| take.pieces[index].bytes.end);
+    let last = after.checked_sub(1).and_then(|index| take.pieces.get(index)).map_or(0, |piece| piece.bytes.end);
     let from = last.saturating_sub(LINES * 200);
     let begin = take.pieces.partition_point(|piece| piece.bytes.end <= from);
     let mut bytes = Vec::new();
     // What cannot be read is not shown; that it cannot be is said where the rows are read.
     let from = take.wire.read(from..last, &mut bytes).map_or(last, |()| from);
-    let pieces = take.pieces[begin.min(after)..after].iter().map(|piece| {
+    let pieces = take.pieces.iter().take(after).skip(begin).map(|piece| {
         let part = piece.bytes.start.max(from) - from..piece.bytes.end.max(from) - from;
-        (piece.at, &bytes[part])
+        (piece.at, bytes.get(part).unwrap_or_default())
     });
     amber_core::tail::replay(shape.cloned(), from == 0, pieces)
 }

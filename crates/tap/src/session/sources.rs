@@ -4,6 +4,7 @@ use super::{Session, Source, Underway};
 use amber_core::ask::Asker;
 use amber_core::bench::{Bench, ChannelSettings, Kind, source_names};
 use amber_core::chain::{Chain, Channel};
+use std::sync::LazyLock;
 
 /// A channel, by its source and its place there.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -31,10 +32,59 @@ impl Watched {
     }
 }
 
+/// The sources in their order. There is always a first one; a place where there is none stands for it.
+#[derive(Debug)]
+pub(crate) struct Sources {
+    first: Watched,
+    others: Vec<Watched>,
+}
+
+impl Sources {
+    pub(super) fn new(first: Watched) -> Sources {
+        Sources { first, others: Vec::new() }
+    }
+
+    /// How many there are, at least 1.
+    pub(crate) fn count(&self) -> usize {
+        1 + self.others.len()
+    }
+
+    pub(crate) fn get(&self, place: usize) -> Option<&Watched> {
+        self.iter().nth(place)
+    }
+
+    pub(super) fn get_mut(&mut self, place: usize) -> Option<&mut Watched> {
+        self.iter_mut().nth(place)
+    }
+
+    pub(crate) fn iter(&self) -> impl Iterator<Item = &Watched> {
+        std::iter::once(&self.first).chain(&self.others)
+    }
+
+    pub(super) fn iter_mut(&mut self) -> impl Iterator<Item = &mut Watched> {
+        std::iter::once(&mut self.first).chain(&mut self.others)
+    }
+
+    /// The one at `place`.
+    pub(crate) fn at(&self, place: usize) -> &Watched {
+        self.get(place).unwrap_or(&self.first)
+    }
+
+    pub(super) fn at_mut(&mut self, place: usize) -> &mut Watched {
+        match place.checked_sub(1).and_then(|other| self.others.get_mut(other)) {
+            Some(other) => other,
+            None => &mut self.first,
+        }
+    }
+}
+
+/// What stands for a channel that is not there: one without a name and without a row.
+static NO_CHANNEL: LazyLock<Channel> = LazyLock::new(Channel::default);
+
 impl Session {
     /// Adds sources beside the first.
     pub(crate) fn beside(mut self, others: impl IntoIterator<Item = (Chain, Source)>) -> Session {
-        self.watched.extend(others.into_iter().map(|(chain, source)| Watched::new(chain, source)));
+        self.watched.others.extend(others.into_iter().map(|(chain, source)| Watched::new(chain, source)));
         self.forget_changes();
         if self.is_take() {
             self.show_all_takes();
@@ -67,7 +117,7 @@ impl Session {
 
     /// The number of sources.
     pub(crate) fn sources(&self) -> usize {
-        self.watched.len()
+        self.watched.count()
     }
 
     /// The place of the selected source.
@@ -83,17 +133,17 @@ impl Session {
     /// The same, for changing it.
     pub(crate) fn chain_mut(&mut self) -> &mut Chain {
         let place = self.place();
-        &mut self.watched[place].chain
+        &mut self.watched.at_mut(place).chain
     }
 
     /// What the selected source is.
     pub(crate) fn source(&self) -> &Source {
-        &self.watched[self.place()].source
+        &self.watched.at(self.place()).source
     }
 
-    /// The chain of the source at `place`, which must be below [`Session::sources`].
+    /// The chain of the source at `place`, the first one where that is not there.
     pub(crate) fn chain_at(&self, place: usize) -> &Chain {
-        &self.watched[place].chain
+        &self.watched.at(place).chain
     }
 
     /// The chains of all sources in their order.
@@ -104,6 +154,11 @@ impl Session {
     /// The names of all sources in their order.
     pub(crate) fn source_names(&self) -> Vec<String> {
         source_names(self.chains().map(|chain| &chain.settings().wire))
+    }
+
+    /// The name of the source at `place`.
+    pub(crate) fn name_of_source(&self, place: usize) -> String {
+        self.source_names().into_iter().nth(place).unwrap_or_default()
     }
 
     /// All channels, source by source.
@@ -117,9 +172,9 @@ impl Session {
         ChannelId { source: self.place(), channel }
     }
 
-    /// Channel `id`, which must be one of [`Session::channel_ids`].
+    /// Channel `id`; where there is none of [`Session::channel_ids`], one without a name and without a row.
     pub(crate) fn channel_at(&self, id: ChannelId) -> &Channel {
-        &self.chain_at(id.source).channels()[id.channel]
+        self.chain_at(id.source).channels().get(id.channel).unwrap_or(&NO_CHANNEL)
     }
 
     /// What a channel is called, with its source where there are several.
@@ -128,7 +183,7 @@ impl Session {
         if self.sources() == 1 {
             return title.to_owned();
         }
-        format!("{}.{title}", self.source_names()[id.source])
+        format!("{}.{title}", self.name_of_source(id.source))
     }
 
     /// Selects channel `id`, and with it its source.

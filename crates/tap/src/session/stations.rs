@@ -114,7 +114,7 @@ impl Session {
 
     fn put_station(&mut self, id: ChannelId, rows: Range<u64>, number: u64, name: String) -> Vec<Request> {
         let chain = self.chain_at(id.source);
-        let skip = |index: usize| chain.channels()[index].kind() == Kind::Clock;
+        let skip = |index: usize| chain.channels().get(index).is_none_or(|own| own.kind() == Kind::Clock);
         let Some(station) = Station::of(chain, rows, number, skip) else {
             self.say("there are no rows up to here", true);
             return Vec::new();

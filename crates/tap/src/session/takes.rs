@@ -14,6 +14,8 @@ pub(crate) const LISTED: usize = 200;
 /// What is known of the takes in the folder.
 #[derive(Debug, Default)]
 pub(crate) struct Takes {
+    /// Where they are, unless that is where takes go.
+    pub(crate) shelf: Option<PathBuf>,
     /// Their folders, the newest first.
     pub(crate) folders: Vec<PathBuf>,
     /// What they show at a glance, where they were looked at.
@@ -72,7 +74,7 @@ impl Session {
     /// Looks at the takes in the folder again, after `change` was made.
     pub(crate) fn list_takes(&mut self, change: Option<TakeChange>) {
         self.takes.is_listing = true;
-        self.do_task(Task::Takes(self.folder().clone(), change));
+        self.do_task(Task::Takes(self.shelf().clone(), change));
     }
 
     /// The takes were looked at.
@@ -82,7 +84,7 @@ impl Session {
             Some(Err(text)) => self.say(text, true),
             None => {}
         }
-        if seen.folder == *self.folder() {
+        if seen.folder == *self.shelf() {
             self.takes.is_listing = false;
             self.takes.folders = seen.glances.iter().map(|glance| glance.folder.clone()).collect();
             let there = &self.takes.folders;

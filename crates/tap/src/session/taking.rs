@@ -69,9 +69,9 @@ impl Session {
 
     /// The same for the source at `place`.
     pub(crate) fn set_split_of(&mut self, place: usize, split: Split) {
-        match &self.watched[place].source {
+        match &self.watched.at(place).source {
             Source::Take(_) => self.split_take(place, split),
-            Source::Live { .. } => self.watched[place].chain.set_split(split),
+            Source::Live { .. } => self.watched.at_mut(place).chain.set_split(split),
         }
         self.show_afresh(place);
     }
@@ -144,6 +144,22 @@ impl Session {
                     self.summaries = vec![None; self.sources()];
                 }
             }
+            Report::Moved(folder) => {
+                let name = self.follow_take(folder);
+                self.say(format!("the folder of the take was renamed: it goes on as {name}"), false);
+            }
+            Report::Renewed { error, folder, since: begins, missing } => {
+                let name = self.follow_take(folder);
+                if let Taking::Yes { since, .. } = &mut self.taking {
+                    *since = begins;
+                }
+                let without = if missing > 0.0 {
+                    format!(", without the first {} of it", duration(missing.round()))
+                } else {
+                    String::new()
+                };
+                self.say(format!("{error}: what is in memory is in {name}{without}, and the take goes on there"), true);
+            }
             Report::Saved(summary) => self.note_summary(place, summary),
             // Each keeper sets the same mark.
             Report::Marked(mark) if place == 0 => {
@@ -173,8 +189,8 @@ impl Session {
     /// Takes note of what the take of one source holds, and adds up.
     fn note_summary(&mut self, place: usize, summary: Summary) {
         let Taking::Yes { folder, saved, .. } = &mut self.taking else { return };
-        self.summaries.resize(self.watched.len(), None);
-        self.summaries[place] = Some(summary);
+        self.summaries.resize(self.watched.count(), None);
+        self.summaries.iter_mut().skip(place).take(1).for_each(|own| *own = Some(summary.clone()));
         let sum = self.summaries.iter().flatten().cloned().reduce(|mut all, one| {
             all.bytes += one.bytes;
             all.size += one.size;
@@ -187,6 +203,18 @@ impl Session {
             all
         });
         *saved = sum.map(|sum| Summary { folder: folder.clone(), ..sum });
+    }
+
+    /// The running take is in another folder now, or that of one of its sources is; gives its name.
+    fn follow_take(&mut self, own: PathBuf) -> String {
+        let whole = if self.sources() > 1 { own.parent().map(PathBuf::from) } else { None };
+        let whole = whole.unwrap_or_else(|| own.clone());
+        if let Taking::Yes { folder, .. } = &mut self.taking {
+            let before = std::mem::replace(folder, whole.clone());
+            self.takes.folders.retain(|known| *known != before);
+            self.takes.folders.insert(0, whole);
+        }
+        name_of(&own)
     }
 
     fn take_failed(&mut self, error: &TakeError, kept: Option<&Summary>) {

@@ -220,12 +220,12 @@ impl Session {
             // It is asked again soon.
             Done::Faulted(TaskKind::Space, _) => {}
             Done::Faulted(TaskKind::Anew(place), fault) => {
-                self.watched[place].underway = None;
-                self.watched[place].chain.give_up();
+                self.watched.at_mut(place).underway = None;
+                self.watched.at_mut(place).chain.give_up();
                 self.say(format!("the history is unchanged: {fault}"), true);
             }
             Done::Faulted(TaskKind::Read(place), fault) => {
-                self.watched[place].underway = None;
+                self.watched.at_mut(place).underway = None;
                 self.say(format!("the take was not read completely: {fault}"), true);
             }
             Done::Faulted(TaskKind::Search, fault) => self.say(format!("the search failed: {fault}"), true),
@@ -233,7 +233,7 @@ impl Session {
     }
 
     fn put_back(&mut self, place: usize, work: Work, ticket: Ticket) {
-        let watched = &mut self.watched[place];
+        let watched = self.watched.at_mut(place);
         let shape = watched.chain.shape().cloned();
         if let Some(work) = watched.chain.put_back(work) {
             // Much came meanwhile.

@@ -28,7 +28,7 @@ fn long() -> App {
     for part in 0..40u32 {
         feed(&mut app, START.plus(f64::from(part)), lines(part * 1000..part * 1000 + 1000).as_bytes());
     }
-    app.session.watched[0].chain.finish();
+    app.session.watched.at_mut(0).chain.finish();
     // What settling the first rows asked for.
     finish(&mut app);
     app
@@ -145,7 +145,7 @@ fn a_take_is_shown_while_it_is_read_and_what_is_set_meanwhile_stays() {
     assert_eq!(done.len(), 1);
     app.session.split_take(0, amber_core::bench::Split::Auto);
     done.into_iter().for_each(|done| drop(app.update(app.session.now, Message::Done(done))));
-    assert!(app.session.watched[0].underway.as_ref().is_some_and(|underway| underway.reads), "it is still read");
+    assert!(app.session.watched.at(0).underway.as_ref().is_some_and(|underway| underway.reads), "it is still read");
     let wished = app.session.channel().unwrap().wished().smooth.clone();
     finish(&mut app);
     assert_eq!(app.session.channel().unwrap().settings().smooth, wished);

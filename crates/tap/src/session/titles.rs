@@ -6,7 +6,7 @@ use std::collections::HashSet;
 /// `title` in `room` columns, with its first `head` characters, and its last ones after a sign.
 fn cut_out(title: &[char], head: usize, room: usize) -> String {
     let tail = room.saturating_sub(head + 1);
-    title[..head].iter().chain(&['…']).chain(&title[title.len() - tail..]).collect()
+    title.iter().take(head).chain(&['…']).chain(title.iter().skip(title.len().saturating_sub(tail))).collect()
 }
 
 /// `title`, which is one of `all`, in at most `room` columns: those that are too long are cut in the same way, so that no
@@ -37,7 +37,7 @@ impl Session {
     /// What a channel is called within its source, in at most `room` columns; no two channels of a source get the same.
     pub(crate) fn short_title(&self, id: ChannelId, room: usize) -> String {
         let titles: Vec<&str> = self.chain_at(id.source).channels().iter().map(|channel| channel.title()).collect();
-        shortened(titles[id.channel], &titles, room)
+        shortened(self.channel_at(id).title(), &titles, room)
     }
 }
 

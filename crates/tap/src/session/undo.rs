@@ -137,18 +137,18 @@ impl Session {
     fn apply_source(&mut self, place: usize, settings: SourceSettings) {
         let SourceSettings { wire, split, time, channel, condition } = settings;
         let now = self.chain_at(place).settings().clone();
-        self.watched[place].chain.edit_wire(|own| *own = wire);
+        self.watched.at_mut(place).chain.edit_wire(|own| *own = wire);
         if split != now.split {
             self.set_split_of(place, split);
         }
         if time != now.time {
-            self.watched[place].chain.set_time(time);
+            self.watched.at_mut(place).chain.set_time(time);
         }
         self.apply_channels(place, &channel);
         if condition != now.condition {
-            self.watched[place].chain.set_conditions(condition);
+            self.watched.at_mut(place).chain.set_conditions(condition);
         }
-        self.watched[place].chain.set_known(channel);
+        self.watched.at_mut(place).chain.set_known(channel);
     }
 
     pub(super) fn apply_channels(&mut self, place: usize, channels: &[ChannelSettings]) {
@@ -157,8 +157,8 @@ impl Session {
             session.chain_at(place).channels().iter().position(|own| own.name() == name)
         };
         for index in (0..self.chain_at(place).channels().len()).rev() {
-            if !wanted(self.chain_at(place).channels()[index].name()) {
-                self.watched[place].chain.remove_computed(index);
+            if !wanted(self.channel_at(ChannelId { source: place, channel: index }).name()) {
+                self.watched.at_mut(place).chain.remove_computed(index);
             }
         }
         for settings in channels {
@@ -168,7 +168,7 @@ impl Session {
                 }
                 None if settings.formula.is_some() => {
                     // It was there before, so it makes no circle.
-                    let _ = self.watched[place].chain.add_computed(settings.clone());
+                    let _ = self.watched.at_mut(place).chain.add_computed(settings.clone());
                 }
                 None => {}
             }
@@ -177,7 +177,7 @@ impl Session {
         for settings in channels {
             if let Some(from) = at(self, &settings.name) {
                 if to != from {
-                    self.watched[place].chain.swap_channels(to, from);
+                    self.watched.at_mut(place).chain.swap_channels(to, from);
                 }
                 to += 1;
             }

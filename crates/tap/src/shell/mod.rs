@@ -2,6 +2,7 @@
 
 mod choose;
 mod encode;
+mod input;
 mod jobs;
 mod pacing;
 mod run;
@@ -39,7 +40,7 @@ impl Signals {
     pub(crate) fn watch() -> anyhow::Result<Signals> {
         let signals = Signals { end: Arc::default(), goes_on: Arc::default() };
         let register = || -> std::io::Result<()> {
-            for signal in [consts::SIGINT, consts::SIGTERM, consts::SIGHUP] {
+            for signal in [consts::SIGINT, consts::SIGTERM, consts::SIGHUP, consts::SIGQUIT] {
                 flag::register_usize(signal, Arc::clone(&signals.end), signal as usize)?;
             }
             flag::register(consts::SIGXFSZ, Arc::default())?;

@@ -19,6 +19,9 @@ use crate::watch::condition::Condition;
 use crate::work::Ticket;
 use std::collections::VecDeque;
 
+/// Rows after which it is learnt again how fine the values of formulas are; of the first ones, after each piece.
+const LEARN: u64 = 64;
+
 #[derive(Clone, Debug)]
 pub(in crate::chain) struct Intake {
     pub(in crate::chain) store: Store,
@@ -243,7 +246,10 @@ impl RowSink for Intake {
         let first = self.store.rows().end;
         self.derived.take(rows.times, rows.raw);
         let (deriver, all) = (self.derived.deriver(), self.derived.values());
-        learn_steps(&mut self.channels, deriver, deriver.order());
+        // That takes far more than working the rows out.
+        if first < LEARN || first / LEARN != (first + rows.count() as u64) / LEARN {
+            learn_steps(&mut self.channels, deriver, deriver.order());
+        }
         self.store.extend(rows.times, rows.arrivals, all.iter().map(|values| &values.raw[..]));
         for (index, (channel, values)) in self.channels.iter_mut().zip(all).enumerate() {
             let source = deriver.reference(index);

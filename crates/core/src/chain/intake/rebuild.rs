@@ -19,8 +19,7 @@ impl Intake {
         let rows = self.store.rows();
         let settings: Vec<ChannelSettings> = self.channels.iter().map(|channel| channel.wished().clone()).collect();
         let mut fresh = self.derived.fresh(&settings);
-        let mut wanted: Vec<usize> = which.iter().flat_map(|channel| fresh.dependents(*channel)).collect();
-        wanted = fresh.order().iter().copied().filter(|channel| wanted.contains(channel)).collect();
+        let wanted = fresh.dependents(which);
         for channel in &wanted {
             self.channels[*channel].begin_anew(rows.start);
             if fresh.is_computed(*channel) {

@@ -162,11 +162,14 @@ pub struct Send {
     pub ending: Ending,
     /// From one sending to the next at least, in seconds; 0 or more. What comes sooner is not sent, and counted.
     pub every: f64,
+    /// The oldest row that is answered, in seconds since it arrived; more than 0. What waited longer is not sent, and counted:
+    /// an answer to what is over may do harm.
+    pub max_age: f64,
 }
 
 impl Default for Send {
     fn default() -> Self {
-        Send { line: String::new(), ending: Ending::Lf, every: 0.5 }
+        Send { line: String::new(), ending: Ending::Lf, every: 0.5, max_age: 1.0 }
     }
 }
 
@@ -196,6 +199,15 @@ impl Part for Send {
         .unit(Unit::Is("s"))
         .range(Range::FromZero)
         .nudged(Nudge::Along(&[0.0, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 60.0])),
+        Setting::number(
+            "max age of the row",
+            "rows that waited longer are not answered, and counted",
+            |answer: &Send| answer.max_age,
+            |answer, max_age| answer.max_age = max_age,
+        )
+        .unit(Unit::Is("s"))
+        .range(Range::Above(0.0))
+        .nudged(Nudge::Along(&[0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 60.0])),
     ];
 }
 

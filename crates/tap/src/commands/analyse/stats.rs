@@ -107,10 +107,8 @@ pub(in crate::commands) fn stats(args: &StatsArgs) -> anyhow::Result<u8> {
     for (place, index) in wanted {
         let part = &parts[place];
         let rows = args.stretch.rows(part);
-        let mut block = Block::of(&part.1.0, "stretch", rows.clone(), part.1.1);
-        let mut column = block.columns.swap_remove(index);
-        column.name = title(place, index);
-        block.columns = vec![column];
+        let mut block = Block::of_channels(&part.1.0, "stretch", rows, part.1.1, [index]);
+        block.columns.iter_mut().for_each(|column| column.name = title(place, index));
         all.push((place, index, block));
     }
     if all.iter().all(|(_, _, block)| block.times.is_empty()) {

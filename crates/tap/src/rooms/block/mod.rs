@@ -103,8 +103,7 @@ impl Room for Block {
             Action::Arm => session.arm_block(),
             Action::Length => return vec![Effect::Choose(lengths(session.blocks.length))],
             Action::Share => {
-                let at = SHARES.iter().position(|share| *share == session.blocks.share).unwrap_or(0);
-                session.blocks.share = SHARES[(at + 1) % SHARES.len()];
+                session.blocks.share = super::turned(&SHARES, session.blocks.share, 1);
                 let percent = (session.blocks.share * 100.0).round();
                 session.say(format!("{percent} % of the next block lie in front of the moment"), false);
             }
@@ -185,7 +184,7 @@ impl Block {
         let columns: Vec<_> = block.columns.iter().enumerate().filter(|(place, _)| is_drawn(place)).collect();
         let rows = analysis::block(&session.source_text(), &block, &columns);
         let chosen = view::chosen_column(&block, session);
-        let column = &block.columns[chosen];
+        let Some(column) = block.columns.get(chosen) else { return Vec::new() };
         let of = Of {
             source: session.source_text(),
             channel: format!("{}, {}", column.name, block.name),

@@ -22,11 +22,12 @@ const MORE: u16 = 9;
 /// Draws the room.
 pub(super) fn draw(room: &Block, session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
     put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
-    let Some(block) = room.block(session).filter(|block| !block.times.is_empty()) else {
+    let block = room.block(session);
+    let seconds = block.as_ref().and_then(|own| Some(own.times.last()?.seconds_since(*own.times.first()?)));
+    let Some((block, seconds)) = block.zip(seconds) else {
         put(buffer, area, 2, 2, "no rows yet: they must arrive first", theme.style(Ink::Text));
         return;
     };
-    let seconds = block.times[block.times.len() - 1].seconds_since(block.times[0]);
     let length = match session.blocks.length {
         Length::Rows(rows) => counted(rows as u64, "row"),
         Length::Seconds(seconds) => duration(seconds),
@@ -57,7 +58,7 @@ pub(super) fn draw(room: &Block, session: &Session, theme: Theme, area: Rect, bu
             None => table(room, &block, chosen, session, theme, left, buffer),
         }
     }
-    let column = &block.columns[chosen];
+    let Some(column) = block.columns.get(chosen) else { return };
     let theirs = other.as_ref().and_then(|other| Some((other, other.columns.iter().find(|c| c.name == column.name)?)));
     let used = statistics(&block, column, theirs.map(|(other, column)| (&**other, column)), theme, figures, buffer);
     let below = Rect { y: figures.y + used + 1, height: figures.height.saturating_sub(used + 1), ..figures };
@@ -82,14 +83,14 @@ fn table(room: &Block, block: &Rows, chosen: usize, session: &Session, theme: Th
     let room_for = if whole <= area.width { area.width } else { area.width.saturating_sub(MORE) };
     let fits = |from: usize| {
         let mut x = HEAD;
-        let taken = block.columns[from..].iter().take_while(|column| {
+        let taken = block.columns.iter().skip(from).take_while(|column| {
             x += width(column);
             x <= room_for
         });
         taken.count()
     };
     let from = (0..all).find(|from| chosen < from + fits(*from).max(1)).unwrap_or(0);
-    let columns = &block.columns[from..(from + fits(from)).min(all)];
+    let columns: Vec<&Column> = block.columns.iter().skip(from).take(fits(from)).collect();
     put(buffer, area, 0, 0, &format!("{:>6} {:>12} {:>9}", "index", "time s", "interval"), theme.style(Ink::Bright));
     let mut x = HEAD;
     for (at, column) in columns.iter().enumerate() {
@@ -117,7 +118,13 @@ fn table(room: &Block, block: &Rows, chosen: usize, session: &Session, theme: Th
             let id = session.own(from + at);
             let known = session.channel_ids().any(|known| known == id);
             let ink = if known { Ink::Trace(session.ink(id)) } else { Ink::Text };
-            put_right(buffer, place, y, &fixed(column.output()[row], column.decimals), theme.style(ink));
+            put_right(
+                buffer,
+                place,
+                y,
+                &fixed(column.output().get(row).copied().unwrap_or(f64::NAN), column.decimals),
+                theme.style(ink),
+            );
             x += width(column);
         }
     }
@@ -204,7 +211,7 @@ fn over_each_other(
     area: Rect,
     buffer: &mut Buffer,
 ) {
-    let column = &block.columns[chosen];
+    let Some(column) = block.columns.get(chosen) else { return };
     let Some(theirs) = other.columns.iter().find(|other| other.name == column.name) else {
         put(buffer, area, 2, 1, &format!("{} has no channel {}", other.name, column.name), theme.style(Ink::Text));
         return;
@@ -222,7 +229,7 @@ fn over_each_other(
     }
     let columns = usize::from(over.width) * 2;
     let drawn = |block: &Rows, values: &[f64]| {
-        spans((0..values.len()).map(|row| ((block.seconds(row) - from) / wide, values[row])), columns)
+        spans(values.iter().enumerate().map(|(row, value)| ((block.seconds(row) - from) / wide, *value)), columns)
     };
     let (own, theirs_drawn) = (drawn(block, column.output()), drawn(other, theirs.output()));
     let ink = session.ink(session.selected);

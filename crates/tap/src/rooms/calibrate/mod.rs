@@ -127,7 +127,7 @@ impl Calibrate {
         let reference = session.reference(session.selected);
         let known = session.known();
         let row = |level: &amber_core::levels::Level| {
-            let behind = |raw: f64| scale.walk(raw, reference)[sensor];
+            let behind = |raw: f64| scale.walk(raw, reference).get(sensor).copied().unwrap_or(f64::NAN);
             let half = level.spread / (level.count as f64).sqrt() / 2.0;
             Row {
                 number: level.number,
@@ -217,8 +217,7 @@ impl Calibrate {
     }
 
     fn next_curve(&mut self, by: i32) {
-        let at = Curve::ALL.iter().position(|curve| *curve == self.curve).unwrap_or(0) as i32;
-        self.curve = Curve::ALL[(at + by).rem_euclid(Curve::ALL.len() as i32) as usize];
+        self.curve = super::turned(&Curve::ALL, self.curve, by);
     }
 
     /// The curve through what was typed so far.

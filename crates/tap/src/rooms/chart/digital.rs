@@ -67,11 +67,11 @@ fn bursts(spans: &[LogicSpan]) -> Vec<(u16, String)> {
     let cells: Vec<usize> = spans.chunks(2).map(|pair| pair.iter().map(|span| span.edges).sum()).collect();
     let (mut out, mut x) = (Vec::new(), 0);
     while x < cells.len() {
-        let length = cells[x..].iter().take_while(|edges| **edges >= BURST).count();
+        let length = cells.iter().skip(x).take_while(|edges| **edges >= BURST).count();
         if length > 0 {
-            let text = format!("×{}", cells[x..x + length].iter().sum::<usize>());
+            let text = format!("×{}", cells.iter().skip(x).take(length).sum::<usize>());
             let wide = text.chars().count();
-            let quiet = cells[x + length..].iter().take_while(|edges| **edges == 0).count();
+            let quiet = cells.iter().skip(x + length).take_while(|edges| **edges == 0).count();
             let from = if wide + 2 <= length { x + (length - wide) / 2 } else { x + length };
             if wide + 2 <= length || wide < quiet {
                 out.push((from as u16, text));
@@ -99,9 +99,9 @@ pub(super) fn coded(
     let is_tall = plot.height > 2;
     let middle = plot.height / 2;
     let mut x = 0;
-    while x < codes.len() {
-        let length = codes[x..].iter().take_while(|code| **code == codes[x]).count();
-        if let Some(value) = codes[x] {
+    while let Some(own) = codes.get(x) {
+        let length = codes.iter().skip(x).take_while(|code| *code == own).count();
+        if let Some(value) = *own {
             let word = channel.word(value).map_or_else(|| fixed(value, channel.decimals()), str::to_owned);
             let rest = if is_tall { ' ' } else { '─' };
             let run: String =

@@ -20,13 +20,14 @@ impl Dots {
 
     /// Sets the dots of column `x` from row `top` to row `bottom`, both included and within the area.
     pub(crate) fn stroke(&mut self, x: usize, top: usize, bottom: usize) {
-        let (cell, bits) = (x / 2, &BITS[x % 2]);
+        let (cell, [left, right]) = (x / 2, &BITS);
+        let bits = if x.is_multiple_of(2) { left } else { right };
         let mut y = top;
         while y <= bottom {
             let Some(dots) = self.cells.get_mut(y / 4 * self.width + cell) else { return };
             let last = bottom.min(y / 4 * 4 + 3);
             for row in y..=last {
-                *dots |= bits[row % 4];
+                *dots |= bits.get(row % 4).copied().unwrap_or_default();
             }
             y = last + 1;
         }

@@ -152,7 +152,8 @@ pub(crate) fn draw(session: &Session, theme: Theme, area: Rect, edge_alone: bool
     let right = |plot: Rect| Rect { x: plot.x + skip, width: plot.width - skip, ..plot };
     let coded = lanes.digital.iter().any(|id| session.channel_at(*id).kind() == Kind::Code);
     let (grids, whole) = (grids(session, &seen), if coded { grids(session, &columns) } else { Vec::new() });
-    let grid = |id: ChannelId| &grids[id.source];
+    let Some(first) = grids.first() else { return };
+    let grid = |id: ChannelId| grids.get(id.source).unwrap_or(first);
     if lanes.analog.is_empty() && lanes.digital.is_empty() {
         guide(session, theme, area, buffer);
     }
@@ -174,7 +175,9 @@ pub(crate) fn draw(session: &Session, theme: Theme, area: Rect, edge_alone: bool
         digital::digital_name(session, theme, *index, *plot, buffer);
         if session.channel_at(*index).kind() == Kind::Code {
             // A word may begin long before the newest end: it is drawn from where it begins.
-            digital::coded(session, theme, *index, &whole[index.source], *plot, buffer);
+            if let Some(grid) = whole.get(index.source) {
+                digital::coded(session, theme, *index, grid, *plot, buffer);
+            }
         } else {
             digital::digital(session, theme, *index, grid(*index), right(*plot), buffer);
         }
@@ -215,11 +218,11 @@ pub(crate) fn look(session: &Session, area: Rect) -> Look {
         [first..second, second..store.rows().end]
     };
     let rows: Vec<_> = session.chains().map(newest_rows).collect();
-    let rows_of = |id: ChannelId| &rows[id.source];
+    let rows_of = |id: ChannelId| rows.get(id.source).cloned().unwrap_or_default();
     let mut frame = std::hash::DefaultHasher::new();
     let mut edge = std::hash::DefaultHasher::new();
     // A row's own time may lie before the newest end.
-    let firsts: Vec<u64> = rows.iter().map(|rows| rows[0].start).collect();
+    let firsts: Vec<u64> = rows.iter().map(|[first, _]| first.start).collect();
     let empty = session.chains().all(|chain| chain.store().rows().is_empty());
     (columns.width, newest, firsts, empty, &lanes.digital, session.marks.len()).hash(&mut frame);
     session.chain().events().back().map(|event| (event.number, event.at.0)).hash(&mut frame);
@@ -233,7 +236,7 @@ pub(crate) fn look(session: &Session, area: Rect) -> Look {
             |value: f64| (lane::dot_row(value, lane.limits, plot.height), value < lane.limits.0, value > lane.limits.1);
         for (index, channel) in lane.channels.iter().map(|index| (*index, session.channel_at(*index))) {
             for series in channel.smoothed().into_iter().chain([channel.scaled()]) {
-                let spans = rows_of(index).clone().map(|rows| series.min_max(rows).map(|(a, b)| (dots(a), dots(b))));
+                let spans = rows_of(index).map(|rows| series.min_max(rows).map(|(a, b)| (dots(a), dots(b))));
                 spans.hash(&mut edge);
             }
         }
@@ -241,7 +244,8 @@ pub(crate) fn look(session: &Session, area: Rect) -> Look {
     for index in &lanes.digital {
         let channel = session.channel_at(*index);
         if channel.kind() == Kind::Code {
-            let span = channel.scaled().min_max(rows_of(*index)[0].start..rows_of(*index)[1].end);
+            let [first, second] = rows_of(*index);
+            let span = channel.scaled().min_max(first.start..second.end);
             span.map(|(a, b)| (a.to_bits(), b.to_bits())).hash(&mut edge);
         } else {
             let [first, second] = rows_of(*index);
@@ -298,13 +302,13 @@ pub(crate) fn channel_at(session: &Session, area: Rect, column: u16, row: u16) -
         return lanes.digital.get(at).copied();
     }
     let at = parts.analog.iter().position(|(heading, plot)| within(heading) || within(plot))?;
-    let (lane, plot) = (&lanes.analog[at], parts.analog[at].1);
+    let (lane, (_, plot)) = (lanes.analog.get(at)?, *parts.analog.get(at)?);
     let grids = grids(session, &columns(session, &parts));
     let place = usize::from(column.saturating_sub(plot.x).min(plot.width.saturating_sub(1))) * 2;
     let distance = |index: &ChannelId| {
-        let spans = grids[index.source].trace(session.channel_at(*index).output());
-        let near =
-            (0..spans.len()).filter_map(|i| spans[i].map(|span| (i.abs_diff(place), span))).min_by_key(|(d, _)| *d);
+        let spans = grids.get(index.source).map(|grid| grid.trace(session.channel_at(*index).output()));
+        let spans = spans.iter().flatten().enumerate();
+        let near = spans.filter_map(|(i, span)| span.map(|span| (i.abs_diff(place), span))).min_by_key(|(d, _)| *d);
         near.map_or(f64::INFINITY, |(_, (low, high))| {
             let y = |value: f64| lane::dot_row(value, lane.limits, plot.height) as f64 / 4.0;
             let here = f64::from(row.saturating_sub(plot.y));
@@ -333,7 +337,7 @@ fn lane_at(session: &Session, area: Rect, row: u16) -> Option<(AnalogLane, Rect)
     let lanes = session.lanes();
     let parts = Parts::new(area, lanes.analog.len(), lanes.digital.len());
     let at = parts.analog.iter().position(|(_, plot)| (plot.y..plot.bottom()).contains(&row))?;
-    Some((lanes.analog.get(at)?.clone(), parts.analog[at].1))
+    Some((lanes.analog.get(at)?.clone(), parts.analog.get(at)?.1))
 }
 
 /// The share of the plots' width at which `column` stands; 0 and 1 left and right of them.

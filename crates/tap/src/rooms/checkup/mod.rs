@@ -141,7 +141,8 @@ impl Checkup {
                 ids.push(id);
             }
             looked_at += channels_to_check.len();
-            findings.extend(check_up(&channels_to_check).into_iter().map(|finding| (ids[finding.channel], finding)));
+            let found = check_up(&channels_to_check).into_iter();
+            findings.extend(found.filter_map(|finding| Some((*ids.get(finding.channel)?, finding))));
         }
         (self.looked_at, self.unjudged) = (looked_at, unjudged);
         // What comes and goes at the edge of being worth a word stays for a while.
@@ -176,11 +177,8 @@ impl Checkup {
             }
         }
         // A message that stands is not covered.
-        if news.is_empty() || (session.notice.is_some() && !is_open) {
-            return;
-        }
-        let more = more(news.len());
-        let first = news[0].1.clone();
+        let Some((_, first)) = news.first().filter(|_| session.notice.is_none() || is_open) else { return };
+        let (first, more) = (first.clone(), more(news.len()));
         self.told.extend(news.into_iter().map(|(key, _)| key));
         if !is_open {
             session.say(format!("{first}{more}; 3 d says what to check"), false);

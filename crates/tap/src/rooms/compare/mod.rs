@@ -205,7 +205,7 @@ impl Room for Compare {
                     }
                     let shifts = &mut app.rooms.compare.shifts;
                     shifts.resize(shifts.len().max(selected + 1), 0.0);
-                    shifts[selected] = seconds;
+                    shifts.iter_mut().skip(selected).take(1).for_each(|own| *own = seconds);
                     Ok(Vec::new())
                 };
                 let title = format!("move run {}", selected + 1);

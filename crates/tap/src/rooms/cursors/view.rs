@@ -36,7 +36,11 @@ pub(super) fn draw(rows: &[[String; 4]], session: &Session, theme: Theme, area: 
             let text = match row[0].as_str() {
                 // The hour, and then the minute, are in the wire lines.
                 "time" if at < 2 => fitting(room, [0, 3, 6].map(|skipped| text.chars().skip(skipped).collect())),
-                "" => fitting(room, [text.as_str(), ["1", "2", "2 − 1"][at as usize]].map(str::to_owned)),
+                "" => fitting(
+                    room,
+                    [text.as_str(), ["1", "2", "2 − 1"].get(at as usize).copied().unwrap_or_default()]
+                        .map(str::to_owned),
+                ),
                 _ => text.clone(),
             };
             put_right(buffer, wide, y, &cut(text, room), style);

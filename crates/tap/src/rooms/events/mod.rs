@@ -113,10 +113,7 @@ impl Room for Events {
             }
             Action::Longer => self.span = along(&SPANS, self.span, 1),
             Action::Shorter => self.span = along(&SPANS, self.span, -1),
-            Action::Share => {
-                let at = SHARES.iter().position(|share| *share == self.share).unwrap_or(0);
-                self.share = SHARES[(at + 1) % SHARES.len()];
-            }
+            Action::Share => self.share = super::turned(&SHARES, self.share, 1),
             Action::Close => return vec![Effect::Close],
         }
         Vec::new()
@@ -185,7 +182,7 @@ impl Events {
         let Some(now) = now else { return };
         let to = (now as i32 + by).clamp(0, listed.len() as i32 - 1) as usize;
         // The newest is followed.
-        self.selected = (to + 1 < listed.len()).then(|| listed[to].number);
+        self.selected = listed.get(to).filter(|_| to + 1 < listed.len()).map(|event| event.number);
     }
 
     fn draw_list(&self, session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
@@ -240,8 +237,7 @@ impl Events {
         let rows = usize::from(area.height.saturating_sub(2));
         let at = listed.iter().position(|event| Some(event.number) == chosen).unwrap_or(0);
         let first = (at + rows / 2 + 1).clamp(rows.min(listed.len()), listed.len()).saturating_sub(rows);
-        for (place, y) in (first..listed.len()).zip(2..area.height) {
-            let event = &listed[place];
+        for ((place, event), y) in listed.iter().enumerate().skip(first).zip(2..area.height) {
             let is_chosen = Some(event.number) == chosen;
             let ink = theme.style(if is_chosen { Ink::Chosen } else { Ink::Text });
             let name = names.get(event.condition).map_or("", |own| own.name.as_str());
@@ -252,14 +248,14 @@ impl Events {
             let lasted = event.seconds().map_or("true now".into(), duration);
             put(buffer, area, 25 + wide, y, &lasted, ink);
             // From one event of the same condition to the next.
-            let before = listed[..place].iter().rev().find(|other| other.condition == event.condition);
+            let before = listed.iter().take(place).rev().find(|other| other.condition == event.condition);
             let since = before.map_or("–".into(), |before| duration(event.at.seconds_since(before.at)));
             put(buffer, area, 36 + wide, y, &since, ink);
             if digital {
                 put(buffer, area, edges, y, &edges_of(session, event, before), ink);
             }
             for (index, x, width) in &columns {
-                let channel = &chain.channels()[*index];
+                let Some(channel) = chain.channels().get(*index) else { continue };
                 let value = event.row.and_then(|row| channel.output().get(row)).filter(|value| !value.is_nan());
                 let text = value.map_or("–".to_owned(), |value| {
                     channel.word(value).map_or_else(|| fixed(value, channel.decimals()), str::to_owned)

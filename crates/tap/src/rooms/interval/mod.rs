@@ -141,8 +141,7 @@ fn has_edges(channel: &Channel) -> bool {
 }
 
 fn next(edge: Edge) -> Edge {
-    let at = Edge::ALL.iter().position(|known| *known == edge).unwrap_or(0);
-    Edge::ALL[(at + 1) % Edge::ALL.len()]
+    super::turned(&Edge::ALL, edge, 1)
 }
 
 /// Changes what is set of the selected channel; there must be something.
@@ -193,7 +192,7 @@ impl Interval {
         let (Some(found), Some(now)) = (self.all().map(|all| &all.found), self.chosen()) else { return };
         let to = (now as i32 + by).clamp(0, found.len() as i32 - 1) as usize;
         // The newest is followed.
-        self.selected = (to + 1 < found.len()).then(|| found[to].at);
+        self.selected = found.get(to).filter(|_| to + 1 < found.len()).map(|found| found.at);
     }
 
     /// The intervals in at most so many classes, in the unit of the statistics.

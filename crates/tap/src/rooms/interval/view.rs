@@ -107,19 +107,21 @@ pub(super) fn draw(room: &Interval, session: &Session, theme: Theme, area: Rect,
 
 fn list(room: &Interval, (by, unit): (f64, &str), session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let Some((found, chosen)) = room.all().map(|all| &all.found).zip(room.chosen()) else { return };
-    let cells = [(7, 1), (13, 9), (12, 23)];
-    let cell = |at: usize, y: u16| Rect { x: area.x + cells[at].1, y: area.y + y, width: cells[at].0, height: 1 };
+    let cell = |at: usize, y: u16| {
+        let (width, x) = [(7, 1), (13, 9), (12, 23)].get(at).copied().unwrap_or_default();
+        Rect { x: area.x + x, y: area.y + y, width, height: 1 }
+    };
     put_right(buffer, cell(0, 1), 0, "number", theme.style(Ink::Dim));
     put(buffer, cell(1, 1), 0, 0, "began", theme.style(Ink::Dim));
     put_right(buffer, cell(2, 1), 0, "interval", theme.style(Ink::Dim));
     let rows = usize::from(area.height.saturating_sub(2));
     let first = (chosen + rows / 2 + 1).clamp(rows.min(found.len()), found.len()).saturating_sub(rows);
-    for (place, y) in (first..found.len()).zip(2..area.height) {
+    for ((place, one), y) in found.iter().enumerate().skip(first).zip(2..area.height) {
         let is_chosen = place == chosen;
         let ink = theme.style(if is_chosen { Ink::Chosen } else { Ink::Text });
         put(buffer, area, 0, y, if is_chosen { "▸" } else { " " }, theme.style(Ink::Bright));
         put_right(buffer, cell(0, y), 0, &(place + 1).to_string(), ink);
-        put(buffer, cell(1, y), 0, 0, &session.wall(found[place].at, "%H:%M:%S%.3f"), ink);
-        put_right(buffer, cell(2, y), 0, &time(found[place].seconds, by, unit), ink);
+        put(buffer, cell(1, y), 0, 0, &session.wall(one.at, "%H:%M:%S%.3f"), ink);
+        put_right(buffer, cell(2, y), 0, &time(one.seconds, by, unit), ink);
     }
 }

@@ -30,7 +30,7 @@ pub(super) static FIGURES: [SingleSetting; 4] = [
         help: "what figures are drawn on",
         range: "",
         key: "figure.dark",
-        shown: |session| Some(GROUNDS[usize::from(session.shared().figure.dark)].into()),
+        shown: |session| Some(super::super::either(GROUNDS, session.shared().figure.dark).into()),
         way: Way::Chosen {
             choices: |_| GROUNDS.iter().map(|ground| Choice::new(*ground, "")).collect(),
             now: |session| usize::from(session.shared().figure.dark),

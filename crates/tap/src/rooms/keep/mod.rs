@@ -165,7 +165,7 @@ impl StagePanel for Keep {
         let mut rows = plan::rows(session);
         rows.extend(take_rows(session));
         let start = session.marks.len().saturating_sub(MARKS);
-        rows.extend(session.marks[start..].iter().flat_map(|mark| {
+        rows.extend(session.marks.iter().skip(start).flat_map(|mark| {
             let note = Row::fact(format!("  mark {}", mark.number), visible(mark.note.as_bytes()));
             [note].into_iter().chain(Row::text("", &visible(mark.values.as_bytes())))
         }));

@@ -8,7 +8,8 @@ use amber_core::keep::{Clocks, Keep, LONGEST_BEFORE, MOST_DECIMALS, seconds};
 /// The one of `list` that lies `by` places from `now`; the first where `now` is none of them.
 pub(super) fn along(list: &[&'static str], now: &str, by: i32) -> &'static str {
     let place = list.iter().position(|text| *text == now).map_or(0, |place| place as i32 + by);
-    list[place.clamp(0, list.len() as i32 - 1) as usize]
+    let place = place.clamp(0, list.len() as i32 - 1);
+    list.get(place as usize).copied().unwrap_or_default()
 }
 
 /// A setting that is one text, and the texts through which it is nudged.
@@ -99,7 +100,7 @@ pub(super) static TABLE: [SingleSetting; 6] = [
         help: "the columns of readings.csv; wire.bin has every byte in any case",
         range: "",
         key: "keep.raw",
-        shown: |session| Some(KEPT[kept(session)].into()),
+        shown: |session| KEPT.get(kept(session)).map(|kept| (*kept).into()),
         way: Way::Chosen {
             choices: |_| KEPT.iter().map(|kept| Choice::new(*kept, "")).collect(),
             now: kept,
@@ -119,7 +120,8 @@ pub(super) static TABLE: [SingleSetting; 6] = [
             choices: |_| Clocks::ALL.iter().map(|clocks| Choice::new(clocks.name(), "")).collect(),
             now: |session| session.shared().keep.clocks as usize,
             choose: |session, at| {
-                session.edit_shared(|shared| shared.keep.clocks = Clocks::ALL[at.min(3)]);
+                let clocks = Clocks::ALL.get(at).copied().unwrap_or_default();
+                session.edit_shared(|shared| shared.keep.clocks = clocks);
                 Vec::new()
             },
         },
@@ -156,7 +158,7 @@ pub(super) static TABLE: [SingleSetting; 6] = [
         help: "as the spreadsheet wants them: with a point, or with a decimal comma",
         range: "",
         key: "keep.decimal_comma",
-        shown: |session| Some(STYLES[usize::from(session.shared().keep.decimal_comma)].into()),
+        shown: |session| Some(super::super::either(STYLES, session.shared().keep.decimal_comma).into()),
         way: Way::Chosen {
             choices: |_| STYLES.iter().map(|style| Choice::new(*style, "")).collect(),
             now: |session| usize::from(session.shared().keep.decimal_comma),

@@ -51,7 +51,8 @@ pub(super) static PUBLISH: [SingleSetting; 4] = [
             choices: |_| Topics::ALL.iter().map(|topics| Choice::new(topics.name(), topics.help())).collect(),
             now: |session| session.shared().publish.topics as usize,
             choose: |session, at| {
-                session.edit_shared(|shared| shared.publish.topics = Topics::ALL[at.min(1)]);
+                let topics = Topics::ALL.get(at).copied().unwrap_or_default();
+                session.edit_shared(|shared| shared.publish.topics = topics);
                 Vec::new()
             },
         },
@@ -79,6 +80,9 @@ pub(super) fn rows(session: &Session) -> Vec<Row> {
     rows.push(Row::fact("  waiting", grouped(state.waiting)));
     rows.push(Row::fact("  rejected", grouped(state.rejected)));
     rows.push(Row::fact("  lost", grouped(state.lost)));
+    if state.damaged > 0 {
+        rows.push(Row::fact("  damaged", format!("{} on the disk, not sent", grouped(state.damaged))));
+    }
     rows.extend(state.trouble.iter().flat_map(|trouble| Row::text("", trouble)));
     rows
 }

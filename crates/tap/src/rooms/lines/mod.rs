@@ -285,7 +285,8 @@ impl Lines {
     /// Shows more (1) or fewer (-1) lines a second.
     fn change_pace(&mut self, step: i32) {
         let here = PACES.iter().position(|pace| *pace == self.pace).unwrap_or(PACES.len() - 1) as i32;
-        self.pace = PACES[(here + step).clamp(0, PACES.len() as i32 - 1) as usize];
+        let to = (here + step).clamp(0, PACES.len() as i32 - 1);
+        self.pace = PACES.get(to as usize).copied().unwrap_or(self.pace);
     }
 
     fn filter_prompt(&self) -> Prompt {

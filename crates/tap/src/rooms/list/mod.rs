@@ -100,7 +100,7 @@ impl List {
 
     /// The selected entry.
     pub(crate) fn item(&self) -> Option<&Item> {
-        self.matches.get(self.selected).map(|place| &self.items[*place])
+        self.matches.get(self.selected).and_then(|place| self.items.get(*place))
     }
 
     /// Takes a key.
@@ -152,7 +152,7 @@ impl List {
             return Picked::Open;
         }
         let at = usize::from(row - rows.y) + view::skipped(self, rows.height);
-        let item = self.matches.get(at).map(|place| &self.items[*place]);
+        let item = self.matches.get(at).and_then(|place| self.items.get(*place));
         item.map_or(Picked::Open, |item| Picked::Item(item.act.clone()))
     }
 

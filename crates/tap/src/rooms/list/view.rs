@@ -55,7 +55,7 @@ pub(crate) fn draw(list: &List, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let names = names(list) as u16;
     let skip = skipped(list, rows.height);
     for ((at, place), y) in list.matches.iter().enumerate().skip(skip).zip(0..rows.height) {
-        let item = &list.items[*place];
+        let Some(item) = list.items.get(*place) else { continue };
         let row = Rect { y: rows.y + y, height: 1, ..rows };
         let chosen = at == list.selected;
         if chosen {

@@ -298,7 +298,7 @@ fn circuit(session: &Session, settings: &ChannelSettings, interval: f64) -> Stri
     let reading = session.reading(session.selected);
     let divider = settings.scale.steps.iter().position(|step| matches!(step, Step::Divider(_)));
     let source = divider.zip(reading).and_then(|(at, reading)| {
-        let Step::Divider(divider) = &settings.scale.steps[at] else { return None };
+        let Step::Divider(divider) = settings.scale.steps.get(at)? else { return None };
         let walk = settings.scale.walk(reading.raw, reading.reference.unwrap_or(f64::NAN));
         let sensor = walk.get(at + 1).copied().filter(|ohms| ohms.is_finite() && !divider.ohms_to_volts)?;
         Some((divider.fixed * sensor / (divider.fixed + sensor), divider.fixed))

@@ -105,7 +105,7 @@ impl Row {
         all.iter().filter_map(|setting| Row::setting(setting, session))
     }
 
-    fn can_be_selected(&self) -> bool {
+    pub(crate) fn can_be_selected(&self) -> bool {
         !matches!(self.kind, RowKind::Fact)
     }
 }
@@ -225,7 +225,10 @@ impl<S: StagePanel> Panel<S> {
                 let Some(row) = self.row(session) else { return Vec::new() };
                 return match &row.kind {
                     RowKind::Setting(setting) => setting::edit(setting, session),
-                    RowKind::Tool(index) => self.stage.act(S::KEYS[*index].action, Some(&row), session),
+                    RowKind::Tool(index) => {
+                        let tool = S::KEYS.get(*index);
+                        tool.map_or_else(Vec::new, |tool| self.stage.act(tool.action, Some(&row), session))
+                    }
                     RowKind::Fact => Vec::new(),
                 };
             }
@@ -319,14 +322,12 @@ impl<S: StagePanel> Room for Panel<S> {
     fn click(&mut self, at: (u16, u16), area: Rect, session: &mut Session) -> Vec<Effect> {
         let rows = self.all_rows(session);
         let Some(index) = view::row_at(&rows, self.selected, self.scroll, area, at) else { return Vec::new() };
-        if !rows[index].can_be_selected() {
-            return Vec::new();
-        }
-        let place = rows[..index].iter().filter(|row| row.can_be_selected()).count();
+        let Some(row) = rows.get(index).filter(|row| row.can_be_selected()) else { return Vec::new() };
+        let place = rows.iter().take(index).filter(|row| row.can_be_selected()).count();
         let again = place == self.selected;
         self.select_at(place, session);
         // A click on what is selected already edits it.
-        if again || matches!(rows[index].kind, RowKind::Tool(_)) {
+        if again || matches!(row.kind, RowKind::Tool(_)) {
             return self.step(Move::Edit, session);
         }
         Vec::new()

@@ -187,7 +187,7 @@ pub(super) fn ask(list: PartList, after: Option<usize>, session: &mut Session) -
     let place = after.map_or(parts.count(), |at| at + 1);
     if list == PartList::Conditions {
         // There is one kind of it, and nothing comes true without a test.
-        let kind = parts.kinds()[0].name;
+        let Some(kind) = parts.kinds().first().map(|kind| kind.name) else { return Vec::new() };
         let count = parts.count();
         add(list, place, kind, session);
         if session.conditions().len() == count {

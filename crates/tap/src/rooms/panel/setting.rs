@@ -87,8 +87,8 @@ pub(super) fn edit(setting: &Rc<dyn Setting>, session: &mut Session) -> Vec<Effe
         }
         // Two of a kind need no list.
         Input::Choice(choices, now) if choices.len() == 2 => {
-            let other = choices[1 - now.min(1)].name.clone();
-            told(setting.set(session, &other), session)
+            let other = choices.into_iter().nth(1 - now.min(1)).map(|other| other.name);
+            other.map_or_else(Vec::new, |other| told(setting.set(session, &other), session))
         }
         Input::Choice(choices, now) => {
             let item = |choice: Choice| {

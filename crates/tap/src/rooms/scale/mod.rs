@@ -133,11 +133,11 @@ fn unknown_names(session: &Session, channel: &Channel) -> Option<String> {
 fn value_behind(scale: &Steps, index: usize, walk: Option<&[f64]>, raw_step: f64) -> String {
     let upto = scale.upto(index + 1);
     let unit = scale.unit_behind(index + 1);
-    match walk {
+    match walk.and_then(|walk| walk.get(index + 1)) {
         None => "–".into(),
-        Some(walk) => match upto.decimals() {
-            Some(places) => with_unit(fixed(walk[index + 1], places), unit),
-            None => measured(walk[index + 1], upto.resolution(raw_step), unit),
+        Some(value) => match upto.decimals() {
+            Some(places) => with_unit(fixed(*value, places), unit),
+            None => measured(*value, upto.resolution(raw_step), unit),
         },
     }
 }

@@ -31,7 +31,7 @@ fn items(session: &Session, at: Option<usize>) -> Result<Vec<Effect>, &'static s
     let (at, divider) = divider.ok_or("A is for a divider that turns volts into ohms: select that step first")?;
     let (low, high) = channel.ends().ok_or("move the sensor through its range first: nothing was seen of it yet")?;
     let reference = session.reference(session.selected);
-    let ohms = [low, high].map(|raw| scale.walk(raw, reference)[at + 1]);
+    let ohms = [low, high].map(|raw| scale.walk(raw, reference).get(at + 1).copied().unwrap_or(f64::NAN));
     let (least, most) = (ohms[0].min(ohms[1]), ohms[0].max(ohms[1]));
     let step = scale.upto(at).resolution(Channel::raw_step(channel));
     let supply = divider.supply(scale.reference_volts(reference));

@@ -119,7 +119,7 @@ impl Setting for ZeroPhase {
         let settings = session.channel()?.wished();
         let is_live = !session.chain().is_recorded();
         let later = if settings.zero_phase && is_live { " once recorded" } else { "" };
-        let shown = format!("{}{later}", DIRECTIONS[usize::from(settings.zero_phase)]);
+        let shown = format!("{}{later}", super::either(DIRECTIONS, settings.zero_phase));
         (settings.zero_phase || !settings.smooth.is_empty()).then_some(shown)
     }
 
@@ -143,7 +143,7 @@ impl Setting for ZeroPhase {
     fn nudge(&self, session: &mut Session, _: i32) -> Vec<Effect> {
         let is_set = session.channel().is_some_and(|channel| channel.wished().zero_phase);
         // A choice that is on the list is always taken.
-        let _ = self.set(session, DIRECTIONS[usize::from(!is_set)]);
+        let _ = self.set(session, super::either(DIRECTIONS, !is_set));
         Vec::new()
     }
 }

@@ -141,8 +141,7 @@ impl Room for Spectrum {
         self.at = None;
         match action {
             Action::Window => {
-                let at = Window::ALL.iter().position(|window| *window == self.recipe.window).unwrap_or(0);
-                self.recipe.window = Window::ALL[(at + 1) % Window::ALL.len()];
+                self.recipe.window = super::turned(&Window::ALL, self.recipe.window, 1);
                 session.say(format!("window: {}, {}", self.recipe.window.name(), self.recipe.window.help()), false);
             }
             Action::Length => return vec![Effect::Choose(lengths(self.recipe.length))],

@@ -172,8 +172,7 @@ impl Setting for Column {
 
     fn nudge(&self, session: &mut Session, by: i32) -> Vec<Effect> {
         session.with_channel(session.own(self.0), |channel| {
-            let at = Kind::ALL.iter().position(|kind| *kind == channel.kind).unwrap_or(0) as i32;
-            channel.kind = Kind::ALL[(at + by).rem_euclid(Kind::ALL.len() as i32) as usize];
+            channel.kind = super::super::turned(&Kind::ALL, channel.kind, by);
         });
         Vec::new()
     }

@@ -85,8 +85,8 @@ fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put_right(buffer, area, 0, &text, theme.style(Ink::Dim));
     }
     for column in &columns {
-        let channel = &session.chain().channels()[column.channel];
         let id = session.own(column.channel);
+        let channel = session.channel_at(id);
         let chosen = column.channel == session.selected.channel;
         let ink = theme.style(if chosen { Ink::Chosen } else { Ink::Bright });
         let whole = Rect { x: area.x + column.x, width: column.whole(), height: 1, y: area.y + 1 };
@@ -119,8 +119,8 @@ fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
 
 fn cell(session: &Session, theme: Theme, column: &Column, row: u64, line: Rect, buffer: &mut Buffer) {
     let Some(reading) = session.chain().reading(column.channel, row) else { return };
-    let channel = &session.chain().channels()[column.channel];
     let id = session.own(column.channel);
+    let channel = session.channel_at(id);
     let text = match channel.word(reading.quantity) {
         Some(word) => word.to_owned(),
         None => fixed(reading.quantity, channel.decimals()),
@@ -161,7 +161,7 @@ fn columns(session: &Session, room: u16) -> (Vec<Column>, usize) {
     let fit = |from: usize| {
         let mut x = TIME;
         let mut columns = Vec::new();
-        for (channel, settings) in &all[from..] {
+        for (channel, settings) in all.iter().skip(from) {
             let (raw, width, smoothed) = wide(*channel, settings);
             let column = Column { channel: *channel, x, raw, width, smoothed };
             x += column.whole();

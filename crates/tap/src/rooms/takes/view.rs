@@ -26,7 +26,7 @@ pub(super) fn draw(
     put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
     let all = session.takes.glances.len();
     let of = if search.is_empty() { counted(all as u64, "take") } else { format!("{} of {all} takes", found.len()) };
-    let folder = match session.folder().display().to_string() {
+    let folder = match session.shelf().display().to_string() {
         folder if matches!(folder.as_str(), "" | ".") => "this folder".to_owned(),
         folder => visible(folder.as_bytes()),
     };

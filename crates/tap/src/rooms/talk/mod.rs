@@ -89,10 +89,7 @@ impl Room for Talk {
             Action::Send => return self.send(session),
             Action::Up => self.select_by(-1, session),
             Action::Down => self.select_by(1, session),
-            Action::Ending => {
-                let at = Ending::ALL.iter().position(|ending| *ending == self.ending).unwrap_or(0);
-                self.ending = Ending::ALL[(at + 1) % Ending::ALL.len()];
-            }
+            Action::Ending => self.ending = super::turned(&Ending::ALL, self.ending, 1),
             Action::Name => {
                 let hint = "a name, under which the bench keeps it as a command; empty: delete it";
                 return self.ask_about_line(session, hint, |command| {

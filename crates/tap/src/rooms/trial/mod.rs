@@ -245,12 +245,11 @@ impl Trial {
 
     fn replace(&mut self, at: usize, filters: Vec<Filter>) {
         if let Some(candidate) = self.tried(filters) {
-            if at < self.candidates.len() {
-                self.candidates[at] = candidate;
-            } else {
-                self.candidates.push(candidate);
+            match self.candidates.get_mut(at) {
+                Some(own) => *own = candidate,
+                None => self.candidates.push(candidate),
             }
-            self.selected = at.min(self.candidates.len() - 1);
+            self.selected = at.min(self.candidates.len().saturating_sub(1));
         }
     }
 

@@ -42,7 +42,7 @@ fn values(channel: &Channel, rows: &Range<u64>) -> Vec<f64> {
 /// that lie near one another as one.
 fn stretches(session: &Session, channel: &Channel, marked: &[Marked]) -> Result<Vec<Stretch>, String> {
     let own: Vec<&Marked> = marked.iter().filter(|marked| marked.channel == session.selected).collect();
-    if own.iter().any(|marked| marked.word != own[0].word) {
+    if own.first().is_some_and(|first| own.iter().any(|marked| marked.word != first.word)) {
         let stretch = |marked: &&Marked| Stretch { word: marked.word.clone(), values: values(channel, &marked.rows) };
         return Ok(own.iter().map(stretch).collect());
     }
@@ -54,20 +54,20 @@ fn stretches(session: &Session, channel: &Channel, marked: &[Marked]) -> Result<
         .filter(|values| !values.is_empty())
         .map(|values| (values.iter().sum::<f64>() / values.len() as f64, values))
         .collect();
-    if found.len() < 2 {
+    found.sort_by(|a, b| a.0.total_cmp(&b.0));
+    let [lowest, .., highest] = found.as_slice() else {
         return Err(
             "two levels are needed: bring the channel into one state and the other, and leave it there for a while; \
                     or mark each of them (M)"
                 .into(),
         );
-    }
-    found.sort_by(|a, b| a.0.total_cmp(&b.0));
-    let all = found[found.len() - 1].0 - found[0].0;
+    };
+    let all = highest.0 - lowest.0;
     let mut groups: Vec<Vec<(f64, Vec<f64>)>> = Vec::new();
     for level in found {
         // What is nearer than a sixth of the whole way is the same state, come back to.
         match groups.last_mut() {
-            Some(group) if level.0 - group[group.len() - 1].0 < all / 6.0 => group.push(level),
+            Some(group) if group.last().is_some_and(|last| level.0 - last.0 < all / 6.0) => group.push(level),
             _ => groups.push(vec![level]),
         }
     }
@@ -159,7 +159,7 @@ fn how_often(rate: f64) -> String {
     if seconds < 1.0 {
         return format!("{} times a second", short(rate, 2));
     }
-    let (size, name) = units.into_iter().rev().find(|(size, _)| seconds >= *size).unwrap_or(units[0]);
+    let (size, name) = units.into_iter().rev().find(|(size, _)| seconds >= *size).unwrap_or((1.0, "second"));
     let count = seconds / size;
     if count > 1000.0 {
         return "once in 1000 years".into();
@@ -170,6 +170,8 @@ fn how_often(rate: f64) -> String {
 /// A condition for each of several states.
 fn bands(session: &mut Session, states: &[State], limits: &[f64]) -> Result<Vec<String>, String> {
     let Some(channel) = session.channel() else { return Ok(Vec::new()) };
+    let ends = states.first().zip(states.last()).zip(limits.first().zip(limits.last()));
+    let Some(((lowest, highest), (first_limit, last_limit))) = ends else { return Ok(Vec::new()) };
     let (title, places) = (channel.title().to_owned(), channel.decimals() + 1);
     let round = |value: f64| fixed(value, places).parse().unwrap_or(value);
     let unit = channel.settings().scale.unit().to_owned();
@@ -177,10 +179,9 @@ fn bands(session: &mut Session, states: &[State], limits: &[f64]) -> Result<Vec<
     let mut told = vec![format!("{} states: a condition for each", states.len())];
     for (at, state) in states.iter().enumerate() {
         // The outer ones reach as far beyond their means as to the limit within.
-        let first = limits[0] - 2.0 * (limits[0] - states[0].mean);
-        let last = limits[limits.len() - 1];
-        let end = last + 2.0 * (states[states.len() - 1].mean - last);
-        let low = round(if at == 0 { first } else { limits[at - 1] });
+        let first = first_limit - 2.0 * (first_limit - lowest.mean);
+        let end = last_limit + 2.0 * (highest.mean - last_limit);
+        let low = round(at.checked_sub(1).and_then(|before| limits.get(before)).copied().unwrap_or(first));
         let high = round(limits.get(at).copied().unwrap_or(end));
         let hysteresis = round((6.0 * state.noise).min((high - low) / 3.0));
         let name = format!("{title} {}", state.word).replace([',', '"'], " ").chars().take(32).collect::<String>();

@@ -170,7 +170,7 @@ impl Watch {
         self.marked.retain(|own| own.channel.source != session.place() || rows.contains(&own.rows.start));
         match advice::put_in_use(session, &self.marked) {
             Ok(told) => {
-                session.say(told[0].clone(), false);
+                session.say(told.first().cloned().unwrap_or_default(), false);
                 self.told = Some((session.selected, told));
             }
             Err(why) => {

@@ -101,5 +101,5 @@ fn bars(counts: &[u32]) -> String {
     let most = f64::from(counts.iter().copied().max().unwrap_or(0).max(1));
     // A single interval among a thousand is still seen.
     let bar = |count: &u32| (f64::from(*count) / most * 8.0).ceil() as usize;
-    counts.iter().map(|count| BARS[bar(count).min(8)]).collect()
+    counts.iter().map(|count| BARS.get(bar(count)).unwrap_or(&'█')).collect()
 }

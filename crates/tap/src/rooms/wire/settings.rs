@@ -129,7 +129,10 @@ pub(super) static LINE: [SingleSetting; 7] = [
         way: Way::Chosen {
             choices: |_| Parity::ALL.iter().map(|parity| Choice::new(parity.name(), "")).collect(),
             now: |session| Parity::ALL.iter().position(|parity| *parity == wire(session).parity).unwrap_or(0),
-            choose: |session, at| edit(session, |source| source.parity = Parity::ALL[at]),
+            choose: |session, at| {
+                let parity = Parity::ALL.get(at).copied().unwrap_or_default();
+                edit(session, |source| source.parity = parity)
+            },
         },
     },
     SingleSetting {
@@ -282,9 +285,10 @@ pub(super) static TIME: [SingleSetting; 4] = [
                 _ => 0,
             },
             choose: |session, at| {
+                let tick = Tick::ALL.get(at).copied().unwrap_or_default();
                 told(session, |session| {
                     set_time(session, |set| match set {
-                        Time::Board { channel, bits, .. } => Time::Board { channel, tick: Tick::ALL[at], bits },
+                        Time::Board { channel, bits, .. } => Time::Board { channel, tick, bits },
                         other => other,
                     })
                 })

@@ -3,6 +3,7 @@
 mod requests;
 
 use super::Signals;
+use super::input::{Arrived, Gone, Input};
 use super::jobs::Jobs;
 use super::pacing::Pacer;
 use super::terminal::Screen;
@@ -14,9 +15,9 @@ use crate::session::{Request, TaskKind};
 use crate::theme::{Depth, Theme};
 use amber_io::take::{Keeper, OpenedTake, Report};
 use amber_io::{Command, Feed, HostClock, Link, LinkState, PublishState, Publisher};
-use anyhow::{Context, bail};
-use crossbeam_channel::{Receiver, Select, TryRecvError, bounded};
-use crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseEventKind};
+use anyhow::bail;
+use crossbeam_channel::{Receiver, Select, TryRecvError};
+use crossterm::event::{Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
 use std::time::{Duration, Instant};
 
 /// How often the screen is looked after when nothing comes.
@@ -40,7 +41,7 @@ pub(crate) struct Live {
 /// The terminal, taken over: what is shown and what is typed.
 pub(crate) struct Front {
     pub(super) screen: Screen,
-    pub(super) input: Receiver<Event>,
+    pub(super) input: Input,
 }
 
 impl Front {
@@ -49,7 +50,7 @@ impl Front {
     /// # Errors
     /// When it cannot be had.
     pub(crate) fn take_over() -> anyhow::Result<Front> {
-        Ok(Front { screen: Screen::take_over()?, input: read_input()? })
+        Ok(Front { screen: Screen::take_over()?, input: Input::start()? })
     }
 }
 
@@ -148,23 +149,6 @@ pub(crate) fn run(
 /// Whether this key stops the program, as it does at a shell.
 pub(super) fn is_suspend(key: KeyEvent) -> bool {
     key.code == KeyCode::Char('z') && key.modifiers == KeyModifiers::CONTROL && key.kind != KeyEventKind::Release
-}
-
-/// Keys, mouse and resizing, from a thread of their own.
-fn read_input() -> anyhow::Result<Receiver<Event>> {
-    let (send, receive) = bounded(1024);
-    let read = move || {
-        while let Ok(event) = crossterm::event::read() {
-            if matches!(event, Event::Paste(_)) {
-                crash::on_purpose("input");
-            }
-            if send.send(event).is_err() {
-                return;
-            }
-        }
-    };
-    std::thread::Builder::new().name("input".into()).spawn(read).context("no thread for the keyboard")?;
-    Ok(receive)
 }
 
 impl Shell<'_> {
@@ -291,13 +275,14 @@ impl Shell<'_> {
 
     /// Waits for something, at most `wait`, and takes in all that is there. Gives what it changed on the screen;
     /// whether rows changed the chart is for the caller to see.
-    fn wait(&mut self, input: &Receiver<Event>, screen: &Screen, wait: Duration) -> anyhow::Result<Change> {
+    fn wait(&mut self, input: &mut Input, screen: &Screen, wait: Duration) -> anyhow::Result<Change> {
         let sources: Vec<(Receiver<Feed>, Receiver<Report>)> =
             self.live.iter().map(|live| (live.link.engine.clone(), live.keeper.reports.clone())).collect();
         let jobs = self.jobs.done.clone();
         let written = screen.written();
         let mut select = Select::new();
-        select.recv(input);
+        let waiting = input.waiting().clone();
+        select.recv(&waiting);
         select.recv(&written);
         select.recv(&jobs);
         // Until the next frame is due, a few more rows need not wake anybody: they are taken in before it is drawn.
@@ -307,15 +292,29 @@ impl Shell<'_> {
             select.recv(reports);
         }
         if select.ready_timeout(wait).is_err() && !until_frame {
+            self.app.session.note_running(self.clock.now());
             return Ok(Change::None);
         }
         self.pieces = 0;
         let mut change = Change::None;
-        loop {
-            match input.try_recv() {
-                Ok(event) => change = change.max(self.event(event)?),
-                Err(TryRecvError::Empty) => break,
-                Err(TryRecvError::Disconnected) => bail!("the keyboard is gone"),
+        self.app.session.note_running(self.clock.now());
+        let begun = Instant::now();
+        // What is typed without end holds up nothing else.
+        while begun.elapsed() < SLICE {
+            let arrived = match input.take() {
+                Ok(arrived) if arrived.is_empty() && input.waiting().is_empty() => break,
+                Ok(arrived) => arrived,
+                Err(Gone) => bail!("the keyboard is gone"),
+            };
+            for arrived in arrived {
+                let changed = match arrived {
+                    Arrived::Event(event) => self.event(event)?,
+                    Arrived::Burst(keys) => {
+                        self.has_acted = true;
+                        self.tell(Message::Burst(keys))?
+                    }
+                };
+                change = change.max(changed);
             }
         }
         while let Ok(job) = jobs.try_recv() {
@@ -356,8 +355,7 @@ impl Shell<'_> {
                 self.event(Event::Key(KeyEvent { modifiers: key.modifiers.difference(KeyModifiers::ALT), ..key }))
             }
             Event::Key(key) if key.kind != KeyEventKind::Release => self.tell(Message::Key(key)),
-            // Moving the mouse changes nothing.
-            Event::Mouse(mouse) if mouse.kind != MouseEventKind::Moved => self.tell(Message::Mouse(mouse)),
+            Event::Mouse(mouse) => self.tell(Message::Mouse(mouse)),
             Event::Resize(..) => Ok(Change::All),
             _ => Ok(Change::None),
         }
