@@ -2,7 +2,11 @@
 
 use amber_core::Stamp;
 use amber_core::digits::duration;
+use jiff::tz::TimeZone;
 use rustix::time::{ClockId, clock_gettime};
+use std::ffi::OsStr;
+use std::os::unix::ffi::OsStrExt;
+use std::path::{Path, PathBuf};
 
 /// The clock that goes on while the host is suspended.
 #[cfg(target_os = "linux")]
@@ -35,6 +39,17 @@ impl HostClock {
     }
 }
 
+/// The zone of local time, as the system or `TZ` says it; UTC where `TZ` names something that is no file, such as a device that
+/// would be read for ever.
+pub fn local_zone() -> TimeZone {
+    let named = std::env::var_os("TZ").unwrap_or_default();
+    let name = named.as_bytes().strip_prefix(b":").unwrap_or(named.as_bytes());
+    let name = Path::new(OsStr::from_bytes(name));
+    let is_device = |path: PathBuf| std::fs::metadata(path).is_ok_and(|meta| !meta.is_file() && !meta.is_dir());
+    // An absolute name takes the place of the folder.
+    if is_device(Path::new("/usr/share/zoneinfo").join(name)) { TimeZone::UTC } else { TimeZone::system() }
+}
+
 /// What the host's clocks say at one moment.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct ClockReading {
@@ -52,7 +67,7 @@ impl ClockReading {
     pub(crate) fn now() -> ClockReading {
         let wall = nanoseconds(ClockId::Realtime);
         let at = jiff::Timestamp::from_nanosecond(i128::from(wall)).unwrap_or(jiff::Timestamp::UNIX_EPOCH);
-        let offset = jiff::tz::TimeZone::system().to_offset(at).seconds();
+        let offset = local_zone().to_offset(at).seconds();
         ClockReading { running: nanoseconds(RUNNING), awake: nanoseconds(ClockId::Monotonic), wall, offset }
     }
 }

@@ -15,7 +15,7 @@ mod share;
 mod spill_file;
 pub mod take;
 
-pub use clock::HostClock;
+pub use clock::{HostClock, local_zone};
 pub use link::{Chunk, Command, Endpoint, Feed, Link, LinkState, Simulated, Tried};
 pub use publish::{BrokerState, PublishOutlet, PublishState, Publisher};
 pub use serial::{FoundPort, Problem, ports};

@@ -41,6 +41,9 @@ impl Confidence {
 /// A silence behind the opening of a source, in seconds, after which what comes begins a line.
 const SILENCE: f64 = 0.3;
 
+/// The longest spelling of an offered shape that is told in a sentence, in characters.
+const LONGEST_OFFER: usize = 80;
+
 /// So many bytes that are no text, while no shape is known, may be frames; and how often that is looked into.
 const NOISE: usize = 512;
 const PROBES: u32 = 4;
@@ -286,7 +289,11 @@ impl Splitter {
             text += &format!("; {uncertain}");
         }
         if let Some(offer) = self.proposal() {
-            text += &format!("; {}: perhaps '{}'", offer.why, offer.shape);
+            // Dozens of names are for the panel, not for a sentence.
+            let spelled = offer.shape.to_string();
+            let is_short = spelled.chars().count() <= LONGEST_OFFER;
+            let shape = if is_short { format!("'{spelled}'") } else { offer.shape.sentence() };
+            text += &format!("; {}: perhaps {shape}", offer.why);
         }
         Some(text)
     }

@@ -6,7 +6,7 @@ use std::fs::File;
 use std::io;
 use std::ops::Range;
 use std::os::unix::fs::FileExt;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 /// How much is read ahead.
@@ -37,6 +37,13 @@ impl Bytes {
             length += own;
         }
         Ok(Bytes { place: Location::Disk(files.into()), length })
+    }
+
+    /// Those of one file, as many as it has now; `path` may be a link.
+    pub(super) fn of_file(path: &Path) -> io::Result<Bytes> {
+        let file = disk::open(path, OFlags::empty())?;
+        let length = usize::try_from(file.metadata()?.len()).map_err(io::Error::other)?;
+        Ok(Bytes { place: Location::Disk([(0, file)].into()), length })
     }
 
     pub(super) fn in_memory(bytes: Vec<u8>) -> Bytes {

@@ -23,11 +23,18 @@ const MOST_SAMPLES: u64 = 200_000_000;
 /// When it cannot be read, or is neither.
 pub fn open_file(path: &Path) -> Result<OpenedTake, TakeError> {
     let failed = |error| TakeError::Unreadable(path.into(), error);
-    let bytes = disk::read(path, disk::LONGEST).map_err(failed)?;
-    let is_sound = bytes.starts_with(b"RIFF") && bytes.get(8..12) == Some(b"WAVE");
-    let (text, bench, told) =
-        if is_sound { lines_of(&bytes).map_err(failed)? } else { (bytes, Bench::default(), Vec::new()) };
-    let (length, start) = (text.len(), Stamp(0));
+    let text = Bytes::of_file(path).map_err(failed)?;
+    let mut head = Vec::new();
+    text.read(0..text.len().min(12), &mut head).map_err(failed)?;
+    let is_sound = head.starts_with(b"RIFF") && head.ends_with(b"WAVE");
+    let (wire, bench, told) = if is_sound {
+        let sound = disk::read(path, disk::LONGEST).map_err(failed)?;
+        let (text, bench, told) = lines_of(&sound).map_err(failed)?;
+        (Bytes::in_memory(text), bench, told)
+    } else {
+        (text, Bench::default(), Vec::new())
+    };
+    let (length, start) = (wire.len(), Stamp(0));
     let end = Piece { at: start, bytes: length..length, event: Some(Event::Ended) };
     Ok(OpenedTake {
         folder: path.to_path_buf(),
@@ -35,7 +42,7 @@ pub fn open_file(path: &Path) -> Result<OpenedTake, TakeError> {
         bench,
         start,
         pieces: [whole(start, length), end].into(),
-        wire: Bytes::in_memory(text),
+        wire,
         marks: Vec::new(),
         stations: Vec::new(),
         sent: [].into(),

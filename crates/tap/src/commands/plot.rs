@@ -137,7 +137,7 @@ pub(super) fn plot(args: &PlotArgs) -> anyhow::Result<u8> {
 pub(super) fn report(args: &ReportArgs) -> anyhow::Result<u8> {
     let form = args.output.form(&[Form::Markdown, Form::Pdf, Form::Json])?;
     let session = shown(&args.stretch, &args.channel)?;
-    let document = report::document(&session, vec![figure::of(&session)]);
+    let document = report::draft(&session, vec![figure::of(&session)]).finish();
     match (form, &args.output.out) {
         (Form::Pdf, _) => args.output.put(&amber_plot::document_pdf(&document)?, "the report")?,
         (Form::Json, _) => args.output.put(format!("{:#}\n", of_document(&document)).as_bytes(), "the report")?,

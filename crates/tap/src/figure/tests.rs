@@ -204,7 +204,7 @@ fn a_figure_names_takes_and_never_the_way_to_them() {
         let mut app = App::take(chain, take.bench.shared.clone(), take, None);
         app.before_frame(app.session.now);
         assert_eq!(source_of(&app.session), named);
-        let document = crate::report::document(&app.session, app.report_figures());
+        let document = crate::report::draft(&app.session, app.report_figures()).finish();
         let (text, _) = crate::report::markdown::markdown(&document, "r");
         let parent = dir.path().display().to_string();
         let drawn = amber_plot::svg(&app.figures()[0]).unwrap();

@@ -14,8 +14,10 @@ use amber_core::digits::{bytes, cleaned, counted, duration, fixed, grouped, shor
 use amber_core::part::Listed;
 use amber_core::scale::{Converter, Reference, Step};
 use amber_core::stats::Noise;
+use amber_core::store::{Series, Store};
 use amber_core::tail::visible;
 use amber_plot::{Block, Document, FIGURE_WIDTH, Figure, Paper, Table};
+use std::ops::Range;
 
 /// Rows of a list that are printed.
 const LISTED: usize = 40;
@@ -23,8 +25,67 @@ const LISTED: usize = 40;
 /// Rows of which statistics are taken, the newest.
 const MOST: u64 = 2_000_000;
 
-/// The report of what is in view, with these figures.
-pub(crate) fn document(session: &Session, figures: Vec<Figure>) -> Document {
+/// A report whose statistics are still to be worked out, which takes long where there are many rows.
+pub(crate) struct Draft {
+    document: Document,
+    /// Where the statistics stand among its blocks.
+    place: usize,
+    channels: Vec<ChannelDraft>,
+    is_cut: bool,
+}
+
+/// The rows of a channel that statistics are taken of, with how they are written. Copies of a store and a series cost little.
+struct ChannelDraft {
+    store: Store,
+    series: Series,
+    rows: Range<u64>,
+    title: String,
+    unit: String,
+    kind: Kind,
+    decimals: usize,
+}
+
+impl ChannelDraft {
+    /// The row of the table; `None` where there are only gaps.
+    fn row(&self) -> Option<Vec<String>> {
+        let mut times = Vec::new();
+        self.store.read_times(self.rows.clone(), &mut times);
+        let values: Vec<f64> = self.rows.clone().map(|row| self.series.get(row).unwrap_or(f64::NAN)).collect();
+        let mut noise = Noise::default();
+        values.iter().for_each(|value| noise.push(*value));
+        let found = Statistics::of(&times, &values)?;
+        let decimals = if self.kind == Kind::Digital { 3 } else { self.decimals + 1 };
+        let noise = noise.deviation().filter(|_| self.kind == Kind::Analog);
+        Some(vec![
+            self.title.clone(),
+            self.unit.clone(),
+            grouped(found.count as u64),
+            grouped(found.gaps as u64),
+            cell(found.mean, decimals),
+            cell(found.deviation, decimals),
+            noise.map_or("–".into(), |noise| short(noise, 2)),
+            cell(found.min, self.decimals),
+            cell(found.max, self.decimals),
+        ])
+    }
+}
+
+impl Draft {
+    /// The report.
+    pub(crate) fn finish(self) -> Document {
+        let Draft { mut document, place, channels, is_cut } = self;
+        let header = ["channel", "unit", "rows", "gaps", "mean", "deviation", "noise", "min", "max"];
+        let mut blocks = vec![table(&header, channels.iter().filter_map(ChannelDraft::row).collect(), 2)];
+        if is_cut {
+            blocks.push(Block::Text(format!("Statistics are those of the newest {} rows.", grouped(MOST))));
+        }
+        document.blocks.splice(place..place, blocks);
+        document
+    }
+}
+
+/// The report of what is in view, with these figures, but for its statistics.
+pub(crate) fn draft(session: &Session, figures: Vec<Figure>) -> Draft {
     let (begin, end) = (session.viewport.begin, session.viewport.end);
     let stretch = if figure::has_wall(session) {
         let until = session.wall(end, "%H:%M:%S, UTC%:z");
@@ -45,7 +106,8 @@ pub(crate) fn document(session: &Session, figures: Vec<Figure>) -> Document {
     }
     blocks.push(Block::Heading("Statistics".into()));
     blocks.push(Block::Text(format!("Of the stretch shown: {stretch}.")));
-    blocks.extend(statistics(session));
+    let place = blocks.len();
+    let (channels, is_cut) = statistics(session);
     blocks.push(Block::Heading("Channels".into()));
     blocks.extend(chains(session));
     blocks.extend(calibrations(session));
@@ -57,7 +119,8 @@ pub(crate) fn document(session: &Session, figures: Vec<Figure>) -> Document {
     blocks.push(Block::Heading("What this report was made from".into()));
     blocks.push(Block::Facts(made_from(session)));
     let title = if name.is_empty() { format!("Report of {of}") } else { visible(name.as_bytes()) };
-    Document { title, subtitle: format!("{of}, {stretch}"), blocks }
+    let document = Document { title, subtitle: format!("{of}, {stretch}"), blocks };
+    Draft { document, place, channels, is_cut }
 }
 
 fn drawn(session: &Session) -> impl Iterator<Item = (ChannelId, &Channel)> {
@@ -74,40 +137,26 @@ fn cell(value: f64, decimals: usize) -> String {
     if value.is_nan() { "–".into() } else { fixed(value, decimals) }
 }
 
-fn statistics(session: &Session) -> Vec<Block> {
-    let mut rows = Vec::new();
+/// What statistics are to be taken of, and whether that is not all that is in view.
+fn statistics(session: &Session) -> (Vec<ChannelDraft>, bool) {
     let mut is_cut = false;
-    for (id, channel) in drawn(session) {
-        let all = session.viewport.rows_of(id.source);
+    let of = |(id, channel): (ChannelId, &Channel)| {
         let store = session.chain_at(id.source).store();
-        let own = all.start.max(all.end.saturating_sub(MOST))..all.end;
-        is_cut |= own != all;
-        let mut times = Vec::new();
-        store.read_times(own.clone(), &mut times);
-        let values: Vec<f64> = own.map(|row| channel.output().get(row).unwrap_or(f64::NAN)).collect();
-        let mut noise = Noise::default();
-        values.iter().for_each(|value| noise.push(*value));
-        let Some(found) = Statistics::of(&times, &values) else { continue };
-        let decimals = if channel.kind() == Kind::Digital { 3 } else { channel.decimals() + 1 };
-        let noise = noise.deviation().filter(|_| channel.kind() == Kind::Analog);
-        rows.push(vec![
-            title(session, id),
-            visible(channel.settings().scale.unit().as_bytes()),
-            grouped(found.count as u64),
-            grouped(found.gaps as u64),
-            cell(found.mean, decimals),
-            cell(found.deviation, decimals),
-            noise.map_or("–".into(), |noise| short(noise, 2)),
-            cell(found.min, channel.decimals()),
-            cell(found.max, channel.decimals()),
-        ]);
-    }
-    let header = ["channel", "unit", "rows", "gaps", "mean", "deviation", "noise", "min", "max"];
-    let mut blocks = vec![table(&header, rows, 2)];
-    if is_cut {
-        blocks.push(Block::Text(format!("Statistics are those of the newest {} rows.", grouped(MOST))));
-    }
-    blocks
+        let all = store.kept(session.viewport.rows_of(id.source));
+        let rows = all.start.max(all.end.saturating_sub(MOST))..all.end;
+        is_cut |= rows != all;
+        ChannelDraft {
+            store: store.clone(),
+            series: channel.output().clone(),
+            rows,
+            title: title(session, id),
+            unit: visible(channel.settings().scale.unit().as_bytes()),
+            kind: channel.kind(),
+            decimals: channel.decimals(),
+        }
+    };
+    let channels = drawn(session).map(of).collect();
+    (channels, is_cut)
 }
 
 fn table(header: &[&str], rows: Vec<Vec<String>>, words: usize) -> Block {

@@ -317,7 +317,7 @@ fn a_report_holds_what_a_student_hands_in() {
     assert_eq!(press(&mut app, KeyCode::Char('R')), [Request::Report], "one key on the chart");
     assert_eq!(press(&mut app, KeyCode::Char('6')), []);
     assert_eq!(press(&mut app, KeyCode::Char('R')), [Request::Report]);
-    let document = crate::report::document(&app.session, app.report_figures());
+    let document = crate::report::draft(&app.session, app.report_figures()).finish();
     let (text, figures) = crate::report::markdown::markdown(&document, "r");
     for part in [
         "# wave flume",

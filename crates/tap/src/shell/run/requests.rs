@@ -195,10 +195,10 @@ impl Shell<'_> {
 
     /// The same with the report.
     fn write_report(&mut self) -> anyhow::Result<()> {
-        let document = crate::report::document(&self.app.session, self.app.report_figures());
+        let draft = crate::report::draft(&self.app.session, self.app.report_figures());
         let folder = self.app.session.folder().clone();
         let write = move || {
-            let written = figure::write_report(&document, &folder).map_err(|error| format!("{error:#}"));
+            let written = figure::write_report(&draft.finish(), &folder).map_err(|error| format!("{error:#}"));
             Some(Message::ReportWritten(written))
         };
         self.jobs
