@@ -5,6 +5,7 @@ mod answers;
 mod asking;
 mod blocks;
 mod channels;
+mod checks;
 mod compare;
 mod cursors;
 mod feed;
@@ -31,6 +32,7 @@ mod zero;
 
 pub(crate) use blocks::{Blocks, SHARES};
 pub(crate) use channels::in_a_circle;
+pub(crate) use checks::{Advised, Checked};
 pub(crate) use cursors::{Cursors, Snap};
 pub(crate) use lanes::{AnalogLane, Lanes, WatchedLine};
 pub(crate) use loading::chain_of;
@@ -127,6 +129,7 @@ pub(crate) struct Session {
     /// The takes in the folder, as far as they are known.
     pub(crate) takes: takes::Takes,
     pub(crate) comparing: compare::Comparing,
+    checks: checks::Checks,
     /// Where takes and figures go.
     folder: PathBuf,
     pub(crate) now: Stamp,
@@ -201,6 +204,7 @@ impl Session {
             after_saving: None,
             takes: takes::Takes::default(),
             comparing: compare::Comparing::default(),
+            checks: checks::Checks::default(),
             folder,
             now,
             zone: amber_io::local_zone(),

@@ -1,5 +1,6 @@
 //! Work that may be long, as data: the shell has it done by threads of their own, and what comes of it is a message.
 
+use super::checks::{AdviceWork, Advised, CheckWork, Checked};
 use super::compare::{ComparedRead, read_compared};
 use super::loading::{IN_MEMORY, ReadPart, TakeLoader, read_part};
 use super::takes::{TakeChange, TakesSeen, change_and_list};
@@ -31,6 +32,10 @@ pub(crate) enum Task {
     Outcomes(Box<crate::comparison::Work>),
     /// Something is done with a take in this folder, and all are looked at.
     Takes(PathBuf, Option<TakeChange>),
+    /// All channels are looked at.
+    Check(Box<CheckWork>),
+    /// Filters are looked for.
+    Advise(Box<AdviceWork>),
 }
 
 /// Tasks of one kind are done one after the other.
@@ -43,6 +48,8 @@ pub(crate) enum TaskKind {
     Takes,
     Compare,
     Outcomes,
+    Check,
+    Advise,
 }
 
 /// What came of a task.
@@ -64,6 +71,10 @@ pub(crate) enum Done {
     Compared(ComparedRead),
     /// What a comparison comes to.
     Outcomes(Option<Box<crate::comparison::Found>>),
+    /// What was found in the channels.
+    Checked(Checked),
+    /// Which filters are advised.
+    Advised(Box<Advised>),
     /// It failed by an internal fault.
     Faulted(TaskKind, String),
 }
@@ -126,6 +137,8 @@ impl Task {
             Task::Takes(..) => (TaskKind::Takes, "takes"),
             Task::Compare(_) => (TaskKind::Compare, "compare"),
             Task::Outcomes(_) => (TaskKind::Outcomes, "outcomes"),
+            Task::Check(_) => (TaskKind::Check, "check"),
+            Task::Advise(_) => (TaskKind::Advise, "advice"),
         }
     }
 
@@ -148,6 +161,8 @@ impl Task {
             }
             Task::Compare(folders) => Some(Done::Compared(read_compared(&folders))),
             Task::Outcomes(work) => Some(Done::Outcomes(work.run().map(Box::new))),
+            Task::Check(work) => Some(Done::Checked(work.run())),
+            Task::Advise(work) => Some(Done::Advised(Box::new(work.run()))),
             Task::Takes(folder, change) => Some(Done::Takes(change_and_list(folder, change))),
         }
     }
@@ -208,6 +223,16 @@ impl Session {
             Done::Takes(seen) => self.takes_seen(seen),
             Done::Compared(read) => self.compared_read(read),
             Done::Outcomes(found) => self.worked_out(found.map(|found| *found)),
+            Done::Checked(checked) => self.note_checked(Some(checked)),
+            Done::Advised(advised) => self.note_advised(Some(*advised)),
+            Done::Faulted(TaskKind::Check, fault) => {
+                self.note_checked(None);
+                self.say(format!("the check-up failed: {fault}"), true);
+            }
+            Done::Faulted(TaskKind::Advise, fault) => {
+                self.note_advised(None);
+                self.say(format!("there is no advice: {fault}"), true);
+            }
             Done::Faulted(TaskKind::Outcomes, fault) => {
                 self.worked_out(None);
                 self.say(format!("the comparison failed: {fault}"), true);

@@ -133,15 +133,16 @@ impl Terminal {
         line.and_then(|line| line.split_whitespace().nth(1)?.parse::<u64>().ok()).unwrap_or(0) * 1024
     }
 
-    /// Out of wherever the keys have led, and then the help: how long that takes to be seen. `None` where it does not come.
-    pub(super) fn answers(&self) -> Option<Duration> {
+    /// Out of wherever the keys have led, then `keys` and the help: how long that takes to be seen. `None` where it does not
+    /// come.
+    fn answers(&self, keys: &str) -> Option<Duration> {
         for _ in 0..6 {
             self.type_bytes(b"\x1b");
             // Esc and a key behind it at once would be another key.
             std::thread::sleep(Duration::from_millis(60));
         }
         let begun = Instant::now();
-        self.type_bytes(b"?");
+        self.type_bytes(format!("{keys}?").as_bytes());
         let taken = self.wait(DEAF, |text| text.contains(HELP)).map(|_| begun.elapsed());
         self.type_bytes(b"\x1b");
         self.wait(DEAF, |text| !text.contains(HELP))?;
@@ -380,7 +381,7 @@ pub(crate) fn keys(rig: &mut Rig, seconds: usize) -> Outcome<Count> {
             terminal.resize(47, 160)?;
             count.tried += 1;
             memory = memory.max(terminal.memory());
-            match terminal.answers() {
+            match terminal.answers("") {
                 None if terminal.ended() == Some(0) => is_over = true,
                 None => {
                     count.check(false, || told(&format!("deaf: {}", terminal.text()), &done));
@@ -419,6 +420,9 @@ pub(crate) fn keys(rig: &mut Rig, seconds: usize) -> Outcome<Count> {
     Ok(count)
 }
 
+/// What is pressed before the help while 64 channels come.
+const SOAKED: [&str; 16] = ["", "+", "-", "---", "\t", " ", "3", "4", "5", "6", "vt", "vs", "vb", "vn", "R", "3d"];
+
 /// 64 channels at 1,000 rows a second, in a take, for `seconds`: how long keys take, memory, and whether every row is kept.
 pub(crate) fn soak(rig: &mut Rig, seconds: usize) -> Outcome<Count> {
     let mut count = Count::default();
@@ -436,13 +440,17 @@ pub(crate) fn soak(rig: &mut Rig, seconds: usize) -> Outcome<Count> {
     super::wait("the take", || take.join("marks.csv").exists())?;
     let begun = Instant::now();
     let (mut slowest, mut first_memory, mut memory) = (Vec::new(), 0, 0);
+    let mut keys = SOAKED.iter().cycle();
     while begun.elapsed() < Duration::from_secs(seconds as u64) {
         count.tried += 1;
-        let Some(taken) = terminal.answers() else {
-            count.check(false, || format!("deaf after {:?}: {}", begun.elapsed(), terminal.text()));
+        let key = keys.next().copied().unwrap_or_default();
+        let Some(taken) = terminal.answers(key) else {
+            count.check(false, || format!("deaf after {:?} and {key}: {}", begun.elapsed(), terminal.text()));
             break;
         };
         slowest.push(taken);
+        let worst = count.figures.entry(key).or_default();
+        *worst = (*worst).max(taken.as_millis() as u64);
         memory = terminal.memory();
         if first_memory == 0 && begun.elapsed() > Duration::from_secs(60) {
             first_memory = memory;

@@ -50,6 +50,23 @@ fn nothing_that_is_pressed_makes_it_deaf_or_ends_it() {
 }
 
 #[test]
+fn many_channels_that_come_fast_are_all_kept_while_keys_are_pressed() {
+    let dir = tempfile::tempdir().unwrap();
+    let mut rig = Rig::new(Path::new(env!("CARGO_BIN_EXE_amber-tap")), dir.path());
+    let count = trials::soak(&mut rig, 5).unwrap();
+    assert!(count.wrong.is_empty() && count.tried > 0, "{count:#?}");
+}
+
+#[test]
+fn a_machine_that_has_run_for_years_keeps_time() {
+    let dir = tempfile::tempdir().unwrap();
+    let mut rig = Rig::new(Path::new(env!("CARGO_BIN_EXE_amber-tap")), dir.path());
+    // Nothing is tried where the system has no time namespaces.
+    let count = trials::clocks(&mut rig, 4).unwrap();
+    assert!(count.wrong.is_empty(), "{count:#?}");
+}
+
+#[test]
 fn damaged_takes_open() {
     tried("damaged", 200, trials::damaged);
 }

@@ -5,11 +5,10 @@ mod view;
 use super::{About, Effect, Follow, Place, Room, listed};
 use crate::keys::{Binding, Key, NONE, keys};
 use crate::screen::text::more;
-use crate::session::{ChannelId, Session};
+use crate::session::{ChannelId, Checked, Session};
 use crate::theme::Theme;
 use amber_core::Stamp;
-use amber_core::bench::Kind;
-use amber_core::checkup::{CheckedChannel, FaultKind, Finding, check_up, fall, lacks_converter};
+use amber_core::checkup::{FaultKind, Finding};
 use crossterm::event::KeyCode::{Down, Esc, Up};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -20,10 +19,6 @@ const PAUSE: f64 = 4.0;
 
 /// Seconds for which a finding stays listed that was not confirmed by the last look.
 const STAYS: f64 = 20.0;
-
-/// Seconds that are looked at, and the rows that this is at least and at most.
-const SECONDS: f64 = 20.5;
-const ROWS: (u64, u64) = (2048, 20_000);
 
 /// What was found.
 #[derive(Debug, Default)]
@@ -66,7 +61,8 @@ impl Room for Checkup {
     }
 
     fn open(&mut self, session: &mut Session) -> Result<(), String> {
-        self.look(session);
+        session.check();
+        self.take(session);
         Ok(())
     }
 
@@ -83,10 +79,13 @@ impl Room for Checkup {
         let due = self.looked.is_none_or(|at| time.now.seconds_since(at) >= PAUSE);
         if due && time.refreshed {
             self.looked = Some(time.now);
-            self.look(session);
+            session.check();
+        }
+        let is_new = self.take(session);
+        if is_new {
             self.tell_news(session, time.is_open);
         }
-        false
+        is_new && time.is_open
     }
 
     fn scroll(&mut self, by: i32, _: &mut Session) -> bool {
@@ -100,50 +99,16 @@ impl Room for Checkup {
 }
 
 impl Checkup {
-    /// Looks at all channels of all sources.
-    fn look(&mut self, session: &Session) {
-        let mut findings = Vec::new();
-        let (mut looked_at, mut unjudged) = (0, Vec::new());
-        for place in 0..session.sources() {
-            let chain = session.chain_at(place);
-            let rows = chain
-                .store()
-                .between(chain.store().time(chain.store().rows().start).unwrap_or_default(), session.viewport.end);
-            let since = chain.store().first_at(session.viewport.end.plus(-SECONDS));
-            let earliest = since.min(rows.end.saturating_sub(ROWS.0)).max(rows.end.saturating_sub(ROWS.1));
-            let recent = rows.start.max(earliest)..rows.end;
-            // Over the whole stretch, as exactly as its times say.
-            let times = |row: u64| chain.store().time(row);
-            let ends = times(recent.start).zip(recent.end.checked_sub(1).and_then(times));
-            let Some((first_at, last_at)) = ends.filter(|_| recent.end - recent.start > 1) else { continue };
-            let interval = last_at.seconds_since(first_at) / (recent.end - recent.start - 1) as f64;
-            let mut ids = Vec::new();
-            let mut channels_to_check = Vec::new();
-            for (index, channel) in chain.channels().iter().enumerate() {
-                if channel.kind() != Kind::Analog || channel.settings().formula.is_some() {
-                    continue;
-                }
-                let raw = recent.clone().filter_map(|row| chain.store().raw(index, row)).filter(|raw| !raw.is_nan());
-                let Some(ever) = channel.ends() else { continue };
-                channels_to_check.push(CheckedChannel {
-                    name: channel.title(),
-                    scale: &channel.settings().scale,
-                    raw: raw.collect(),
-                    ever,
-                    fall: fall(channel, index, chain.store(), rows.clone()),
-                    step: channel.raw_step(),
-                    interval,
-                });
-                let id = ChannelId { source: place, channel: index };
-                if lacks_converter(&channel.settings().scale) {
-                    unjudged.push(id);
-                }
-                ids.push(id);
-            }
-            looked_at += channels_to_check.len();
-            let found = check_up(&channels_to_check).into_iter();
-            findings.extend(found.filter_map(|finding| Some((*ids.get(finding.channel)?, finding))));
-        }
+    /// Takes what was found since; whether that is something.
+    fn take(&mut self, session: &mut Session) -> bool {
+        let Some(checked) = session.take_checked() else { return false };
+        self.adopt(session, checked);
+        true
+    }
+
+    /// Takes what a look at all channels has found.
+    fn adopt(&mut self, session: &Session, checked: Checked) {
+        let Checked { mut findings, looked_at, unjudged } = checked;
         (self.looked_at, self.unjudged) = (looked_at, unjudged);
         // What comes and goes at the edge of being worth a word stays for a while.
         let now = session.now;

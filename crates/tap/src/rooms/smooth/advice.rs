@@ -1,15 +1,14 @@
 //! Advice on the filters of the selected channel, in a sentence with its price.
 
-use crate::session::{ChannelId, Session};
+use crate::session::{Advised, ChannelId, Session};
 use amber_core::Stamp;
 use amber_core::digits::{counted, duration, fixed, hertz, short, with_unit};
 use amber_core::part::Listed;
 use amber_core::smooth::advice::{self, Advice};
 use amber_core::smooth::{Filter, Price, Signal, smooths};
-use amber_core::spectrum::Maker;
 
 /// Seconds after which advice is taken anew.
-const PACE: f64 = 2.0;
+pub(super) const PACE: f64 = 2.0;
 
 /// What was told of a channel.
 #[derive(Debug)]
@@ -25,24 +24,22 @@ pub(super) struct Told {
 }
 
 impl Told {
-    /// What is to be told of the selected channel now.
-    pub(super) fn of(session: &Session, now: Stamp) -> Told {
-        let id = session.selected;
-        let mut told =
-            Told { id, at: now, end: session.viewport.end, filters: None, sentence: String::new(), wave: None };
-        let even = match session.even_rows(id, false, advice::MOST_ROWS) {
-            Ok(even) => even,
-            Err(why) => return Told { sentence: format!("none: {why}"), ..told },
-        };
-        let Some(advice) = advice::advise(&even.values, even.rate, &mut Maker::default()) else {
-            let few = even.values.len() < advice::FEWEST_ROWS;
+    /// What there is to be told where there can be no advice.
+    pub(super) fn none(session: &Session, now: Stamp, why: &str) -> Told {
+        let (id, end, sentence) = (session.selected, session.viewport.end, format!("none: {why}"));
+        Told { id, at: now, end, filters: None, sentence, wave: None }
+    }
+
+    /// What is to be told of advice on the selected channel.
+    pub(super) fn of(session: &Session, now: Stamp, advised: &Advised) -> Told {
+        let Some(advice) = &advised.advice else {
+            let few = advised.rows < advice::FEWEST_ROWS;
             let why = if few { "there are too few rows in view" } else { "there is no noise in view" };
-            return Told { sentence: format!("none: {why}"), ..told };
+            return Told::none(session, now, why);
         };
-        told.wave = advice.wave;
-        told.filters = smooths(&advice.best.filters).then(|| advice.best.filters.clone());
-        told.sentence = sentence(session, &advice, even.rate);
-        told
+        let filters = smooths(&advice.best.filters).then(|| advice.best.filters.clone());
+        let sentence = sentence(session, advice, advised.rate);
+        Told { filters, sentence, wave: advice.wave, ..Told::none(session, now, "") }
     }
 
     /// Whether something else may have to be told.

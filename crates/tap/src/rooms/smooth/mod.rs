@@ -7,6 +7,7 @@ use super::{Effect, Follow, RoomId};
 use crate::keys::{Binding, NONE, keys};
 use crate::session::{ChannelId, Session, Stage};
 use advice::Told;
+use amber_core::Stamp;
 use amber_core::digits::{duration, fixed, hertz, short, with_unit};
 use amber_core::part::Listed;
 use amber_core::smooth::{Filter, smooths};
@@ -23,6 +24,40 @@ const EATEN: f64 = 0.8;
 pub(crate) struct Smooth {
     /// What was told of the selected channel last.
     told: Option<Told>,
+    /// When advice was asked for last, and of which channel.
+    asked: Option<(ChannelId, Stamp)>,
+    /// What is advised is to be used when it is known.
+    uses: bool,
+}
+
+impl Smooth {
+    /// Asks for advice on the selected channel.
+    fn ask(&mut self, session: &mut Session, now: Stamp) {
+        self.asked = Some((session.selected, now));
+        match session.ask_for_advice() {
+            Ok(()) => drop(self.take(session, now)),
+            Err(why) => self.tell(Told::none(session, now, &why), session),
+        }
+    }
+
+    /// Takes the advice that has come; whether some has.
+    fn take(&mut self, session: &mut Session, now: Stamp) -> bool {
+        let advised = session.take_advised().filter(|advised| advised.id == session.selected);
+        let Some(advised) = advised else { return false };
+        self.tell(Told::of(session, now, &advised), session);
+        true
+    }
+
+    /// Tells it, and uses it where that was asked for.
+    fn tell(&mut self, told: Told, session: &mut Session) {
+        if std::mem::take(&mut self.uses) {
+            match told.filters.clone() {
+                Some(filters) => use_filters(filters, &told.sentence, session),
+                None => session.say(told.sentence.clone(), true),
+            }
+        }
+        self.told = Some(told);
+    }
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -51,11 +86,14 @@ impl StagePanel for Smooth {
         if !time.is_open || session.channel().is_none() {
             return false;
         }
+        let is_asked = self.asked.is_some_and(|(id, at)| {
+            id == session.selected && (0.0..advice::PACE).contains(&time.now.seconds_since(at))
+        });
         let is_due = self.told.as_ref().is_none_or(|told| told.is_due(session, time.now));
-        if is_due && (time.refreshed || self.told.is_none()) {
-            self.told = Some(Told::of(session, time.now));
+        if is_due && !is_asked && (time.refreshed || self.told.is_none()) {
+            self.ask(session, time.now);
         }
-        is_due
+        self.take(session, time.now) || is_due
     }
 
     fn rows(&self, session: &Session) -> Vec<Row> {
@@ -87,12 +125,8 @@ impl StagePanel for Smooth {
     fn act(&mut self, action: Action, _: Option<&Row>, session: &mut Session) -> Vec<Effect> {
         match action {
             Action::Advise => {
-                let told = Told::of(session, session.now);
-                match told.filters.clone() {
-                    Some(filters) => use_filters(filters, &told.sentence, session),
-                    None => session.say(told.sentence.clone(), true),
-                }
-                self.told = Some(told);
+                self.uses = true;
+                self.ask(session, session.now);
                 Vec::new()
             }
             Action::Trial => vec![Effect::Close, Effect::Show(RoomId::Trial)],
