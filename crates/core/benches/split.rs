@@ -196,5 +196,48 @@ fn cut_frames(criterion: &mut Criterion) {
     }
 }
 
-criterion_group!(benches, split, cut_frames);
+/// Lines of so many kinds, in no order.
+fn mixed(kinds: usize, lines: u32) -> String {
+    let mut chance = 7u32;
+    let mut any = |end: u32| {
+        chance = chance.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        (chance >> 8) % end
+    };
+    let mut text = String::new();
+    for i in 0..lines {
+        let [a, b] = [any(4096), any(100)];
+        text += &match any(kinds as u32) {
+            0 => format!("n={i} a={a}\n"),
+            1 => format!("{i},{b},{a}\n"),
+            2 => format!("{{\"t\":{i},\"v\":{a}}}\n"),
+            3 => format!("temp {b}.5 hum {b}\n"),
+            4 => format!("$GPX,{i},{a}*{b:02X}\n"),
+            5 => format!("[{i}] level: {b}\n"),
+            6 => format!("{i}\t{a}\t{b}\n"),
+            7 => format!("A{a}B{b}\n"),
+            8 => format!("12:00:{:02} p {a} kPa\n", i % 60),
+            9 => format!("{a:04x} {b:04x}\n"),
+            kind => format!("kind {kind} {}{a} ({b})\n", "x".repeat(kind)),
+        };
+    }
+    text
+}
+
+/// What takes longest to find a shape for: a few thousand lines that have none in common.
+fn without_one_shape(criterion: &mut Criterion) {
+    let mut group = criterion.benchmark_group("5000 lines of mixed kinds");
+    for kinds in [1, 2, 3, 5, 8, 12, 20] {
+        let text = mixed(kinds, 5000);
+        group.sample_size(10).bench_function(format!("{kinds} kinds"), |b| {
+            b.iter(|| {
+                let (mut splitter, mut sum) = (Splitter::new(None), Sum::default());
+                black_box(text.as_bytes()).chunks(64).for_each(|piece| splitter.feed(Stamp(0), piece, &mut sum));
+                sum.0
+            })
+        });
+    }
+    group.finish();
+}
+
+criterion_group!(benches, split, cut_frames, without_one_shape);
 criterion_main!(benches);

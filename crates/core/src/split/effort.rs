@@ -37,3 +37,18 @@ impl Effort {
         may
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn of_a_long_stream_only_a_share_is_looked_at_together() {
+        let (mut effort, mut looked_at) = (Effort::default(), 0);
+        for _ in 0..100_000 {
+            effort.earn();
+            looked_at += if effort.spend(72) { 72 } else { 0 };
+        }
+        assert!((40_000..52_200).contains(&looked_at), "{looked_at}");
+    }
+}

@@ -4,11 +4,14 @@
 use super::{ChannelId, Session, Task};
 use amber_core::Stamp;
 use amber_core::bench::Kind;
-use amber_core::chain::Chain;
-use amber_core::checkup::{CheckedChannel, Finding, check_up, fall, lacks_converter};
+use amber_core::chain::{Chain, Channel};
+use amber_core::checkup::{CheckedChannel, Fall, Finding, check_up, fall, lacks_converter};
+use amber_core::scale::Scale;
 use amber_core::smooth::advice::{self, Advice};
 use amber_core::spectrum::Maker;
 use amber_core::spectrum::even::Even;
+use amber_core::store::Store;
+use std::ops::Range;
 
 /// Seconds that the check-up looks at, and the rows that this is at least and at most.
 const SECONDS: f64 = 20.5;
@@ -24,11 +27,58 @@ pub(crate) struct Checks {
     is_advising: bool,
 }
 
-/// All channels, to be looked at up to a moment.
+/// The newest rows of all sources, to be looked at. A copy of a store costs little, that of a chain with many edges does not.
 #[derive(Debug)]
 pub(crate) struct CheckWork {
-    chains: Vec<Chain>,
-    end: Stamp,
+    sources: Vec<SourceCheck>,
+}
+
+#[derive(Debug)]
+struct SourceCheck {
+    store: Store,
+    rows: Range<u64>,
+    /// Seconds between two rows.
+    interval: f64,
+    channels: Vec<ChannelCheck>,
+}
+
+#[derive(Debug)]
+struct ChannelCheck {
+    id: ChannelId,
+    title: String,
+    scale: Scale,
+    ever: (f64, f64),
+    fall: Option<Fall>,
+    step: f64,
+}
+
+impl SourceCheck {
+    /// What is to be looked at of the source at `place`, up to `end`; `None` where there are no rows.
+    fn of(place: usize, chain: &Chain, end: Stamp) -> Option<SourceCheck> {
+        let store = chain.store();
+        let kept = store.between(store.time(store.rows().start).unwrap_or_default(), end);
+        let since = store.first_at(end.plus(-SECONDS));
+        let earliest = since.min(kept.end.saturating_sub(ROWS.0)).max(kept.end.saturating_sub(ROWS.1));
+        let rows = kept.start.max(earliest)..kept.end;
+        // Over the whole stretch, as exactly as its times say.
+        let times = |row: u64| store.time(row);
+        let ends = times(rows.start).zip(rows.end.checked_sub(1).and_then(times));
+        let (first_at, last_at) = ends.filter(|_| rows.end - rows.start > 1)?;
+        let interval = last_at.seconds_since(first_at) / (rows.end - rows.start - 1) as f64;
+        let of = |(index, channel): (usize, &Channel)| {
+            let is_checked = channel.kind() == Kind::Analog && channel.settings().formula.is_none();
+            Some(ChannelCheck {
+                id: ChannelId { source: place, channel: index },
+                title: channel.title().to_owned(),
+                scale: channel.settings().scale.clone(),
+                ever: channel.ends().filter(|_| is_checked)?,
+                fall: fall(channel, index, store, kept.clone()),
+                step: channel.raw_step(),
+            })
+        };
+        let channels = chain.channels().iter().enumerate().filter_map(of).collect();
+        Some(SourceCheck { store: store.clone(), rows, interval, channels })
+    }
 }
 
 /// What a check-up found.
@@ -44,45 +94,20 @@ pub(crate) struct Checked {
 impl CheckWork {
     pub(super) fn run(&self) -> Checked {
         let mut all = Checked::default();
-        for (place, chain) in self.chains.iter().enumerate() {
-            let store = chain.store();
-            let rows = store.between(store.time(store.rows().start).unwrap_or_default(), self.end);
-            let since = store.first_at(self.end.plus(-SECONDS));
-            let earliest = since.min(rows.end.saturating_sub(ROWS.0)).max(rows.end.saturating_sub(ROWS.1));
-            let recent = rows.start.max(earliest)..rows.end;
-            // Over the whole stretch, as exactly as its times say.
-            let times = |row: u64| store.time(row);
-            let ends = times(recent.start).zip(recent.end.checked_sub(1).and_then(times));
-            let Some((first_at, last_at)) = ends.filter(|_| recent.end - recent.start > 1) else { continue };
-            let interval = last_at.seconds_since(first_at) / (recent.end - recent.start - 1) as f64;
-            let mut ids = Vec::new();
+        for SourceCheck { store, rows, interval, channels } in &self.sources {
             let mut channels_to_check = Vec::new();
-            for (index, channel) in chain.channels().iter().enumerate() {
-                if channel.kind() != Kind::Analog || channel.settings().formula.is_some() {
-                    continue;
-                }
-                let Some(ever) = channel.ends() else { continue };
+            for own in channels {
                 let mut raw = Vec::new();
-                store.read_raw(index, recent.clone(), &mut raw);
+                store.read_raw(own.id.channel, rows.clone(), &mut raw);
                 raw.retain(|raw| !raw.is_nan());
-                channels_to_check.push(CheckedChannel {
-                    name: channel.title(),
-                    scale: &channel.settings().scale,
-                    raw,
-                    ever,
-                    fall: fall(channel, index, store, rows.clone()),
-                    step: channel.raw_step(),
-                    interval,
-                });
-                let id = ChannelId { source: place, channel: index };
-                if lacks_converter(&channel.settings().scale) {
-                    all.unjudged.push(id);
-                }
-                ids.push(id);
+                let ChannelCheck { title: name, scale, ever, fall, step, .. } = own;
+                let (ever, fall, step, interval) = (*ever, *fall, *step, *interval);
+                channels_to_check.push(CheckedChannel { name, scale, raw, ever, fall, step, interval });
             }
-            all.looked_at += channels_to_check.len();
+            all.unjudged.extend(channels.iter().filter(|own| lacks_converter(&own.scale)).map(|own| own.id));
+            all.looked_at += channels.len();
             let found = check_up(&channels_to_check).into_iter();
-            all.findings.extend(found.filter_map(|finding| Some((*ids.get(finding.channel)?, finding))));
+            all.findings.extend(found.filter_map(|finding| Some((channels.get(finding.channel)?.id, finding))));
         }
         all
     }
@@ -119,8 +144,10 @@ impl Session {
         if std::mem::replace(&mut self.checks.is_checking, true) {
             return;
         }
-        let chains = self.chains().cloned().collect();
-        self.do_task(Task::Check(Box::new(CheckWork { chains, end: self.viewport.end })));
+        let end = self.viewport.end;
+        let sources =
+            self.chains().enumerate().filter_map(|(place, chain)| SourceCheck::of(place, chain, end)).collect();
+        self.do_task(Task::Check(Box::new(CheckWork { sources })));
     }
 
     /// Has filters for the selected channel looked for, for the rows in view.

@@ -153,12 +153,16 @@ impl Session {
                 if let Taking::Yes { since, .. } = &mut self.taking {
                     *since = begins;
                 }
-                let without = if missing > 0.0 {
-                    format!(", without the first {} of it", duration(missing.round()))
+                let lost = if missing > 0.0 {
+                    format!("without its first {}", duration(missing.round()))
                 } else {
-                    String::new()
+                    "with all its rows".to_owned()
                 };
-                self.say(format!("{error}: what is in memory is in {name}{without}, and the take goes on there"), true);
+                let what = match &error {
+                    TakeError::Damaged { path, what } => format!("{} {what} by another program", name_of(path)),
+                    _ => "the folder of the take was moved or deleted".to_owned(),
+                };
+                self.say(format!("{what}: the take goes on in {name}, {lost}"), true);
             }
             Report::Saved(summary) => self.note_summary(place, summary),
             // Each keeper sets the same mark.
