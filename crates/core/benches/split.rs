@@ -217,7 +217,7 @@ fn mixed(kinds: usize, lines: u32) -> String {
             7 => format!("A{a}B{b}\n"),
             8 => format!("12:00:{:02} p {a} kPa\n", i % 60),
             9 => format!("{a:04x} {b:04x}\n"),
-            kind => format!("kind {kind} {}{a} ({b})\n", "x".repeat(kind)),
+            kind => format!("kind {kind} {}{a} ({b})\n", "x".repeat(kind as usize)),
         };
     }
     text
