@@ -263,6 +263,9 @@ impl Log<'_> {
             if self.length.is_some_and(|length| self.begun.is_over(length)) {
                 return self.stop(End::Reached);
             }
+            if let Some(answers) = self.answers.as_mut().filter(|_| signals.went_on()) {
+                answers.session.goes_on();
+            }
             if self.answer()? {
                 return self.stop(End::Reached);
             }

@@ -320,6 +320,11 @@ fn what_is_over_is_not_answered() {
         assert_eq!(app.session.is_armed(), is_armed, "{at}");
     }
     assert!(picture(&mut app, 160, 47).contains("sending is off: the program stood still for 5.1 s"));
+    // However short a stop was.
+    press(&mut app, KeyCode::Char('A'));
+    assert!(app.session.is_armed());
+    app.session.goes_on();
+    assert!(!app.session.is_armed());
 }
 
 #[test]

@@ -139,9 +139,19 @@ impl Session {
             self.now = self.now.max(now);
         }
         let still = self.answers.ran.replace(now).map_or(0.0, |before| now.seconds_since(before));
-        if still >= STANDSTILL && std::mem::take(&mut self.answers.armed) {
-            let still = duration((still * 10.0).round() / 10.0);
-            self.say(format!("sending is off: the program stood still for {still}; arm it again (5 c A)"), true);
+        if still >= STANDSTILL {
+            self.disarm(&format!("stood still for {}", duration((still * 10.0).round() / 10.0)));
+        }
+    }
+
+    /// The program goes on after it was stopped, however shortly.
+    pub(crate) fn goes_on(&mut self) {
+        self.disarm("was stopped");
+    }
+
+    fn disarm(&mut self, why: &str) {
+        if std::mem::take(&mut self.answers.armed) {
+            self.say(format!("sending is off: the program {why}; arm it again (5 c A)"), true);
         }
     }
 

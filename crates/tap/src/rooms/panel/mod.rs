@@ -225,10 +225,14 @@ impl<S: StagePanel> Panel<S> {
                 let Some(row) = self.row(session) else { return Vec::new() };
                 return match &row.kind {
                     RowKind::Setting(setting) => setting::edit(setting, session),
-                    RowKind::Tool(index) => {
-                        let tool = S::KEYS.get(*index);
-                        tool.map_or_else(Vec::new, |tool| self.stage.act(tool.action, Some(&row), session))
-                    }
+                    RowKind::Tool(index) => match S::KEYS.get(*index) {
+                        Some(tool) if tool.key.needs_channel && session.channel().is_none() => {
+                            session.say("no channel yet: rows must arrive first", true);
+                            Vec::new()
+                        }
+                        Some(tool) => self.stage.act(tool.action, Some(&row), session),
+                        None => Vec::new(),
+                    },
                     RowKind::Fact => Vec::new(),
                 };
             }

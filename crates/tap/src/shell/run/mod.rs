@@ -164,6 +164,7 @@ impl Shell<'_> {
                 bail!(fault);
             }
             if signals.went_on() {
+                self.app.session.goes_on();
                 screen.begin_again()?;
                 change = Change::All;
             }
