@@ -65,7 +65,7 @@ pub(crate) fn limits<'a>(all: impl Iterator<Item = &'a Spans>) -> Option<(f64, f
 pub(crate) fn trace(spans: &Spans, limits: (f64, f64), area: Rect, style: Style, buffer: &mut Buffer) {
     let mut dots = Dots::new(area);
     let rows = f64::from(area.height) * 4.0 - 1.0;
-    let row = |value: f64| ((limits.1 - value) / (limits.1 - limits.0) * rows).round().clamp(0.0, rows) as usize;
+    let row = |value: f64| ((limits.1 - value) / (limits.1 - limits.0) * rows).round().max(0.0).min(rows) as usize;
     for (x, span) in spans.iter().enumerate() {
         if let Some((low, high)) = span {
             dots.stroke(x, row(*high), row(*low));

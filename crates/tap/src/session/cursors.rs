@@ -101,7 +101,8 @@ impl Session {
     pub(crate) fn move_cursor_by_rows(&mut self, by: i64) {
         let Some(cursors) = self.cursors else { return };
         let (rows, row) = (self.chain().store().rows(), self.cursor_row(cursors.moment()));
-        let to = row.map_or(rows.start, |row| row.saturating_add_signed(by)).clamp(rows.start, rows.end.max(1) - 1);
+        let to =
+            row.map_or(rows.start, |row| row.saturating_add_signed(by)).min(rows.end.saturating_sub(1)).max(rows.start);
         if let Some(at) = self.chain().store().time(to) {
             self.move_cursor_to(at);
         }

@@ -157,7 +157,8 @@ fn residuals(fit: &Fit, unit: &str, theme: Theme, area: Rect, buffer: &mut Buffe
     for (x, off) in points {
         let column = ((x - low) / (high - low).max(1e-12) * f64::from(plot.width - 1)).round() as u16;
         let row =
-            (f64::from(middle) - off / most * f64::from(middle)).round().clamp(0.0, f64::from(plot.height - 1)) as u16;
+            (f64::from(middle) - off / most * f64::from(middle)).round().min(f64::from(plot.height) - 1.0).max(0.0)
+                as u16;
         put(buffer, plot, column, row, "●", theme.style(Ink::Bright));
     }
     let foot = Rect { y: area.bottom() - 1, height: 1, x: plot.x, width: plot.width };

@@ -16,7 +16,7 @@ use ratatui::layout::Rect;
 pub(super) fn dot_row(value: f64, limits: (f64, f64), height: u16) -> usize {
     let rows = f64::from(height) * 4.0 - 1.0;
     let share = (limits.1 - value) / (limits.1 - limits.0);
-    (share * rows).round().clamp(0.0, rows) as usize
+    (share * rows).round().max(0.0).min(rows) as usize
 }
 
 /// How the numbers beside a lane are written.

@@ -330,7 +330,7 @@ pub(crate) fn value_at(session: &Session, area: Rect, id: ChannelId, row: u16) -
     let parts = Parts::new(area, lanes.analog.len(), lanes.digital.len());
     let mut all = lanes.analog.iter().zip(&parts.analog);
     let (lane, (_, plot)) = all.find(|(lane, _)| lane.channels.contains(&id))?;
-    Some(lane::value_at(lane, *plot, row.clamp(plot.y, plot.bottom().saturating_sub(1))))
+    Some(lane::value_at(lane, *plot, row.min(plot.bottom().saturating_sub(1)).max(plot.y)))
 }
 
 fn lane_at(session: &Session, area: Rect, row: u16) -> Option<(AnalogLane, Rect)> {

@@ -90,7 +90,7 @@ fn overlay(
         let end = spans.iter().rev().flatten().next();
         if let Some((low, high)) = end {
             let share = (limits.1 - (low + high) / 2.0) / (limits.1 - limits.0);
-            let y = (share * f64::from(plot.height)).clamp(0.0, f64::from(plot.height) - 1.0) as u16;
+            let y = (share * f64::from(plot.height)).min(f64::from(plot.height) - 1.0).max(0.0) as u16;
             put(buffer, area, plot.right() - area.x + 1, y, &(place + 1).to_string(), ink);
         }
     }

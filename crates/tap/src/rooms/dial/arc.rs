@@ -98,7 +98,7 @@ pub(super) fn draw(face: &Face, ink: Style, theme: Theme, area: Rect, buffer: &m
         // Left of the arc a number ends at it, right of it it begins there.
         let column = (centre.0 + x) / 2.0 - length * (1.0 - share);
         let row = ((centre.1 - y) / 4.0).floor().max(0.0);
-        let column = column.round().clamp(0.0, f64::from(area.width) - length) as u16;
+        let column = column.round().min(f64::from(area.width) - length).max(0.0) as u16;
         put(buffer, area, column, (row as u16).min(area.height.saturating_sub(1)), label, theme.style(Ink::Text));
     }
 }

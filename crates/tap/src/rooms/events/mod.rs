@@ -180,7 +180,7 @@ impl Events {
         let listed = self.listed(session);
         let now = self.event(session).and_then(|own| listed.iter().position(|event| event.number == own.number));
         let Some(now) = now else { return };
-        let to = (now as i32 + by).clamp(0, listed.len() as i32 - 1) as usize;
+        let to = (now as i32 + by).min(listed.len() as i32 - 1).max(0) as usize;
         // The newest is followed.
         self.selected = listed.get(to).filter(|_| to + 1 < listed.len()).map(|event| event.number);
     }

@@ -190,7 +190,7 @@ impl Interval {
 
     fn step(&mut self, by: i32) {
         let (Some(found), Some(now)) = (self.all().map(|all| &all.found), self.chosen()) else { return };
-        let to = (now as i32 + by).clamp(0, found.len() as i32 - 1) as usize;
+        let to = (now as i32 + by).min(found.len() as i32 - 1).max(0) as usize;
         // The newest is followed.
         self.selected = found.get(to).filter(|_| to + 1 < found.len()).map(|found| found.at);
     }

@@ -165,7 +165,7 @@ pub(super) fn change(list: PartList, action: Action, at: usize, session: &mut Se
         }
         Action::Up | Action::Down => {
             let by = if action == Action::Up { -1 } else { 1 };
-            to = (at as i32 + by).clamp(0, parts.count() as i32 - 1) as usize;
+            to = (at as i32 + by).min(parts.count() as i32 - 1).max(0) as usize;
             parts.exchange(at, to);
         }
         Action::Bypass => parts.toggle(at),
