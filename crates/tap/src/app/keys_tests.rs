@@ -157,7 +157,7 @@ fn no_row_of_any_panel_ends_the_program_whatever_there_is() {
 
 #[test]
 fn no_key_in_any_room_ends_the_program_whatever_there_is() {
-    let sizes = [(60, 18), (80, 24), (100, 30), (30, 8)];
+    let sizes = [(60, 18), (80, 24), (1, 1), (100, 30), (5, 3), (30, 8)];
     let none = KeyModifiers::NONE;
     let mut keys: Vec<(KeyCode, KeyModifiers)> =
         RoomId::ALL.iter().flat_map(|id| id.keys()).flat_map(|key| key.presses.iter().copied()).collect();

@@ -42,11 +42,25 @@ pub(super) fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buf
             Entry::Source(place) => {
                 let name = session.source_names().swap_remove(place);
                 put(buffer, row, 0, 0, &"─".repeat(usize::from(row.width)), theme.style(Ink::Faint));
-                put(buffer, row, 1, 0, &cut(format!(" {name} "), row.width - 2), theme.style(Ink::Bright));
+                put(
+                    buffer,
+                    row,
+                    1,
+                    0,
+                    &cut(format!(" {name} "), row.width.saturating_sub(2)),
+                    theme.style(Ink::Bright),
+                );
                 continue;
             }
             Entry::More(count) => {
-                put(buffer, row, 1, 0, &cut(format!("… {count} more (Tab)"), row.width - 1), theme.style(Ink::Dim));
+                put(
+                    buffer,
+                    row,
+                    1,
+                    0,
+                    &cut(format!("… {count} more (Tab)"), row.width.saturating_sub(1)),
+                    theme.style(Ink::Dim),
+                );
                 continue;
             }
         };

@@ -160,7 +160,7 @@ pub(crate) fn draw_text(
         length += text.chars().count();
     }
     let end = put(buffer, row, x, 0, &cut, theme.style(Ink::Dim));
-    if usize::from(start) + length > usize::from(row.width) && end >= row.width {
-        put(buffer, row, row.width - 1, 0, "…", theme.style(Ink::Bright));
+    if usize::from(start) + length > usize::from(row.width) && end >= row.width && row.width > 0 {
+        put(buffer, row, row.width.saturating_sub(1), 0, "…", theme.style(Ink::Bright));
     }
 }

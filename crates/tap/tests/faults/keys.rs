@@ -66,7 +66,7 @@ impl Terminal {
             while let Ok(length @ 1..) = output.read(&mut buffer) {
                 let mut last = tail.lock().unwrap_or_else(PoisonError::into_inner);
                 last.extend_from_slice(&buffer[..length]);
-                let old = last.len().saturating_sub(4000);
+                let old = last.len().saturating_sub(20_000);
                 last.drain(..old);
                 drop(last);
                 shared.lock().unwrap_or_else(PoisonError::into_inner).process(&buffer[..length]);
@@ -410,7 +410,7 @@ pub(crate) fn keys(rig: &mut Rig, seconds: usize) -> Outcome<Count> {
             count.check(opened.as_ref().is_ok_and(|take| take.told.is_empty()), || {
                 told(&format!("{}: {:?}", entry.path().display(), opened.map(|take| take.told)), &done)
             });
-            if run % 5 != 0 {
+            if !run.is_multiple_of(5) {
                 fs::remove_dir_all(entry.path())?;
             }
         }

@@ -45,7 +45,7 @@ pub(super) fn draw(room: &Block, session: &Session, theme: Theme, area: Rect, bu
     let chosen = chosen_column(&block, session);
     let other = room.compared.and_then(|at| session.blocks.named.get(at)).cloned();
     let with_table = area.width >= FIGURES + HEAD + 24;
-    let width = if with_table { area.width - FIGURES } else { area.width };
+    let width = if with_table { area.width.saturating_sub(FIGURES) } else { area.width };
     let figures = Rect {
         x: area.x + if with_table { width } else { 0 } + 1,
         width: if with_table { FIGURES - 1 } else { width - 1 },

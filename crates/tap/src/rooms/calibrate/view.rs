@@ -146,16 +146,21 @@ fn residuals(fit: &Fit, unit: &str, theme: Theme, area: Rect, buffer: &mut Buffe
     // A round scale that holds the largest one.
     let most = amber_core::axis::round_step(fit.largest.max(1e-9));
     let left = 11;
-    let plot = Rect { x: area.x + left, width: area.width.saturating_sub(left + 2), height: area.height - 1, ..area };
+    let plot = Rect {
+        x: area.x + left,
+        width: area.width.saturating_sub(left + 2),
+        height: area.height.saturating_sub(1),
+        ..area
+    };
     let middle = plot.height / 2;
     let label = |value: f64| measured(value, most / 10.0, "");
-    for (y, value) in [(0, most), (middle, 0.0), (plot.height - 1, -most)] {
+    for (y, value) in [(0, most), (middle, 0.0), (plot.height.saturating_sub(1), -most)] {
         put_right(buffer, Rect { width: left - 1, ..area }, y, &label(value), theme.style(Ink::Dim));
         let line = "┈".repeat(usize::from(plot.width));
         put(buffer, plot, 0, y, &line, theme.style(Ink::Faint));
     }
     for (x, off) in points {
-        let column = ((x - low) / (high - low).max(1e-12) * f64::from(plot.width - 1)).round() as u16;
+        let column = ((x - low) / (high - low).max(1e-12) * f64::from(plot.width.saturating_sub(1))).round() as u16;
         let row =
             (f64::from(middle) - off / most * f64::from(middle)).round().min(f64::from(plot.height) - 1.0).max(0.0)
                 as u16;

@@ -48,7 +48,7 @@ pub(super) fn digital(
             (false, true, _) => ("▁", ink),
             _ => continue,
         };
-        let top = if symbol == "▁" { plot.height - 1 } else { 0 };
+        let top = if symbol == "▁" { plot.height.saturating_sub(1) } else { 0 };
         for y in top..plot.height {
             put(buffer, plot, x, y, symbol, ink);
         }
@@ -109,7 +109,7 @@ pub(super) fn coded(
             for y in (0..plot.height).filter(|y| is_tall && *y != middle) {
                 let side = if y == 0 {
                     "▔".repeat(length)
-                } else if y == plot.height - 1 {
+                } else if y == plot.height.saturating_sub(1) {
                     "▁".repeat(length)
                 } else {
                     "│".to_owned()

@@ -103,7 +103,7 @@ struct Parts {
 impl Parts {
     /// Digital channels and codes have all the room where there is nothing else.
     fn of_digital(area: Rect, plot: Rect, count: u16) -> Parts {
-        let room = area.height - 1;
+        let room = area.height.saturating_sub(1);
         let each = (room / count.min(room)).clamp(1, RIBBON);
         let gap = u16::from(each > 2);
         let lane = |i: u16| Rect { y: area.y + i * each + gap, height: each - gap, ..plot };

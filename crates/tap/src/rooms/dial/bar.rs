@@ -12,7 +12,7 @@ pub(super) fn draw(face: &Face, ink: Style, theme: Theme, area: Rect, buffer: &m
     if bar.width < 10 || area.height < 3 {
         return;
     }
-    let column = |share: f64| (share * f64::from(bar.width - 1)).round() as u16;
+    let column = |share: f64| (share * f64::from(bar.width.saturating_sub(1))).round() as u16;
     // The pointer, the bar, its numbers; in the middle of what there is.
     let thick = (area.height.saturating_sub(4) / 2).clamp(1, 9);
     let top = (area.height - (thick + 2)) / 2;

@@ -45,7 +45,7 @@ pub(super) fn draw(lines: &Lines, session: &Session, theme: Theme, area: Rect, b
             area,
             1,
             1,
-            &fitting(area.width - 2, [text.to_owned(), "not kept any more".into()]),
+            &fitting(area.width.saturating_sub(2), [text.to_owned(), "not kept any more".into()]),
             theme.style(Ink::Text),
         );
     }

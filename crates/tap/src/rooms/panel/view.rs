@@ -14,7 +14,12 @@ fn help_rows(height: u16) -> u16 {
 
 /// The row at a place of the screen, by its index among all.
 pub(super) fn row_at(rows: &[Row], selected: usize, scroll: u16, area: Rect, (x, y): (u16, u16)) -> Option<usize> {
-    let inner = Rect { x: area.x + 1, y: area.y + 1, width: area.width - 2, height: area.height.saturating_sub(2) };
+    let inner = Rect {
+        x: area.x + 1,
+        y: area.y + 1,
+        width: area.width.saturating_sub(2),
+        height: area.height.saturating_sub(2),
+    };
     let shown = inner.height.saturating_sub(help_rows(inner.height));
     let (_, skip) = first(rows, selected, scroll, shown);
     let within = Rect { height: shown, ..inner }.contains(Position { x, y });

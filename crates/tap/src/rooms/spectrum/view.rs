@@ -56,11 +56,11 @@ pub(super) fn draw(room: &Spectrum, session: &Session, theme: Theme, area: Rect,
         put_right(buffer, area, 0, &rate, theme.style(Ink::Dim));
     }
     let with_list = area.width >= 90;
-    let width = if with_list { area.width - LIST } else { area.width };
+    let width = if with_list { area.width.saturating_sub(LIST) } else { area.width };
     let left = Rect { width, ..area };
-    let falls = if room.without_waterfall || area.height < 20 { 0 } else { (area.height - 4) / 2 };
+    let falls = if room.without_waterfall || area.height < 20 { 0 } else { (area.height.saturating_sub(4)) / 2 };
     // Without room beside the plot the list begins below it.
-    let foot = if with_list || area.height < 12 { 0 } else { FOOT.min(area.height - 9) };
+    let foot = if with_list || area.height < 12 { 0 } else { FOOT.min(area.height.saturating_sub(9)) };
     let left = Rect { height: left.height - foot, ..left };
     let falls = falls.saturating_sub(foot);
     let plot = Rect {
@@ -81,7 +81,7 @@ pub(super) fn draw(room: &Spectrum, session: &Session, theme: Theme, area: Rect,
             Rect { x: area.x + width + 1, y: area.y + 1, width: LIST - 1, height: area.height.saturating_sub(1) };
         draw_list(found, session, theme, list, buffer);
     } else if foot > 0 {
-        let list = Rect { x: area.x + 1, y: area.bottom() - foot, width: area.width - 2, height: foot };
+        let list = Rect { x: area.x + 1, y: area.bottom() - foot, width: area.width.saturating_sub(2), height: foot };
         draw_list(found, session, theme, list, buffer);
     }
 }
@@ -129,7 +129,7 @@ fn draw_plot(room: &Spectrum, found: &Found, session: &Session, theme: Theme, pl
         let x = (peak.hertz / (spectrum.rate / 2.0) * f64::from(plot.width)) as u16;
         let share = (ends.1 - value(peak.amplitude)) / (ends.1 - ends.0);
         let y = ((share * f64::from(plot.height)) as u16).saturating_sub(1);
-        put(buffer, plot, x, y.min(plot.height - 1), &(number + 1).to_string(), theme.style(Ink::Bright));
+        put(buffer, plot, x, y.min(plot.height.saturating_sub(1)), &(number + 1).to_string(), theme.style(Ink::Bright));
     }
 }
 

@@ -187,7 +187,7 @@ impl Room for Trial {
         // Two beside one another where there is room, so that differences can be seen.
         let across = if area.width >= 120 && count > 1 { 2 } else { 1 };
         let down = count.div_ceil(across);
-        let (width, height) = (area.width / across, (area.height - 1) / down);
+        let (width, height) = (area.width / across, (area.height.saturating_sub(1)) / down);
         let columns = usize::from(width.saturating_sub(GUTTER + 2)) * 2;
         let raw = self.spans_of(&stretch.values, columns);
         let Some(ends) = self.limits(columns) else { return };
