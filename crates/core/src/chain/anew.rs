@@ -182,7 +182,7 @@ impl Chain {
     /// Has this much made anew: at once where that takes no time, or where nothing is deferred.
     pub(super) fn wish(&mut self, anew: Anew) {
         match &mut self.deferred {
-            Some(deferred) if self.intake.is_long() || !deferred.anew.is_empty() => {
+            Some(deferred) if self.intake.is_long(anew.split) || !deferred.anew.is_empty() => {
                 deferred.anew.split |= anew.split;
                 deferred.anew.times |= anew.times;
                 deferred.anew.levels |= anew.levels;
@@ -210,13 +210,18 @@ impl Chain {
     fn make_anew(&mut self, anew: &Anew, ticket: &Ticket) -> Result<(), Cancelled> {
         self.made_with = (self.settings.split.clone(), self.settings.time.clone());
         if anew.split {
+            self.refused = 0;
             return self.split_anew(ticket);
         }
         if anew.conditions {
             self.intake.watch_anew(&self.settings.condition, ticket)?;
         }
         if anew.times {
-            let mut timing = Timing::new(self.settings.time.clone());
+            let timer = self.timer();
+            // What is set anew is found anew.
+            let refused = if *timer.rule() == self.settings.time { timer.refused().to_vec() } else { Vec::new() };
+            self.refused = refused.len();
+            let mut timing = Timing::new(self.settings.time.clone()).refusing(&refused);
             if let Some(shape) = self.interpreter.splitter().shape() {
                 timing.shape(shape);
             }

@@ -37,6 +37,8 @@ enum Item {
     /// What the columns state of themselves from now on.
     Columns(Vec<Column>),
     Sent(Stamp, Vec<u8>),
+    /// Bytes that are not read.
+    Unread(u64),
     /// No more comes: what waits is settled.
     Finished,
 }
@@ -95,6 +97,11 @@ impl Finder {
         let at = self.newest.map_or(at, |newest| newest.max(at));
         self.splitter.sent(at, bytes, &mut self.found);
         self.found.items.push(Item::Sent(at, bytes.to_vec()));
+    }
+
+    /// So many bytes were heard at a baud rate that was wrong, and are not read.
+    pub fn unread(&mut self, bytes: u64) {
+        self.found.items.push(Item::Unread(bytes));
     }
 
     /// What is known of how numbers are written is passed on.
@@ -225,6 +232,7 @@ impl Chain {
                     self.intake.adopt_columns(stated.into_iter(), self.interpreter.joint().layout().columns());
                 }
                 Item::Sent(at, bytes) => intake.sent(at, &bytes),
+                Item::Unread(bytes) => intake.counts.unkept += bytes,
                 Item::Finished => joint.finish(intake),
             }
         }
@@ -233,6 +241,7 @@ impl Chain {
             self.put_in_order();
         }
         self.intake.adopt_columns(std::iter::empty(), &[]);
+        self.time_again();
     }
 
     /// Knows all that `finder`, which has found all that was taken in, knows of the shape.

@@ -36,6 +36,8 @@ pub struct Chain {
     intake: Intake,
     /// How lines were split and timed whose rows are kept, as it was set.
     made_with: (Split, Time),
+    /// So many columns that were taken for the clock and are none are known to the times of rows.
+    refused: usize,
     /// Where long work is left to somebody else.
     deferred: Option<Deferred>,
 }
@@ -55,7 +57,7 @@ impl Chain {
         let mut intake = Intake::new(limits, levels, &settings.condition);
         interpreter.begin(&mut intake);
         let made_with = (settings.split.clone(), settings.time.clone());
-        let mut chain = Chain { settings, interpreter, intake, made_with, deferred: None };
+        let mut chain = Chain { settings, interpreter, intake, made_with, refused: 0, deferred: None };
         chain.put_in_order();
         chain
     }
@@ -151,6 +153,16 @@ impl Chain {
         self.intake.adopt_columns(self.interpreter.splitter().columns(), self.interpreter.joint().layout().columns());
         if self.intake.is_stale() {
             self.wish(Anew { levels: true, channels: self.all_names(), ..Anew::default() });
+        }
+        self.time_again();
+    }
+
+    /// Times all rows again where their clock turned out to be none.
+    fn time_again(&mut self) {
+        let refused = self.timer().refused().len();
+        if refused > self.refused {
+            self.refused = refused;
+            self.wish(Anew { times: true, ..Anew::default() });
         }
     }
 

@@ -10,14 +10,15 @@ mod even;
 mod find;
 mod intervals;
 mod rate;
+mod says;
 mod text;
 mod timer;
 mod timing;
 
 pub use board::Drift;
-pub(crate) use find::{names_a_clock, numbers_rows};
 pub use intervals::{Intervals, Spacing, Verdict};
 pub use rate::RateMeter;
+pub(crate) use says::{names_a_clock, numbers_rows};
 pub use text::ASSUMED_HZ;
 pub use timer::Timer;
 pub use timing::{FinalTimes, Item, Timed, Timing};

@@ -1,19 +1,23 @@
 //! Gives each row its time, by the rule that is set or found, with what is known by then.
 
-use super::board::{BoardClock, Drift};
+use super::board::{BoardClock, Drift, Line};
 use super::even::{self, Even};
-use super::find::{Finding, Found};
+use super::find::{Candidate, Finding, Found};
+use super::says::{Says, says};
 use super::text::{TextTime, assumed};
 use super::{Opening, Time};
 use crate::Stamp;
 use crate::split::Shape;
 use std::collections::VecDeque;
 
+/// How often a column may not agree with the arrivals before it is no clock.
+const REFUTED: u32 = 2;
+
 /// What the first rows behind a break told of it.
 #[derive(Clone, Copy, Debug)]
 pub(super) enum Start {
     Even(even::Start),
-    Board(f64),
+    Board(Line),
 }
 
 /// Gives rows their times. The first rows of a link get times that later ones correct; [`super::Timing`] sees to that.
@@ -29,7 +33,9 @@ pub struct Timer {
     /// They arrive as they are made, all the same: a pipe.
     arrives: bool,
     finding: Option<Finding>,
-    labels: Vec<String>,
+    candidates: Vec<Candidate>,
+    /// Columns that were taken for the clock and did not agree with the arrivals.
+    refused: Vec<String>,
     last: Option<Stamp>,
     /// For the stretches between breaks that come next, what is known of them.
     starts: VecDeque<Option<Start>>,
@@ -49,7 +55,8 @@ impl Timer {
             text: None,
             arrives: true,
             finding,
-            labels: Vec::new(),
+            candidates: Vec::new(),
+            refused: Vec::new(),
             last: None,
             starts: VecDeque::new(),
         }
@@ -57,13 +64,51 @@ impl Timer {
 
     /// The columns have these labels from now on.
     pub(super) fn shape(&mut self, shape: &Shape) {
-        self.labels = (0..shape.columns()).map(|column| shape.label(column)).collect();
+        let candidate = |column| Candidate { label: shape.label(column), says: says(shape, column) };
+        self.candidates = (0..shape.columns()).map(candidate).collect();
+        self.refuse();
         self.find_clock();
+    }
+
+    /// Columns that were taken for the clock and are none are quantities as others are.
+    fn refuse(&mut self) {
+        for candidate in self.candidates.iter_mut().filter(|own| self.refused.contains(&own.label)) {
+            candidate.says = Says::Quantity;
+        }
+    }
+
+    /// The same timer, to which these columns are no clocks.
+    #[must_use]
+    pub(super) fn refusing(mut self, columns: &[String]) -> Timer {
+        self.refused = columns.to_vec();
+        self
+    }
+
+    /// Columns that were taken for the clock, by nothing but the arrivals, until they did not agree with them any more.
+    pub fn refused(&self) -> &[String] {
+        &self.refused
+    }
+
+    /// Whether the column in force is to be refused: nothing but the arrivals told that it is a clock, and it does not agree
+    /// with them.
+    fn is_refuted(&self) -> bool {
+        let Some((column, clock)) = &self.clock else { return false };
+        let says = self.candidates.get(*column).map(|own| own.says);
+        self.set == Time::Auto && clock.disagreements >= REFUTED && !matches!(says, None | Some(Says::Clock(_)))
+    }
+
+    /// Takes the column in force for the clock no more, and finds another rule.
+    #[cold]
+    fn withdraw(&mut self) {
+        let label = self.clock.take().and_then(|(column, _)| Some(self.candidates.get(column)?.label.clone()));
+        self.refused.extend(label);
+        self.refuse();
+        (self.in_force, self.finding) = (Time::Arrival, Some(Finding::default()));
     }
 
     fn find_clock(&mut self) {
         let Time::Board { channel, tick, bits } = &self.in_force else { return };
-        let column = self.labels.iter().position(|label| label == channel);
+        let column = self.candidates.iter().position(|own| own.label == *channel);
         match (&mut self.clock, column) {
             (Some((at, _)), Some(column)) => *at = column,
             (clock, column) => *clock = column.map(|column| (column, BoardClock::new(*tick, *bits))),
@@ -193,6 +238,12 @@ impl Timer {
                 }
             }
         };
+        let (time, reset) = if self.is_refuted() {
+            self.withdraw();
+            (arrival, false)
+        } else {
+            (time, reset)
+        };
         let time = self.last.map_or(time, |last| time.max(last));
         self.last = Some(time);
         (time, reset)
@@ -222,13 +273,13 @@ impl Timer {
         let Some(finding) = &mut self.finding else { return };
         finding.row(arrival, values);
         let found = match (&self.text, self.arrives) {
-            (Some(_), false) => finding.by_text(&self.labels),
+            (Some(_), false) => finding.by_text(&self.candidates, false),
             // What a pipe brings may be a text that is long finished: its clock is believed as it is.
-            (Some(_), true) => match finding.by_text(&self.labels) {
+            (Some(_), true) => match finding.by_text(&self.candidates, false) {
                 Found::Surely(clock @ Time::Board { .. }) => Found::Surely(clock),
-                _ => finding.by_arrivals(&self.labels),
+                _ => finding.by_arrivals(&self.candidates),
             },
-            (None, _) => finding.by_arrivals(&self.labels),
+            (None, _) => finding.by_arrivals(&self.candidates),
         };
         match found {
             Found::Nothing => {}
@@ -267,7 +318,7 @@ impl Timer {
         }
         if let Some(finding) = self.finding.take() {
             let arrivals = self.text.is_none() || self.arrives;
-            self.in_force = match finding.by_text(&self.labels) {
+            self.in_force = match finding.by_text(&self.candidates, true) {
                 _ if arrivals => finding.burst_rule(),
                 Found::Surely(rule) => rule,
                 _ => assumed(),
@@ -324,11 +375,8 @@ impl Timer {
         self.last
     }
 
-    pub(super) fn labels(&self) -> &[String] {
-        &self.labels
-    }
-
-    pub(super) fn set_labels(&mut self, labels: &[String]) {
-        self.labels = labels.to_vec();
+    /// Goes by the columns that `other` knows.
+    pub(super) fn columns_of(&mut self, other: &Timer) {
+        self.candidates = other.candidates.clone();
     }
 }

@@ -101,6 +101,14 @@ impl Timing {
         Timing { timer, before, waiting: FinalTimes::default(), rows: 0, first: Stamp(0) }
     }
 
+    /// The same, where these columns are no clocks.
+    #[must_use]
+    pub fn refusing(mut self, columns: &[String]) -> Timing {
+        self.timer = self.timer.refusing(columns);
+        self.before = self.before.map(|before| Box::new(before.refusing(columns)));
+        self
+    }
+
     /// The rule, and what is known of the clocks.
     pub fn timer(&self) -> &Timer {
         &self.timer
@@ -208,7 +216,7 @@ impl Timing {
         self.timer.finalize();
         let rule = self.timer.in_force().clone();
         let mut learning = (*before).clone();
-        learning.set_labels(self.timer.labels());
+        learning.columns_of(&self.timer);
         let mut timer = learning.clone();
         let (starts, _) = replay(&mut learning, &rule, &waiting);
         timer.start_with(&rule, starts);

@@ -3,7 +3,7 @@
 
 use super::number::{Number, scan_number};
 use super::value::{Value, state};
-use super::wall::moment;
+use super::wall::{Written, moment};
 use std::ops::Range;
 
 /// How deep values may be nested.
@@ -24,6 +24,16 @@ pub(super) fn begins(line: &[u8]) -> bool {
         Some(b'[') => matches!(line[1..].trim_ascii_start().first(), Some(b'{' | b'[' | b'"')),
         _ => false,
     }
+}
+
+/// A date or a time that is all of `text`.
+fn whole_moment(text: &[u8]) -> Option<(super::wall::Moment, usize)> {
+    moment(text, Written::default()).filter(|(_, used)| *used == text.len())
+}
+
+/// Whether a text stands for seconds: it is a date or a time, and nothing else that is read.
+pub(super) fn is_moment(text: &[u8]) -> bool {
+    super::value::value(text, false).is_none() && whole_moment(text).is_some()
 }
 
 /// Gives each number, state and gap (`null`, as NaN) of `line` to `found` with its path, as in `bed.p` or `imu.0`, and
@@ -75,9 +85,8 @@ impl<F: FnMut(&[u8], Range<usize>, Option<Value>)> Scanner<'_, F> {
                 let text = self.text()?;
                 let written = &self.line[text.clone()];
                 let moment = || {
-                    let (moment, used) = moment(written, false)?;
-                    let number = Number { value: moment.seconds, decimals: moment.decimals };
-                    (used == written.len()).then_some(Value::from(number))
+                    let (moment, _) = whole_moment(written)?;
+                    Some(Value::from(Number { value: moment.seconds, decimals: moment.decimals }))
                 };
                 let value = super::value::value(written, false).or_else(moment);
                 (self.found)(&self.path[..self.length], text, value);

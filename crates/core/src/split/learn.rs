@@ -111,9 +111,13 @@ impl Learning {
             for (i, label) in labels.labels.iter().enumerate().filter(|_| form.needed <= newest.needed) {
                 if !union.labels.contains(label) && union.labels.len() < MAX_FIELDS {
                     union.labels.push(label.clone());
-                    union.units.extend(labels.units.get(i).cloned());
+                    union.units.push(labels.units.get(i).cloned().unwrap_or_default());
                 }
             }
+        }
+        // Where units are not known, none is said to be there.
+        if newest.shape.labels().is_some_and(|own| own.units.is_empty()) && union.units.iter().all(String::is_empty) {
+            union.units.clear();
         }
         // Sentences with a number in them differ from line to line too; many single labels are rows on several lines.
         let convincing = lines >= VARIED_LINES && newest.needed == 2 && singles * 2 <= lines;

@@ -70,16 +70,20 @@ fn labels(labels: Vec<String>, units: Vec<String>) -> Labels {
 }
 
 fn json_form(line: &[u8]) -> Option<LineShape> {
-    let mut paths: Vec<String> = Vec::new();
-    json::scan(line, |path, _, value| {
+    let (mut paths, mut units): (Vec<String>, Vec<String>) = (Vec::new(), Vec::new());
+    json::scan(line, |path, at, value| {
         if value.is_some() {
             paths.push(String::from_utf8_lossy(path).into_owned());
+            units.push(if json::is_moment(&line[at]) { "s".into() } else { String::new() });
         }
     })
     .ok()?;
+    if units.iter().all(String::is_empty) {
+        units.clear();
+    }
     let unique = (1..paths.len()).all(|i| !paths[..i].contains(&paths[i]));
     let sound = unique && (1..=MAX_FIELDS).contains(&paths.len()) && paths.iter().all(|path| !path.is_empty());
-    sound.then(|| LineShape { shape: Shape::Json(labels(paths, Vec::new())), needed: STRONG })
+    sound.then(|| LineShape { shape: Shape::Json(labels(paths, units)), needed: STRONG })
 }
 
 fn labelled_form(line: &[u8]) -> Option<LineShape> {

@@ -280,6 +280,14 @@ impl Shape {
         }
     }
 
+    /// Whether the board gives column `index` a name of its own: none of those that are made up by [`Shape::label`], and no mere
+    /// place in a list.
+    pub fn is_named(&self, index: usize) -> bool {
+        let label = self.label(index);
+        let digits = label.strip_prefix("field").unwrap_or(&label);
+        digits.is_empty() || !digits.bytes().all(|byte| byte.is_ascii_digit())
+    }
+
     /// The unit that the board gives to column `index`; empty when it gives none.
     pub fn unit(&self, index: usize) -> &str {
         let units = match self {

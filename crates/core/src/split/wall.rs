@@ -3,6 +3,26 @@
 /// Seconds in a day.
 const DAY: f64 = 86_400.0;
 
+/// How dates and times are written that can be read in more than one way.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(super) struct Written {
+    /// A comma stands before the fraction of a second.
+    pub(super) comma: bool,
+    /// In `03/05/2026` the month comes first.
+    pub(super) month_first: bool,
+    /// What `09:41` alone is; nothing where it is no time.
+    pub(super) short: Option<Short>,
+}
+
+/// What two numbers of two digits with a colon between are.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Short {
+    /// Minutes and seconds.
+    Minutes,
+    /// Hours and minutes.
+    Hours,
+}
+
 /// A moment that was written.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(super) struct Moment {
@@ -29,13 +49,14 @@ fn days(year: i64, month: i64, day: i64) -> i64 {
     era * 146_097 + of_era * 365 + of_era / 4 - of_era / 100 + of_year - 719_468
 }
 
-/// The date at the start of `text` and its length: `2024-03-05`, `2024/03/05`, `05.03.2024`, `05.03.24`.
-fn date(text: &[u8]) -> Option<(i64, usize)> {
+/// The date at the start of `text` and its length: `2024-03-05`, `2024/03/05`, `05.03.2024`, `05.03.24`, `5/3/2024`.
+fn date(text: &[u8], month_first: bool) -> Option<(i64, usize)> {
     let (year, month, day) = match number(text, 4) {
         Some(year) => {
             let sign = *text.get(4).filter(|b| matches!(b, b'-' | b'/'))?;
             (text.get(7) == Some(&sign)).then(|| Some((year, number(&text[5..], 2)?, number(&text[8..], 2)?)))??
         }
+        None if text.get(1) == Some(&b'/') || text.get(2) == Some(&b'/') => return with_slashes(text, month_first),
         None => {
             // Day and month can only be told apart where the sign is a point.
             let points = text.get(2) == Some(&b'.') && text.get(5) == Some(&b'.');
@@ -47,6 +68,20 @@ fn date(text: &[u8]) -> Option<(i64, usize)> {
         }
     };
     in_calendar(year, month, day).map(|days| (days, 10))
+}
+
+/// A date with slashes and the year at its end, and its length.
+fn with_slashes(text: &[u8], month_first: bool) -> Option<(i64, usize)> {
+    let digits = |at: usize| text.get(at..).unwrap_or_default().iter().take_while(|b| b.is_ascii_digit()).count();
+    let first = digits(0);
+    let second = digits(first + 1);
+    let end = first + second + 6;
+    if text.get(first + second + 1) != Some(&b'/') || !(1..=2).contains(&second) || digits(end - 4) != 4 {
+        return None;
+    }
+    let (a, b) = (number(text, first)?, number(&text[first + 1..], second)?);
+    let (day, month) = if month_first { (b, a) } else { (a, b) };
+    in_calendar(number(&text[end - 4..], 4)?, month, day).map(|days| (days, end))
 }
 
 /// The days from 1970-01-01 to a date, where there is such a month and day.
@@ -71,7 +106,9 @@ fn time(text: &[u8], comma: bool) -> Option<(f64, u8, usize)> {
         return None;
     }
     let whole = (hour * 3600 + minute * 60 + second) as f64;
-    let has_fraction = thousandths || sign == b'.' || (comma && sign == b',');
+    // `50,500.0` are two numbers.
+    let has_comma = comma && sign == b',' && rest.get(7 + digits) != Some(&b'.');
+    let has_fraction = thousandths || sign == b'.' || has_comma;
     if !has_fraction || !(1..=9).contains(&digits) {
         return Some((whole, 0, hours + 6));
     }
@@ -214,19 +251,38 @@ fn basic(text: &[u8]) -> Option<(Moment, usize)> {
     sound.then_some((Moment { seconds, decimals: 0 }, end))
 }
 
+/// Minutes and seconds, or hours and minutes, of two digits each, and their length: `09:41`.
+fn short(text: &[u8], short: Short) -> Option<(Moment, usize)> {
+    let (front, back) = (number(text, 2)?, number(text.get(3..)?, 2)?);
+    let ends = !text.get(5).is_some_and(|b| b.is_ascii_alphanumeric() || matches!(b, b':' | b'.'));
+    let (most, unit) = if short == Short::Minutes { (60, 1) } else { (24, 60) };
+    let sound = text[2] == b':' && front < most && back < 60 && ends;
+    sound.then_some((Moment { seconds: ((front * 60 + back) * unit) as f64, decimals: 0 }, 5))
+}
+
 /// The moment, date or duration at the start of `text` and its length, the zone included where one is written.
-pub(super) fn moment(text: &[u8], comma: bool) -> Option<(Moment, usize)> {
+pub(super) fn moment(text: &[u8], written: Written) -> Option<(Moment, usize)> {
+    let comma = written.comma;
     match text.first()? {
         b'0'..=b'9' => {}
-        b'A'..=b'Z' => return with_month(text, comma),
+        b'A'..=b'Z' => {
+            // `Thu 2026/03/05 23:59:50`
+            let numbers =
+                named(&WEEKDAYS, text).map(|(_, rest)| rest).filter(|rest| date(rest, written.month_first).is_some());
+            return match numbers {
+                Some(rest) => moment(rest, written).map(|(found, used)| (found, text.len() - rest.len() + used)),
+                None => with_month(text, comma),
+            };
+        }
         _ => return None,
     }
     if let Some(found) = basic(text) {
         return Some(found);
     }
-    let Some((days, used)) = date(text) else {
+    let Some((days, used)) = date(text, written.month_first) else {
         let time = time_of_day(text, comma).map(|(seconds, decimals, used)| (Moment { seconds, decimals }, used));
-        return time.or_else(|| minutes(text)).or_else(|| duration(text)).or_else(|| with_month(text, comma));
+        let found = time.or_else(|| minutes(text)).or_else(|| duration(text)).or_else(|| with_month(text, comma));
+        return found.or_else(|| short(text, written.short?));
     };
     // The time may stand in a cell of its own.
     let gap = text.get(used).filter(|b| matches!(b, b'T' | b' ' | b'_' | b't' | b',' | b';' | b'\t'));
@@ -238,7 +294,7 @@ pub(super) fn moment(text: &[u8], comma: bool) -> Option<(Moment, usize)> {
     let Some((of_day, decimals, length)) = time else {
         let ends = !text.get(used).is_some_and(|b| b.is_ascii_alphanumeric() || matches!(b, b'-' | b'/' | b'.' | b':'));
         // Without a time, a year of two digits may be anything.
-        return (ends && used == 10).then_some((Moment { seconds: days as f64 * DAY, decimals: 0 }, used));
+        return (ends && used >= 9).then_some((Moment { seconds: days as f64 * DAY, decimals: 0 }, used));
     };
     let mut seconds = days as f64 * DAY + of_day;
     let mut end = behind + length;
@@ -269,10 +325,15 @@ mod tests {
 
     #[test]
     fn moments_as_they_are_written() {
-        let read = |text: &str| moment(text.as_bytes(), false).map(|(moment, used)| (moment.seconds, used));
+        let read =
+            |text: &str| moment(text.as_bytes(), Written::default()).map(|(moment, used)| (moment.seconds, used));
         assert_eq!(read("12:59:00.100 -> 432"), Some((46_740.1, 12)));
         assert_eq!(read("12:58:00,837"), Some((46_680.0, 8)));
-        assert_eq!(moment(b"12:58:00,837,2", true).map(|m| (m.0.seconds, m.0.decimals)), Some((46_680.837, 3)));
+        assert_eq!(
+            moment(b"12:58:00,837,2", Written { comma: true, ..Written::default() })
+                .map(|m| (m.0.seconds, m.0.decimals)),
+            Some((46_680.837, 3))
+        );
         // `date -u -d @1709683199`
         assert_eq!(read("2024/03/05 23:59:59 temp"), Some((1_709_683_199.0, 19)));
         assert_eq!(read("05.03.2024 23:59:59"), Some((1_709_683_199.0, 19)));
@@ -305,6 +366,19 @@ mod tests {
         assert_eq!(read("3h12m05s 23.4"), Some((11_525.0, 8)));
         assert_eq!(read("1d 00:00:04, 7"), Some((86_404.0, 11)));
         assert_eq!(read("1d 02h 03m 04s"), Some((93_784.0, 14)));
+        let month_first = |text: &str| {
+            let written = Written { month_first: true, ..Written::default() };
+            moment(text.as_bytes(), written).map(|(moment, used)| (moment.seconds, used))
+        };
+        assert_eq!(read("05/03/2024 23:59:59,1"), Some((1_709_683_199.0, 19)));
+        assert_eq!(read("Tue 5/3/2024 11:59:59 PM"), Some((1_709_683_199.0, 24)));
+        assert_eq!(month_first("3/5/2024 23:59:59"), Some((1_709_683_199.0, 17)));
+        assert_eq!((read("12/31/2024"), month_first("12/31/2024")), (None, Some((1_735_603_200.0, 10))));
+        let of = |short: Short, text: &str| {
+            moment(text.as_bytes(), Written { short: Some(short), ..Written::default() }).map(|found| found.0.seconds)
+        };
+        assert_eq!((of(Short::Minutes, "09:41 8"), of(Short::Hours, "09:41 8")), (Some(581.0), Some(34_860.0)));
+        assert_eq!((of(Short::Hours, "24:01"), of(Short::Minutes, "09:415")), (None, None));
         for none in ["3m", "5s", "3h12m", "3h12m05sx", "Marble 5", "May 5", "Mon 5 volts"] {
             assert_eq!(read(none), None, "{none}");
         }

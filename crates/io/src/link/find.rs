@@ -21,6 +21,9 @@ const BAD: f64 = 0.35;
 /// Whole lines that make a good score a sure one.
 const LINES: usize = 3;
 
+/// Lines of nothing but text that tell the speed, whatever they say.
+const TEXT_LINES: usize = 8;
+
 /// Bytes after which a bad score is believed, some time after the first of them, and after which any is.
 const FEW: usize = 24;
 const MANY: usize = 600;
@@ -68,11 +71,12 @@ pub(super) fn find(port: &mut dyn Device, outlet: &mut Outlet) -> Result<Outcome
         }
         // What waits was sampled at the speed before.
         outlet.tell(Feed::Unkept(port.discard()))?;
+        outlet.listen(baud)?;
         let mut heard = Vec::new();
         let judged = match listen(port, &mut heard, outlet)? {
             Heard::Enough(judged) => judged,
             end => {
-                outlet.tell(Feed::Unkept(length(&heard) + length(&best.1)))?;
+                outlet.tell_engine(Feed::Unkept(length(&heard) + length(&best.1)))?;
                 return Ok(match end {
                     Heard::Told(command) => Outcome::Told(command),
                     _ => Outcome::Vanished,
@@ -80,8 +84,8 @@ pub(super) fn find(port: &mut dyn Device, outlet: &mut Outlet) -> Result<Outcome
             }
         };
         tried.push(Tried { baud, heard: judged });
-        if judged.score() >= GOOD {
-            outlet.tell(Feed::Unkept(length(&best.1)))?;
+        if judged.score() >= GOOD || is_text(&judged) {
+            outlet.tell_engine(Feed::Unkept(length(&best.1)))?;
             return Ok(Outcome::Found { tried, heard });
         }
         // Of equals the later one is set, as below.
@@ -89,7 +93,7 @@ pub(super) fn find(port: &mut dyn Device, outlet: &mut Outlet) -> Result<Outcome
             std::mem::swap(&mut best.1, &mut heard);
             best.0 = judged.score();
         }
-        outlet.tell(Feed::Unkept(length(&heard)))?;
+        outlet.tell_engine(Feed::Unkept(length(&heard)))?;
     }
     tried.sort_by(|a, b| a.heard.score().total_cmp(&b.heard.score()));
     if let Some(best) = tried.last() {
@@ -97,6 +101,12 @@ pub(super) fn find(port: &mut dyn Device, outlet: &mut Outlet) -> Result<Outcome
         let _ = port.set_baud(best.baud);
     }
     Ok(Outcome::Found { tried, heard: best.1 })
+}
+
+/// Whether so many lines are text, all of them, that the speed must be right, though few are numbers: JSON over several lines,
+/// or sentences.
+fn is_text(judged: &Judged) -> bool {
+    judged.lines >= TEXT_LINES && judged.legible == judged.lines && judged.text == 1.0
 }
 
 fn length(pieces: &Pieces) -> u64 {
@@ -128,7 +138,9 @@ fn listen(port: &mut dyn Device, pieces: &mut Pieces, outlet: &mut Outlet) -> Re
                 }
                 first.get_or_insert(last);
                 heard.extend_from_slice(&buffer[..length]);
-                pieces.push((outlet.now(), buffer[..length].to_vec()));
+                let at = outlet.now();
+                outlet.hear(at, &buffer[..length])?;
+                pieces.push((at, buffer[..length].to_vec()));
             }
             Err(error) if matches!(error.kind(), ErrorKind::TimedOut | ErrorKind::Interrupted) => {}
             Err(_) => return Ok(Heard::Vanished),
@@ -144,7 +156,7 @@ fn listen(port: &mut dyn Device, pieces: &mut Pieces, outlet: &mut Outlet) -> Re
         let is_silent = last.elapsed() >= SILENCE;
         let is_believed = heard.len() >= MANY || heard.len() >= FEW && first.elapsed() >= FRAMES;
         let hopeless = judged.text < 0.8 && judged.score() < BAD && (is_believed || is_silent);
-        let enough = heard.len() >= MANY && judged.lines >= LINES || heard.len() >= 4 * MANY;
+        let enough = heard.len() >= MANY && judged.lines >= LINES || heard.len() >= 4 * MANY || is_text(&judged);
         let is_late = first.elapsed() > LISTEN;
         let wanted = if is_late { FEW_LINES } else { LINES };
         // A rare sender's first line, or the end of one, was good: the next ones tell.

@@ -122,7 +122,21 @@ pub enum Feed {
     Ended(Stamp),
     /// Bytes arrived.
     Chunk(Chunk),
-    /// So many bytes were heard and not kept, while listening for the speed.
+    /// For the keeper alone: the baud rate is being detected, and bytes are heard at this one from here on.
+    Listening {
+        /// When.
+        at: Stamp,
+        /// Bits a second.
+        baud: u32,
+    },
+    /// For the keeper alone: the baud rate is this one. What was heard at it can be read, and so can what comes.
+    Speed {
+        /// When that was found.
+        at: Stamp,
+        /// Bits a second.
+        baud: u32,
+    },
+    /// So many bytes were heard and are not read, while the baud rate was detected.
     Unkept(u64),
     /// Bytes were sent to the board.
     Sent {

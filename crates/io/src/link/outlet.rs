@@ -113,12 +113,18 @@ impl Outlet {
         let chunk = Chunk { at, bytes: bytes.into(), skipped: 0 };
         // The keeper comes first: what is on the screen is kept by a take that runs.
         self.to_keeper.send(Feed::Chunk(chunk.clone())).map_err(|_| Halt::Over)?;
+        self.show(chunk, patience)
+    }
+
+    /// Hands bytes to the engine alone, as [`Outlet::hand_on`] says.
+    fn show(&mut self, chunk: Chunk, patience: Option<Duration>) -> Result<(), Halt> {
+        let length = chunk.bytes.len() as u64;
         let until = patience.map(|patience| Instant::now() + patience);
         let left = || until.map(|until| until.saturating_duration_since(Instant::now()));
         // The news that wait come first.
         while !self.catch_up()? {
             if left().is_some_and(|left| left.is_zero()) {
-                self.skipped += bytes.len() as u64;
+                self.skipped += length;
                 return Ok(());
             }
             std::thread::sleep(left().map_or(NAP, |left| left.min(NAP)));
@@ -132,7 +138,7 @@ impl Outlet {
                 Err(SendTimeoutError::Disconnected(_)) => return Err(Halt::Over),
             },
         };
-        self.skipped = if given { 0 } else { self.skipped + bytes.len() as u64 };
+        self.skipped = if given { 0 } else { self.skipped + length };
         Ok(())
     }
 
@@ -166,12 +172,41 @@ impl Outlet {
 
     /// Tells both sides. Waits for the keeper alone.
     pub(super) fn tell(&mut self, feed: Feed) -> Result<(), Halt> {
+        self.tell_keeper(feed.clone())?;
+        self.tell_engine(feed)
+    }
+
+    fn tell_keeper(&mut self, feed: Feed) -> Result<(), Halt> {
         if self.stop.load(Ordering::Relaxed) {
             return Err(Halt::Over);
         }
-        self.to_keeper.send(feed.clone()).map_err(|_| Halt::Over)?;
+        self.to_keeper.send(feed).map_err(|_| Halt::Over)
+    }
+
+    /// Tells the engine alone.
+    pub(super) fn tell_engine(&mut self, feed: Feed) -> Result<(), Halt> {
         self.late.add(feed);
         self.catch_up().map(drop)
+    }
+
+    /// Bytes are heard at `baud` from now on, which may be wrong.
+    pub(super) fn listen(&mut self, baud: u32) -> Result<(), Halt> {
+        self.tell_keeper(Feed::Listening { at: self.now(), baud })
+    }
+
+    /// These were heard. The keeper has them at once, the engine when the baud rate is known.
+    pub(super) fn hear(&mut self, at: Stamp, bytes: &[u8]) -> Result<(), Halt> {
+        self.tell_keeper(Feed::Chunk(Chunk { at, bytes: bytes.into(), skipped: 0 }))
+    }
+
+    /// The baud rate is known, and so is what was heard at it, from `at` on.
+    pub(super) fn found(&mut self, baud: u32, at: Stamp, heard: Vec<(Stamp, Vec<u8>)>) -> Result<(), Halt> {
+        self.tell_keeper(Feed::Speed { at: self.now(), baud })?;
+        self.tell_engine(Feed::Opened { at, opening: Opening::Link, within: true })?;
+        for (at, bytes) in heard {
+            self.show(Chunk { at, bytes: bytes.into(), skipped: 0 }, Some(Duration::ZERO))?;
+        }
+        Ok(())
     }
 
     /// Says that a command is not carried out, and why.

@@ -152,11 +152,10 @@ impl<'a> Port<'a> {
                 find::Outcome::Found { tried, heard } => {
                     self.found = tried;
                     self.say_open(outlet)?;
-                    outlet.opened(heard.first().map_or(outlet.now(), |(at, _)| *at))?;
-                    for (at, bytes) in heard.into_iter().filter(|(_, bytes)| !bytes.is_empty()) {
-                        self.heard = true;
-                        outlet.pass_at(at, &bytes)?;
-                    }
+                    let at = heard.first().map_or(outlet.now(), |(at, _)| *at);
+                    let heard: Vec<_> = heard.into_iter().filter(|(_, bytes)| !bytes.is_empty()).collect();
+                    self.heard |= !heard.is_empty();
+                    outlet.found(self.speed(), at, heard)?;
                 }
                 find::Outcome::Vanished => return Ok(Next::Failed(self.ports.gone(&self.path))),
                 find::Outcome::Told(command) => {

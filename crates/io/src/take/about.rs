@@ -4,8 +4,9 @@ use super::decode::DECODER;
 use serde::{Deserialize, Serialize};
 
 /// The number of the format in which takes are written. Takes without a number are of format 0; since format 2 the last
-/// row of `wire.csv` says that a take was ended properly.
-pub(super) const FORMAT: u32 = 2;
+/// row of `wire.csv` says that a take was ended properly; since format 3 its rows `listen` and `speed` tell what was heard while the
+/// baud rate was being detected.
+pub(super) const FORMAT: u32 = 3;
 
 /// What a take says of itself.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]

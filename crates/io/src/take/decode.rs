@@ -1,6 +1,7 @@
 //! The codec of `readings.csv`: bytes of the wire in, bytes of the table out.
 
 use super::events::{Context, Events};
+use super::hearing::{Hearing, Settled};
 use super::sheet::Sheet;
 use super::wire::Event;
 use super::{EVENTS_METADATA, METADATA, metadata};
@@ -8,11 +9,12 @@ use amber_core::Stamp;
 use amber_core::bench::Bench;
 use amber_core::clock::Time;
 use amber_core::derive::Derived;
+use amber_core::digits::bytes;
 use amber_core::interpret::{Interpreter, Layout, RowSink, Rows};
 use amber_core::split::{LineOutcome, Rejection};
 
 /// The number of the way in which bytes become a table; another one may make another table of the same bytes.
-pub const DECODER: u32 = 6;
+pub const DECODER: u32 = 7;
 
 /// What the decoder has seen.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -33,6 +35,8 @@ pub struct Tally {
     pub events: u64,
     /// Rows whose times come from a text and not from the clock on the wall.
     pub text_times: bool,
+    /// Bytes that were heard at a wrong baud rate while it was being detected, and are not read.
+    pub unread: u64,
 }
 
 impl Tally {
@@ -52,6 +56,8 @@ pub struct Decoder {
     table: Table,
     /// The newest stamp that it was given.
     newest: Option<Stamp>,
+    /// What was heard while the baud rate is being detected.
+    hearing: Hearing,
 }
 
 #[derive(Debug)]
@@ -88,7 +94,7 @@ impl Decoder {
         let shape = settings.split.shape();
         let mut interpreter = Interpreter::new(shape, settings.time.clone(), &settings.channel).patient();
         interpreter.begin(&mut table);
-        Decoder { interpreter, table, newest: None }
+        Decoder { interpreter, table, newest: None, hearing: Hearing::default() }
     }
 
     /// Something happened to the source, at `at`. The last line of a text that has come to its end counts although it may
@@ -99,9 +105,33 @@ impl Decoder {
             Event::Opened { opening, within } => {
                 self.interpreter.open(opening, within.then_some(at), &mut self.table);
             }
+            Event::Listening(baud) => self.hearing.listen(at, baud),
+            Event::Speed(baud) => {
+                let settled = self.hearing.settle(Some(baud));
+                self.read(settled);
+            }
             Event::Ended => self.interpreter.end(at, &mut self.table),
             Event::Stopped => {}
         }
+    }
+
+    /// Reads what waited for the baud rate.
+    fn read(&mut self, settled: Settled) {
+        for (at, event, bytes) in settled {
+            match event {
+                Some(Event::Opened { within, opening }) => {
+                    self.interpreter.open(opening, within.then_some(at), &mut self.table);
+                }
+                _ => self.interpreter.feed(at, &bytes, &mut self.table),
+            }
+        }
+    }
+
+    /// Bytes that were heard at a wrong baud rate and are not read, since the last call.
+    pub(super) fn take_unread(&mut self) -> u64 {
+        let unread = self.hearing.take_unread();
+        self.table.tally.unread += unread;
+        unread
     }
 
     /// These bytes were sent to the board at `at`: what comes may answer them.
@@ -113,11 +143,18 @@ impl Decoder {
     /// Takes bytes that arrived at `at`.
     pub fn feed(&mut self, at: Stamp, bytes: &[u8]) {
         self.newest = self.newest.max(Some(at));
-        self.interpreter.feed(at, bytes, &mut self.table);
+        match self.hearing.is_listening() {
+            true => self.hearing.hear(at, bytes),
+            false => self.interpreter.feed(at, bytes, &mut self.table),
+        }
     }
 
     /// No more will come: writes the rows that wait.
     pub fn finish(&mut self) {
+        if self.hearing.is_listening() {
+            let settled = self.hearing.settle(None);
+            self.read(settled);
+        }
         self.interpreter.finish(None, &mut self.table);
         if !self.table.layout.channels().is_empty() {
             self.table.begin();
@@ -165,7 +202,10 @@ impl Decoder {
     /// What had to be done otherwise than the settings say, in sentences.
     pub fn troubles(&self) -> impl Iterator<Item = String> {
         let known = self.table.layout.troubles().iter().chain(self.table.sheet.troubles()).cloned();
-        let known = known.chain(self.interpreter.splitter().doubt());
+        let unread = Some(self.table.tally.unread).filter(|bytes| *bytes > 0);
+        let unread = unread
+            .map(|unread| format!("{} came at wrong baud rates while it was detected: kept, not read", bytes(unread)));
+        let known = known.chain(self.interpreter.splitter().doubt()).chain(unread);
         // Before the columns are known, none is missing.
         let events = if !self.has_columns() { Vec::new() } else { self.table.events.troubles() };
         known.chain(events)

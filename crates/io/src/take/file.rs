@@ -35,7 +35,7 @@ pub fn open_file(path: &Path) -> Result<OpenedTake, TakeError> {
         (text, Bench::default(), Vec::new())
     };
     let (length, start) = (wire.len(), Stamp(0));
-    let end = Piece { at: start, bytes: length..length, event: Some(Event::Ended) };
+    let end = Piece { at: start, bytes: length..length, event: Some(Event::Ended), is_unread: false };
     Ok(OpenedTake {
         folder: path.to_path_buf(),
         about: About::default(),

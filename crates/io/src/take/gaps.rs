@@ -24,6 +24,8 @@ pub(super) enum Gap {
     Break,
     /// So many bytes arrived and were not kept, while the baud rate was detected.
     Unkept(u64),
+    /// So many bytes were heard at a baud rate that was wrong: they are kept, and not read.
+    Unread(u64),
     /// Something happened to the host's clocks.
     Clock(ClockNote),
 }
@@ -36,6 +38,7 @@ impl Gap {
             Gap::Lent => ("lent", String::new()),
             Gap::Resumed => ("resumed", String::new()),
             Gap::Break => ("break", String::new()),
+            Gap::Unread(bytes) => ("not read", format!("{bytes} bytes heard while detecting the baud rate")),
             Gap::Unkept(bytes) => ("not kept", format!("{bytes} bytes")),
             Gap::Clock(note @ ClockNote::Suspended(_)) => ("suspended", note.words()),
             Gap::Clock(note) => ("clock", note.words()),

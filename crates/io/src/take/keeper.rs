@@ -12,6 +12,7 @@ use crate::link::Feed;
 use crate::publish::{PublishOutlet, RowPublisher};
 use amber_core::Stamp;
 use amber_core::bench::Bench;
+use amber_core::clock::Opening;
 use amber_core::keep::Station;
 use crossbeam_channel::{Receiver, Sender, bounded};
 use std::panic::{AssertUnwindSafe, catch_unwind};
@@ -153,6 +154,7 @@ impl Keeper {
             recent: Recent::default(),
             gaps: Gaps::default(),
             clocks: ClockWatch::default(),
+            listening: None,
         };
         let thread = std::thread::Builder::new().name("keeper".into()).spawn(move || {
             let work = || {
@@ -186,6 +188,8 @@ struct KeeperThread {
     recent: Recent,
     gaps: Gaps,
     clocks: ClockWatch,
+    /// The baud rate at which bytes are heard while it is being detected.
+    listening: Option<u32>,
 }
 
 struct Running {
@@ -335,11 +339,31 @@ impl KeeperThread {
         let now = self.clock.now();
         let is_opened = matches!(piece, Feed::Opened { .. });
         match piece {
-            Feed::Chunk(chunk) => self.note(Came::Chunk(chunk.at, chunk.bytes)),
+            Feed::Chunk(chunk) => {
+                // A take that waits for the source begins with the first byte that is heard.
+                if let (Some(baud), Some((place, bench))) =
+                    (self.listening, self.wanted.take_if(|_| self.listening.is_some()))
+                {
+                    self.note(Came::Listening(chunk.at, baud));
+                    self.start(&place, &bench);
+                }
+                self.note(Came::Chunk(chunk.at, chunk.bytes));
+            }
             Feed::Opened { at, opening, within } => {
+                self.listening = None;
                 let gap = self.gaps.opened(opening);
                 self.note(Came::Opened { at, opening, within });
                 gap.into_iter().for_each(|gap| self.note(Came::Gap(at, gap)));
+            }
+            Feed::Listening { at, baud } => {
+                let gap = if self.listening.is_some() { None } else { self.gaps.opened(Opening::Link) };
+                self.listening = Some(baud);
+                self.note(Came::Listening(at, baud));
+                gap.into_iter().for_each(|gap| self.note(Came::Gap(at, gap)));
+            }
+            Feed::Speed { at, baud } => {
+                self.listening = None;
+                self.note(Came::Speed(at, baud));
             }
             Feed::State(state) => {
                 let gap = self.gaps.state(now, &state);

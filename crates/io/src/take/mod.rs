@@ -38,6 +38,7 @@ mod file;
 mod gaps;
 mod glance;
 mod growing;
+mod hearing;
 mod keeper;
 mod manage;
 mod marks;

@@ -90,6 +90,7 @@ impl OpenedTake {
                 ReplayItem::Event(at, event) => decoder.apply(at, event),
                 ReplayItem::Bytes(at, bytes) => decoder.feed(at, bytes),
                 ReplayItem::Sent(sent) => decoder.sent(sent.at, &sent.bytes),
+                ReplayItem::Unread(_) => {}
             }
         }
         decoder.finish();
@@ -121,6 +122,8 @@ pub enum ReplayItem<'a> {
     Event(Stamp, Event),
     /// Bytes arrived; what arrived at once may come in parts.
     Bytes(Stamp, &'a [u8]),
+    /// So many bytes were heard at a baud rate that was wrong.
+    Unread(u64),
 }
 
 impl Replay {
@@ -142,6 +145,10 @@ impl Replay {
             if rest.is_empty() {
                 (self.next, self.told, self.offset) = (self.next + 1, false, 0);
                 continue;
+            }
+            if piece.is_unread {
+                self.offset += rest.len();
+                return Ok(Some(ReplayItem::Unread(rest.len() as u64)));
             }
             let at = piece.at;
             let part = self.bytes.first_of(rest)?;
@@ -250,6 +257,17 @@ fn of_bytes(folder: &Path, wire: Bytes, about: About, grows: bool, mut told: Vec
         told.push(format!("{STAMPS} {why}: row times come from the clock in the rows, else from an assumed rate"));
         pieces.push(whole(Stamp(0), wire.len()));
     }
+    // Bytes that cannot be read are told of when they are wanted.
+    let heard = |range| {
+        let mut heard = Vec::new();
+        let _ = wire.read(range, &mut heard);
+        heard
+    };
+    wire::settle(&mut pieces, heard);
+    let unread: usize = pieces.iter().filter(|piece| piece.is_unread).map(|piece| piece.bytes.len()).sum();
+    if unread > 0 {
+        told.push(format!("{} heard while detecting the baud rate are not read", bytes(unread as u64)));
+    }
     let start = pieces.first().map_or(Stamp(0), |piece| piece.at);
     let folder = folder.to_path_buf();
     let (pieces, marks, sent, stations) = (pieces.into(), Vec::new(), [].into(), Vec::new());
@@ -278,7 +296,7 @@ fn bench_in(folder: &Path, told: &mut Vec<String>) -> Bench {
 /// All bytes as one text.
 pub(super) fn whole(at: Stamp, length: usize) -> Piece {
     let opening = Opening::Text { at, arrives: false };
-    Piece { at, bytes: 0..length, event: Some(Event::Opened { opening, within: false }) }
+    Piece { at, bytes: 0..length, event: Some(Event::Opened { opening, within: false }), is_unread: false }
 }
 
 fn of_table(folder: &Path, about: About, mut told: Vec<String>, missing: &str) -> Result<OpenedTake, TakeError> {

@@ -87,6 +87,7 @@ fn write(folder: &Path, take: &OpenedTake, bench: &Bench, ticket: &Ticket) -> io
                 decoder.feed(at, bytes);
             }
             ReplayItem::Sent(sent) => decoder.sent(sent.at, &sent.bytes),
+            ReplayItem::Unread(_) => {}
         }
         if since >= WAITING {
             since = 0;

@@ -16,6 +16,8 @@ use std::sync::Arc;
 pub(super) enum Came {
     Chunk(Stamp, Arc<[u8]>),
     Opened { at: Stamp, opening: Opening, within: bool },
+    Listening(Stamp, u32),
+    Speed(Stamp, u32),
     Ended(Stamp),
     Sent(Stamp, Arc<[u8]>),
     Gap(Stamp, Gap),
@@ -27,6 +29,7 @@ impl Came {
             Came::Chunk(at, _) | Came::Opened { at, .. } | Came::Ended(at) | Came::Sent(at, _) | Came::Gap(at, _) => {
                 *at
             }
+            Came::Listening(at, _) | Came::Speed(at, _) => *at,
         }
     }
 
@@ -35,9 +38,11 @@ impl Came {
         match self {
             Came::Chunk(at, bytes) => writer.chunk(*at, bytes)?,
             Came::Opened { at, opening, within } => {
-                writer.event(*at, Event::Opened { opening: *opening, within: *within });
+                writer.event(*at, Event::Opened { opening: *opening, within: *within })?;
             }
-            Came::Ended(at) => writer.event(*at, Event::Ended),
+            Came::Listening(at, baud) => writer.event(*at, Event::Listening(*baud))?,
+            Came::Speed(at, baud) => writer.event(*at, Event::Speed(*baud))?,
+            Came::Ended(at) => writer.event(*at, Event::Ended)?,
             Came::Sent(at, bytes) => writer.sent(*at, bytes)?,
             Came::Gap(at, gap) => writer.gap(*at, gap)?,
         }
@@ -49,6 +54,8 @@ impl Came {
         match self {
             Came::Chunk(at, bytes) => to.feed(*at, bytes),
             Came::Opened { at, opening, within } => to.apply(*at, Event::Opened { opening: *opening, within: *within }),
+            Came::Listening(at, baud) => to.apply(*at, Event::Listening(*baud)),
+            Came::Speed(at, baud) => to.apply(*at, Event::Speed(*baud)),
             Came::Ended(at) => to.apply(*at, Event::Ended),
             Came::Sent(at, bytes) => to.sent(*at, bytes),
             Came::Gap(..) => {}
@@ -78,11 +85,20 @@ pub(super) struct Unfinished {
     opened: Option<Stamp>,
     /// The beginning of the line is not there.
     within: bool,
+    /// The baud rate at which bytes are heard while it is being detected.
+    listening: Option<u32>,
 }
 
 impl Default for Unfinished {
     fn default() -> Unfinished {
-        Unfinished { bytes: Vec::new(), at: Stamp(0), opening: Opening::Link, opened: None, within: true }
+        Unfinished {
+            bytes: Vec::new(),
+            at: Stamp(0),
+            opening: Opening::Link,
+            opened: None,
+            within: true,
+            listening: None,
+        }
     }
 }
 
@@ -92,6 +108,12 @@ impl Unfinished {
         match came {
             Came::Chunk(at, bytes) => self.chunk(*at, bytes),
             Came::Opened { at, opening, within } => self.open(*at, *opening, *within),
+            Came::Listening(at, baud) => {
+                self.open(*at, Opening::Link, true);
+                self.listening = Some(*baud);
+            }
+            // What was heard is read by who heard it; a take that begins now begins in the midst of what comes.
+            Came::Speed(..) => self.listening = None,
             Came::Ended(_) | Came::Sent(..) | Came::Gap(..) => {}
         }
     }
@@ -135,7 +157,8 @@ impl Unfinished {
             Opening::Text { arrives, .. } => Opening::Text { at, arrives },
             other => other,
         };
-        (at, Event::Opened { opening, within: self.within })
+        let event = Event::Opened { opening, within: self.within };
+        (at, self.listening.map_or(event, Event::Listening))
     }
 }
 

@@ -23,7 +23,7 @@ fn written(folder: &Path, seconds: u64) -> Writer {
         let at = start.plus(i as f64 * 0.0123);
         if i == 40 {
             writer.gap(at, &Gap::Lost("the cable, \"loose\"".into())).unwrap();
-            writer.event(at, Event::JOIN);
+            writer.event(at, Event::JOIN).unwrap();
             writer.gap(at.plus(1.0), &Gap::Resumed).unwrap();
         }
         if i % 50 == 10 {

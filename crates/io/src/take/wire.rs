@@ -1,7 +1,9 @@
 //! The codec of `wire.csv`: when each piece of `wire.bin` arrived, and what happened between.
 
+use super::hearing::best;
 use amber_core::Stamp;
 use amber_core::clock::Opening;
+use std::borrow::Cow;
 use std::ops::Range;
 
 /// The header row.
@@ -17,6 +19,10 @@ pub enum Event {
         /// What comes next may begin within a line.
         within: bool,
     },
+    /// From here on bytes were heard at this baud rate, which may be wrong.
+    Listening(u32),
+    /// The baud rate is known: what was heard at it just before can be read, and so can what comes.
+    Speed(u32),
     /// The text came to its end.
     Ended,
     /// The take was ended properly: nothing is missing behind this.
@@ -30,8 +36,10 @@ impl Event {
     pub const JOIN: Event = Event::Opened { opening: Opening::Link, within: true };
 
     /// The word for it in the table.
-    fn word(self) -> &'static str {
-        match self {
+    fn word(self) -> Cow<'static, str> {
+        let word = match self {
+            Event::Listening(baud) => return format!("listen {baud}").into(),
+            Event::Speed(baud) => return format!("speed {baud}").into(),
             Event::Opened { opening: Opening::Link, within: true } => "join",
             Event::Opened { opening: Opening::Link, within: false } => "begin",
             Event::Opened { opening: Opening::Text { arrives: false, .. }, .. } => "text",
@@ -39,7 +47,8 @@ impl Event {
             Event::Opened { opening: Opening::Grows(_), .. } => "grows",
             Event::Ended => "end",
             Event::Stopped => "stop",
-        }
+        };
+        word.into()
     }
 
     fn of_word(word: &str, at: Stamp) -> Option<Event> {
@@ -51,7 +60,15 @@ impl Event {
             "grows" => (Opening::Grows(at), false),
             "end" => return Some(Event::Ended),
             "stop" => return Some(Event::Stopped),
-            _ => return None,
+            other => {
+                let (word, baud) = other.split_once(' ')?;
+                let baud = baud.parse().ok()?;
+                return match word {
+                    "listen" => Some(Event::Listening(baud)),
+                    "speed" => Some(Event::Speed(baud)),
+                    _ => None,
+                };
+            }
         };
         Some(Event::Opened { opening, within })
     }
@@ -59,7 +76,7 @@ impl Event {
 
 /// A row of the table: from `offset` on bytes arrived at `at`.
 pub(super) fn row(offset: u64, at: Stamp, event: Option<Event>) -> String {
-    format!("{offset},{},{}\r\n", at.0, event.map_or("", Event::word))
+    format!("{offset},{},{}\r\n", at.0, event.map_or(Cow::Borrowed(""), Event::word))
 }
 
 /// A stretch of `wire.bin` that arrived at once.
@@ -71,6 +88,53 @@ pub struct Piece {
     pub bytes: Range<usize>,
     /// What happened just before.
     pub event: Option<Event>,
+    /// They were heard at a baud rate that was wrong, and are not read.
+    pub is_unread: bool,
+}
+
+/// Tells what can be read of what was heard while the baud rate was being detected: what came at the one that was found, and
+/// where none was, what looks most like what boards send. `bytes` gives those of a range.
+pub(super) fn settle(pieces: &mut [Piece], bytes: impl Fn(Range<usize>) -> Vec<u8>) {
+    let mut i = 0;
+    while i < pieces.len() {
+        if !matches!(pieces[i].event, Some(Event::Listening(_))) {
+            i += 1;
+            continue;
+        }
+        // Up to whatever else happens, the end included.
+        let is_heard = |piece: &Piece| matches!(piece.event, None | Some(Event::Listening(_)));
+        let end = pieces[i..].iter().position(|piece| !is_heard(piece)).map_or(pieces.len(), |length| i + length);
+        let found = match pieces.get(end).and_then(|piece| piece.event) {
+            Some(Event::Speed(baud)) => Some(baud),
+            _ => {
+                let mut heard: Vec<(u32, Vec<u8>)> = Vec::new();
+                for piece in &pieces[i..end] {
+                    if let Some(Event::Listening(baud)) = piece.event {
+                        heard.push((baud, Vec::new()));
+                    }
+                    if let Some((_, own)) = heard.last_mut() {
+                        own.extend(bytes(piece.bytes.clone()));
+                    }
+                }
+                best(heard.into_iter())
+            }
+        };
+        let mut baud = 0;
+        for piece in &mut pieces[i..end] {
+            let begins = matches!(piece.event, Some(Event::Listening(_)));
+            if let Some(Event::Listening(own)) = piece.event {
+                baud = own;
+            }
+            piece.is_unread = found != Some(baud);
+            if begins {
+                piece.event = (!piece.is_unread).then_some(Event::JOIN);
+            }
+        }
+        i = end;
+    }
+    for piece in pieces.iter_mut().filter(|piece| matches!(piece.event, Some(Event::Speed(_)))) {
+        piece.event = None;
+    }
 }
 
 /// What the table says.
@@ -135,10 +199,10 @@ pub(super) fn parse(text: &[u8], wire: usize, times_rise: bool) -> Stamps {
     for (i, ((_, _, at, event), (start, end))) in rows.iter().zip(starts.zip(ends)).enumerate() {
         if i == 0 && start > 0 {
             // The first row is lost; its bytes came before this one's.
-            found.pieces.push(Piece { at: *at, bytes: 0..start, event: Some(Event::JOIN) });
+            found.pieces.push(Piece { at: *at, bytes: 0..start, event: Some(Event::JOIN), is_unread: false });
         }
         if start < end || event.is_some() {
-            found.pieces.push(Piece { at: *at, bytes: start..end, event: *event });
+            found.pieces.push(Piece { at: *at, bytes: start..end, event: *event, is_unread: false });
         }
     }
     found

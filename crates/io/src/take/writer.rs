@@ -159,7 +159,7 @@ impl Writer {
         writer._lock = writer.wire.lock();
         writer.stamps.add(wire::HEADER);
         writer.marks_file.add(marks::HEADER);
-        writer.event(start, event);
+        writer.event(start, event)?;
         writer.checkpoint(start)?;
         Ok(writer)
     }
@@ -291,9 +291,21 @@ impl Writer {
     }
 
     /// Something happened to the source, at `at`.
-    pub fn event(&mut self, at: Stamp, event: Event) {
+    ///
+    /// # Errors
+    /// As [`Writer::chunk`].
+    pub fn event(&mut self, at: Stamp, event: Event) -> Result<(), TakeError> {
         self.stamp(at, Some(event));
         self.decoder.apply(at, event);
+        self.note_unread(at)
+    }
+
+    /// Notes what was heard at a wrong baud rate, and is not read.
+    fn note_unread(&mut self, at: Stamp) -> Result<(), TakeError> {
+        match self.decoder.take_unread() {
+            0 => Ok(()),
+            unread => self.gap(at, &Gap::Unread(unread)),
+        }
     }
 
     /// Adds a mark, and gives it with its number.
@@ -406,8 +418,10 @@ impl Writer {
     /// # Errors
     /// As [`Writer::chunk`]; the take is then whole up to its last checkpoint.
     pub fn finish(mut self, now: Stamp) -> Result<Summary, TakeError> {
-        self.event(now.max(self.last), Event::Stopped);
+        let end = now.max(self.last);
+        self.event(end, Event::Stopped)?;
         self.decoder.finish();
+        self.note_unread(end)?;
         match self.checkpoint(now).and_then(|summary| self.sync().map(|()| summary)) {
             Ok(summary) => Ok(summary),
             Err(error) => {

@@ -62,7 +62,7 @@ pub(super) fn run(bench: Bench, wishes: Wishes) -> anyhow::Result<u8> {
     let (first, later) = if waits { (None, Some(start(From::Now))) } else { (Some(start(From::Opening)), None) };
     let first: Vec<Order> = first.into_iter().chain(publish).collect();
     let keeper = Keeper::start_with(link.keeper.clone(), clock, first).context("no thread for the take")?;
-    let begun = Begun { opened: Instant::now(), take: None, heard: false, waits };
+    let begun = Begun { opened: Instant::now(), take: None, waits };
     let progress = Progress::start(length, rows)?;
     if let Some(answers) = answers.as_mut().filter(|_| waits) {
         answers.wait(clock.now())?;
@@ -94,7 +94,6 @@ pub(super) fn run(bench: Bench, wishes: Wishes) -> anyhow::Result<u8> {
     }
     let interrupted = |signal: u8| 128 + signal;
     let Some(summary) = summary else {
-        // The board's speed was being listened for all the time.
         let hint =
             if is_network { "does anything send there?" } else { "is the board powered? --baud sets the baud rate" };
         aside(format_args!("amber-tap: no data arrived, so no take was made: {hint}"));
@@ -137,6 +136,9 @@ fn publisher(bench: &Bench, publishes: bool) -> anyhow::Result<Option<Publisher>
 /// What is suspected where bytes came and no row, and what to try.
 fn why_no_row(summary: &Summary) -> String {
     let tally = summary.tally;
+    if tally.unread > 0 && tally.unread == summary.bytes {
+        return "it was readable at none of the baud rates that were tried: set one with --baud".into();
+    }
     if tally.unreadable * 2 > tally.rejected || (tally.rejected + tally.messages == 0 && summary.bytes > 0) {
         return "most of it is not readable text, perhaps the baud rate is wrong: leave out --baud to have it detected"
             .into();
@@ -169,8 +171,6 @@ struct Begun {
     opened: Instant,
     /// The take began.
     take: Option<Instant>,
-    /// The board was heard, so that its speed will be found.
-    heard: bool,
     /// The take begins later, by its plan.
     waits: bool,
 }
@@ -181,13 +181,12 @@ impl Begun {
         self.take.unwrap_or(self.opened).elapsed()
     }
 
-    /// Whether the time that was asked for is over. A board that was heard has some more until its speed is found.
+    /// Whether the time that was asked for is over.
     fn is_over(&self, length: Duration) -> bool {
         if self.waits && self.take.is_none() {
             return false;
         }
-        let grace = if self.take.is_none() && self.heard { FINDING } else { Duration::ZERO };
-        self.elapsed() >= length + grace
+        self.elapsed() >= length
     }
 }
 
@@ -278,7 +277,6 @@ impl Log<'_> {
             crossbeam_channel::select! {
                 recv(self.link.engine) -> feed => match feed.inspect(|feed| self.take_in(feed)) {
                     Ok(Feed::Ended(_)) => return self.stop(End::OfText),
-                    Ok(Feed::Unkept(bytes)) => self.begun.heard |= bytes > 0,
                     Ok(Feed::State(LinkState::Waiting { problem, pause })) => {
                         // Nobody watches, so a port that does not open is an error and not something to wait for.
                         if self.begun.take.is_none() {

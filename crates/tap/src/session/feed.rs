@@ -27,6 +27,7 @@ impl Session {
             }
             Feed::Ended(_) => chain.end(),
             Feed::Unkept(bytes) => chain.unkept(bytes),
+            Feed::Listening { .. } | Feed::Speed { .. } => {}
             Feed::Sent { at, bytes } => chain.sent(at, &bytes),
             Feed::NotDone(what) => self.say(what, true),
             Feed::Merged(news) => chain.merged(news),

@@ -108,7 +108,9 @@ fn find(
                 finder.open(opening, within.then_some(at));
             }
             Ok(Some(ReplayItem::Event(_, Event::Ended))) => finder.end(),
-            Ok(Some(ReplayItem::Event(_, Event::Stopped))) => {}
+            // What was heard while the baud rate was detected is settled when a take is opened.
+            Ok(Some(ReplayItem::Event(_, Event::Stopped | Event::Listening(_) | Event::Speed(_)))) => {}
+            Ok(Some(ReplayItem::Unread(bytes))) => finder.unread(bytes),
             Ok(Some(ReplayItem::Bytes(at, bytes))) => finder.feed(at, bytes),
             Ok(None) => {
                 finder.finish();

@@ -12,6 +12,9 @@ use std::time::{Duration, Instant};
 const MOST_KEYS: usize = 50;
 const PACE: Duration = Duration::from_millis(20);
 
+/// Steps of the wheel in one direction that count, of those that come together.
+const MOST_STEPS: usize = 12;
+
 /// Events that are given together at most.
 const BATCH: usize = 4096;
 
@@ -98,7 +101,7 @@ struct Pace {
 }
 
 impl Pace {
-    /// Sorts what came at `at`. Of motions that follow one another, only the last counts.
+    /// Sorts what came at `at`. Of motions that follow one another, only the last counts, and of steps of the wheel a few.
     fn sort(&mut self, at: Instant, events: Vec<Event>) -> Vec<Arrived> {
         let is_key = |event: &&Event| matches!(event, Event::Key(key) if key.kind != KeyEventKind::Release);
         let keys = events.iter().filter(is_key).count();
@@ -116,7 +119,13 @@ impl Pace {
             self.burst = Some(at);
         }
         let mut sorted: Vec<Arrived> = Vec::new();
+        let mut steps = 0;
         for event in events {
+            let is_step = |last: &Arrived| matches!((&event, last), (Event::Mouse(a), Arrived::Event(Event::Mouse(b))) if a.kind == b.kind && is_wheel(a.kind));
+            steps = if sorted.last().is_some_and(is_step) { steps + 1 } else { 0 };
+            if steps >= MOST_STEPS {
+                continue;
+            }
             match (event, sorted.last_mut()) {
                 (Event::Key(key), _) if key.kind == KeyEventKind::Release => {}
                 (Event::Key(key), Some(Arrived::Burst(keys))) if is_burst => keys.push(key),
@@ -134,6 +143,16 @@ impl Pace {
         }
         sorted
     }
+}
+
+fn is_wheel(kind: MouseEventKind) -> bool {
+    matches!(
+        kind,
+        MouseEventKind::ScrollUp
+            | MouseEventKind::ScrollDown
+            | MouseEventKind::ScrollLeft
+            | MouseEventKind::ScrollRight
+    )
 }
 
 #[cfg(test)]
@@ -173,6 +192,8 @@ mod tests {
         let moves = (0..5000).map(|i| mouse(MouseEventKind::Moved, i % 90)).collect();
         assert_eq!(pace.sort(later(40_000), moves), []);
         let drags: Vec<Event> = (0..90).map(|i| mouse(MouseEventKind::Drag(MouseButton::Left), i)).collect();
+        let wheel = (0..5000).map(|i| mouse(MouseEventKind::ScrollDown, i % 90)).collect();
+        assert_eq!(pace.sort(later(40_500), wheel).len(), MOST_STEPS);
         assert_eq!(pace.sort(later(41_000), drags.clone()), [Arrived::Event(drags[89].clone())]);
     }
 }

@@ -22,6 +22,9 @@ use std::collections::VecDeque;
 /// Rows after which it is learnt again how fine the values of formulas are; of the first ones, after each piece.
 const LEARN: u64 = 64;
 
+/// A line that is split again by a shape yet to be found takes as long as so many rows.
+const A_LINE: u64 = 30;
+
 #[derive(Clone, Debug)]
 pub(in crate::chain) struct Intake {
     pub(in crate::chain) store: Store,
@@ -109,11 +112,12 @@ impl Intake {
         std::mem::take(&mut self.stale)
     }
 
-    /// Whether there is more than is made anew at once.
-    pub(in crate::chain) fn is_long(&self) -> bool {
+    /// Whether there is more than is made anew at once. Lines for which a shape is to be found take far longer than rows.
+    pub(in crate::chain) fn is_long(&self, splits: bool) -> bool {
         let (rows, lines) = (self.store.rows(), self.tail.numbers());
         let values = (rows.end - rows.start) * self.channels.len() as u64;
-        values.max(lines.end - lines.start) > self.at_once
+        let each = if splits { A_LINE } else { 1 };
+        values.max((lines.end - lines.start) * each) > self.at_once
     }
 
     pub(in crate::chain) fn arrive(&mut self, at: Stamp, bytes: &[u8]) -> Stamp {
@@ -289,7 +293,7 @@ impl RowSink for Intake {
     fn retimed(&mut self, times: &[(Stamp, bool)], in_force: &Time) {
         self.set_times(times);
         self.note_timer(in_force);
-        if self.is_long() {
+        if self.is_long(false) {
             self.stale = true;
         } else {
             // Nobody can cancel this.

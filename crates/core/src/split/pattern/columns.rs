@@ -96,7 +96,7 @@ pub(super) fn parts(places: &[Place<'_>], mode: Mode, second: bool) -> Option<Pi
                 }
                 form.push(place.texts[0]);
             }
-            Kind::Moment => form.field(FieldKind::Clock { comma: mode.comma_moments }),
+            Kind::Moment => form.field(FieldKind::Clock(mode.written)),
             Kind::Number => {
                 let (kind, used, why) = number(places, i, mode, second);
                 doubt = doubt.or(why);

@@ -8,7 +8,7 @@ use super::tokens::{Kind, Mode, Token, tokens};
 use super::{FieldKind, Form, Part, Pattern, PatternColumn};
 use crate::split::header::Header;
 use crate::split::shape::Delimiter;
-use crate::split::wall::moment;
+use crate::split::wall::{Moment, Short, Written, moment};
 use std::collections::HashMap;
 
 /// Lines that it takes.
@@ -86,25 +86,41 @@ fn largest(cuts: Vec<Cut<'_>>) -> (Vec<Cut<'_>>, Vec<Cut<'_>>) {
 }
 
 /// The way of reading signs by which most lines are of one form, and the lines of that form.
-/// The last says whether a comma behind a time is sure to be read right; `second` reads it the other way.
-fn by_mode<'a>(lines: &[&'a [u8]], second: bool) -> (Mode, Vec<Cut<'a>>, Vec<Cut<'a>>, bool) {
+/// The last says what may be read otherwise of dates and times; `second` reads it so.
+fn by_mode<'a>(lines: &[&'a [u8]], second: bool) -> (Mode, Vec<Cut<'a>>, Vec<Cut<'a>>, Option<&'static str>) {
     let with = |mode: Mode| {
         let (own, others) = largest(lines.iter().enumerate().filter_map(|(i, line)| cut(i, line, mode)).collect());
         (mode, own, others)
     };
-    let mut is_comma_sure = true;
+    let mut why = None;
+    let written = |written: Written| Mode { written, ..Mode::default() };
     let mut best = with(Mode::default());
+    let (dates, is_order_sure) = order_of_dates(lines, second);
+    if dates.month_first {
+        best = with(written(dates));
+    }
     if best.1.iter().any(|cut| cut.tokens.iter().any(|token| token.kind == Kind::Moment)) {
-        if !runs_on(&best.1, false) {
+        if !runs_on(&best.1, dates) {
             best = with(Mode { no_moments: true, ..Mode::default() });
+        } else if !is_order_sure {
+            why = Some("the month may come before the day");
         } else {
             let belongs = comma_belongs(&best.1);
-            is_comma_sure = belongs.is_some();
             // A fraction has a zero in front on one line of ten.
             let likely = belongs == Some(true) || (belongs.is_none() && best.1.len() < UNZEROED);
             if belongs != Some(false) && likely != second {
-                best = with(Mode { comma_moments: true, ..Mode::default() });
+                best = with(written(Written { comma: true, ..dates }));
             }
+            if belongs.is_none() {
+                why = Some("the digits behind the time may be its fraction");
+            }
+        }
+    } else if let Some((short, is_sure)) = short_times(lines) {
+        let other = if short == Short::Minutes { Short::Hours } else { Short::Minutes };
+        let own = if second && !is_sure { other } else { short };
+        best = with(written(Written { short: Some(own), ..Written::default() }));
+        if !is_sure {
+            why = Some("hours and minutes may be minutes and seconds");
         }
     }
     let base = best.0;
@@ -122,7 +138,63 @@ fn by_mode<'a>(lines: &[&'a [u8]], second: bool) -> (Mode, Vec<Cut<'a>>, Vec<Cut
     if with_one_tag(&other.1) > with_one_tag(&best.1) && is_hexadecimal(&other.1) {
         best = other;
     }
-    (best.0, best.1, best.2, is_comma_sure)
+    (best.0, best.1, best.2, why)
+}
+
+/// Whether the month comes first in dates with slashes, and whether that is sure: a day above 12 tells, and so does a date that
+/// would be months later on the next line. `second` is the other way where it is not sure.
+fn order_of_dates(lines: &[&[u8]], second: bool) -> (Written, bool) {
+    let has_slashes =
+        |line: &&&[u8]| line.windows(6).any(|six| six[0] == b'/' && six[1..5].iter().all(u8::is_ascii_digit));
+    if lines.iter().filter(has_slashes).count() * 2 < lines.len() {
+        return (Written::default(), true);
+    }
+    let month_first = Written { month_first: true, ..Written::default() };
+    let of = |written: Written| {
+        let moments: Vec<f64> = lines.iter().filter_map(|line| Some(first_moment(line, written)?.seconds)).collect();
+        let span = moments.iter().copied().fold(f64::NEG_INFINITY, f64::max)
+            - moments.iter().copied().fold(f64::INFINITY, f64::min);
+        (moments.len(), span)
+    };
+    let (own, other) = (of(Written::default()), of(month_first));
+    match () {
+        () if own.0 + own.0.max(other.0) / 20 < other.0 => (month_first, true),
+        () if other.0 + own.0.max(other.0) / 20 < own.0 || own.0 == 0 => (Written::default(), true),
+        () if own.1 != other.1 => (if other.1 < own.1 { month_first } else { Written::default() }, true),
+        () if second => (month_first, false),
+        () => (Written::default(), false),
+    }
+}
+
+/// The date or time that stands first on a line.
+fn first_moment(line: &[u8], written: Written) -> Option<Moment> {
+    let begins = |at: &usize| *at == 0 || !line[at - 1].is_ascii_alphanumeric();
+    (0..line.len()).filter(begins).find_map(|at| moment(&line[at..], written)).map(|(moment, _)| moment)
+}
+
+/// What two numbers with a colon between are in front of lines where they run on as a clock does, and whether that is sure.
+fn short_times(lines: &[&[u8]]) -> Option<(Short, bool)> {
+    let of = |short: Short| -> Vec<f64> {
+        let written = Written { short: Some(short), ..Written::default() };
+        let is_short = |line: &&&[u8]| moment(line, Written::default()).is_none();
+        let told = |line: &&[u8]| Some(moment(line, written)?.0.seconds);
+        lines.iter().filter(is_short).filter_map(told).collect()
+    };
+    let (minutes, hours) = (of(Short::Minutes), of(Short::Hours));
+    let runs = |all: &[f64]| {
+        let steps: Vec<f64> = all.windows(2).map(|pair| (pair[1] - pair[0]).rem_euclid(3600.0 * 24.0)).collect();
+        let ahead = steps.iter().filter(|step| (1.0..=3600.0).contains(*step)).count();
+        // All steps are the same, or the second number carried over into the first.
+        let is_even = steps.windows(2).all(|pair| pair[0] == pair[1]);
+        let carried = all.windows(2).any(|pair| (pair[0] / 60.0).floor() != (pair[1] / 60.0).floor());
+        all.len() * 10 >= lines.len() * 9 && ahead * 10 >= steps.len() * 9 && !steps.is_empty() && (is_even || carried)
+    };
+    match (runs(&minutes), hours.len() < minutes.len()) {
+        (false, _) => None,
+        // No day has so many hours.
+        (true, true) => Some((Short::Minutes, true)),
+        (true, false) => Some((Short::Minutes, false)),
+    }
 }
 
 /// The word in front of a line, where there is one.
@@ -147,10 +219,10 @@ fn with_one_tag(cuts: &[Cut<'_>]) -> usize {
 const DAY_TURN: f64 = 80_000.0;
 
 /// The moments of lines never run back, but where a day turns.
-fn runs_on(cuts: &[Cut<'_>], comma: bool) -> bool {
+fn runs_on(cuts: &[Cut<'_>], written: Written) -> bool {
     let told = |cut: &Cut<'_>| {
         let token = cut.tokens.iter().find(|token| token.kind == Kind::Moment)?;
-        Some(moment(&cut.line[token.at.clone()], comma)?.0.seconds)
+        Some(moment(&cut.line[token.at.clone()], written)?.0.seconds)
     };
     let moments: Vec<f64> = cuts.iter().filter_map(told).collect();
     let back = |pair: &&[f64]| pair[1] < pair[0] && pair[0] - pair[1] <= DAY_TURN;
@@ -166,7 +238,8 @@ fn comma_belongs(cuts: &[Cut<'_>]) -> Option<bool> {
     let (mut within, mut zeros) = (0, 0);
     for cut in cuts {
         let Some(i) = cut.tokens.iter().position(|token| token.kind == Kind::Moment) else { return Some(false) };
-        let Some((told, used)) = moment(&cut.line[cut.tokens[i].at.start..], true) else { return Some(false) };
+        let written = Written { comma: true, ..Written::default() };
+        let Some((told, used)) = moment(&cut.line[cut.tokens[i].at.start..], written) else { return Some(false) };
         let fraction = used - cut.tokens[i].at.len();
         if told.decimals % 3 != 0 || fraction == 0 {
             return Some(false);
@@ -223,9 +296,9 @@ pub(in super::super) fn find(lines: &[&[u8]], header: Option<&Header>) -> Option
     }
     let found = find_in(&lines, header, has_check, false)?;
     match (found.rival.is_some(), by_mode(&lines, false).3) {
-        (false, false) => {
+        (false, Some(why)) => {
             let other = find_in(&lines, header, has_check, true)?;
-            Some(Found { rival: Some((other.pattern, "the digits behind the time may be its fraction")), ..found })
+            Some(Found { rival: Some((other.pattern, why)), ..found })
         }
         _ => Some(found),
     }

@@ -15,6 +15,7 @@ mod tokens;
 
 use super::header::Header;
 use super::shape::Delimiter;
+use super::wall::Written;
 
 pub(super) use find::{Found, find};
 pub(super) use read::Unread;
@@ -74,8 +75,8 @@ pub(super) enum FieldKind {
     Codes(Vec<String>),
     /// What a logger counts its time by: a number that only rises.
     Ticks,
-    /// A date and time of day, or one of both; with a comma before the fraction of the second where that is said.
-    Clock { comma: bool },
+    /// A date and time of day, or one of both, so written.
+    Clock(Written),
 }
 
 /// The most words of a column.
@@ -131,7 +132,7 @@ impl Pattern {
 
     /// The column that carries a time of day or a date, with its name.
     pub fn clock(&self) -> Option<&str> {
-        let clock = self.columns.iter().find(|column| matches!(column.kind, FieldKind::Clock { .. }));
+        let clock = self.columns.iter().find(|column| matches!(column.kind, FieldKind::Clock(_)));
         clock.map(|column| column.name.as_str())
     }
 
@@ -144,7 +145,7 @@ impl Pattern {
             _ if is_bare && header.names.len() == self.columns.len() => (0..self.columns.len()).collect(),
             [form] => {
                 // The date and the time of a clock may have a cell each.
-                let clock = |column: &usize| matches!(self.columns[*column].kind, FieldKind::Clock { .. });
+                let clock = |column: &usize| matches!(self.columns[*column].kind, FieldKind::Clock(_));
                 let clocks: Vec<usize> = (0..self.columns.len()).filter(clock).take(1).collect();
                 let cells = |wide: &[usize]| form.cells(header.delimiter, header.names.len(), wide);
                 let Some(places) = cells(&[]).or_else(|| cells(&clocks)) else { return };
@@ -153,7 +154,7 @@ impl Pattern {
             _ => return,
         };
         for (column, place) in self.columns.iter_mut().zip(places).filter(|(_, place)| *place < header.names.len()) {
-            if !matches!(column.kind, FieldKind::Clock { .. }) {
+            if !matches!(column.kind, FieldKind::Clock(_)) {
                 column.name.clone_from(&header.names[place]);
                 column.unit.clone_from(&header.units[place]);
             }

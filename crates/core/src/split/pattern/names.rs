@@ -11,8 +11,8 @@ use super::{FieldKind, Form, Part, Pattern};
 /// For each field of `form`, in its order, the slot that a line of words has there; `None` where the text says other things.
 fn slots(form: &Form, pattern: &Pattern) -> Option<(Vec<Slot>, String)> {
     let kind = |column: usize| &pattern.columns[column].kind;
-    let is_clock = |column: usize| matches!(kind(column), FieldKind::Clock { .. });
-    let is_stamp = |column: usize| matches!(kind(column), FieldKind::Clock { .. } | FieldKind::Ticks);
+    let is_clock = |column: usize| matches!(kind(column), FieldKind::Clock(_));
+    let is_stamp = |column: usize| matches!(kind(column), FieldKind::Clock(_) | FieldKind::Ticks);
     let mut line = String::new();
     let mut places = Vec::new();
     let letters_lead =
@@ -126,9 +126,8 @@ fn columns(form: &Form) -> impl Iterator<Item = usize> {
 
 /// Finds the units of all columns.
 pub(super) fn units(pattern: &mut Pattern) {
-    let clocks: Vec<bool> =
-        pattern.columns.iter().map(|column| matches!(column.kind, FieldKind::Clock { .. })).collect();
-    for column in pattern.columns.iter_mut().filter(|column| matches!(column.kind, FieldKind::Clock { .. })) {
+    let clocks: Vec<bool> = pattern.columns.iter().map(|column| matches!(column.kind, FieldKind::Clock(_))).collect();
+    for column in pattern.columns.iter_mut().filter(|column| matches!(column.kind, FieldKind::Clock(_))) {
         column.unit = "s".into();
     }
     let before = pattern.clone();
@@ -142,8 +141,7 @@ pub(super) fn units(pattern: &mut Pattern) {
 
 /// Names the columns by the text around them; each has another name.
 pub(super) fn name(pattern: &mut Pattern) {
-    let clocks: Vec<bool> =
-        pattern.columns.iter().map(|column| matches!(column.kind, FieldKind::Clock { .. })).collect();
+    let clocks: Vec<bool> = pattern.columns.iter().map(|column| matches!(column.kind, FieldKind::Clock(_))).collect();
     let mut names: Vec<String> = vec![String::new(); clocks.len()];
     let mut told: Vec<Option<String>> = vec![None; clocks.len()];
     for form in &pattern.forms {
@@ -158,7 +156,7 @@ pub(super) fn name(pattern: &mut Pattern) {
     // What the board calls `t` is called so.
     for column in all().filter(|column| !is_ticks(column)).chain(all().filter(is_ticks)) {
         let name = match pattern.columns[column].kind {
-            FieldKind::Clock { .. } => Some("clock_s".into()),
+            FieldKind::Clock(_) => Some("clock_s".into()),
             FieldKind::Ticks => Some("t".into()),
             _ => told[column].take(),
         };

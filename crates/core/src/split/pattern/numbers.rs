@@ -34,14 +34,18 @@ pub(super) fn may_be_sign(places: &[Place<'_>], i: usize) -> Option<bool> {
     (joined && !(before.is_constant() && next.is_constant())).then_some(false)
 }
 
-/// Whether a number in brackets at place `i`, behind one word at most, only rises.
+/// Whether a number at place `i` only rises, and is written as loggers write their clock: in brackets behind one word at most,
+/// in front of a line behind an `@`, or there with leading zeros before a bar.
 pub(super) fn is_ticks(places: &[Place<'_>], i: usize) -> bool {
     let opens = i > 0 && places[i - 1].is(b"[(") && places.get(i + 1).is_some_and(|next| next.is(b"])"));
     let behind_word = i == 1 || (i == 2 && places[0].kind == Kind::Phrase && places[0].texts[0].len() <= 5);
     let value = |text: &&[u8]| std::str::from_utf8(text).ok()?.parse::<f64>().ok();
     let values: Vec<f64> = places[i].texts.iter().filter_map(value).collect();
     let rises = values.windows(2).all(|pair| pair[1] >= pair[0]) && values.last() > values.first();
-    opens && behind_word && rises && values.len() == places[i].texts.len() && places.len() > i + 2
+    let is = |at: usize, marks: &[u8]| places.get(at).is_some_and(|place| place.is(marks));
+    let padded = places[i].texts[0].len() >= 6 && places[i].texts[0][0] == b'0' && !places[i].texts[0].contains(&b'.');
+    let marked = (i == 1 && is(0, b"@")) || (i == 0 && padded && is(1, b"|"));
+    ((opens && behind_word) || marked) && rises && values.len() == places[i].texts.len() && places.len() > i + 1
 }
 
 /// The field that begins at place `i`, `None` where the number is part of the text; how many places it takes, and what is

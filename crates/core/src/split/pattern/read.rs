@@ -90,8 +90,8 @@ impl FieldKind {
                 cells.set(column, state(&text[..length])?);
                 Some(at + length)
             }
-            FieldKind::Clock { comma } => {
-                let (moment, used) = moment(text, *comma)?;
+            FieldKind::Clock(written) => {
+                let (moment, used) = moment(text, *written)?;
                 number(Some((Number { value: moment.seconds, decimals: moment.decimals }, used)))
             }
             FieldKind::Codes(codes) => {

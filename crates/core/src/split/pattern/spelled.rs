@@ -2,6 +2,7 @@
 
 use super::super::shape::MAX_FIELDS;
 use super::super::spelling::NotAShape;
+use super::super::wall::{Short, Written};
 use super::names::units;
 use super::{FieldKind, Form, Part, Pattern, PatternColumn};
 use std::fmt;
@@ -14,16 +15,21 @@ const REST: &str = ":rest";
 const CHECK: &str = ":check";
 
 /// Ways of writing a number, as they are spelled behind its name.
-const KINDS: [(&str, FieldKind); 8] = [
+const KINDS: [(&str, FieldKind); 11] = [
     ("comma", FieldKind::Comma),
     ("thousands", FieldKind::Thousands),
     ("minus", FieldKind::Minus),
     ("hex", FieldKind::Hex),
     ("state", FieldKind::State),
     ("ticks", FieldKind::Ticks),
-    ("clock", FieldKind::Clock { comma: false }),
-    ("clock-comma", FieldKind::Clock { comma: true }),
+    ("clock", FieldKind::Clock(ISO)),
+    ("clock-comma", FieldKind::Clock(Written { comma: true, ..ISO })),
+    ("clock-month-first", FieldKind::Clock(Written { month_first: true, ..ISO })),
+    ("clock-minutes", FieldKind::Clock(Written { short: Some(Short::Minutes), ..ISO })),
+    ("clock-hours", FieldKind::Clock(Written { short: Some(Short::Hours), ..ISO })),
 ];
+
+const ISO: Written = Written { comma: false, month_first: false, short: None };
 
 impl fmt::Display for Pattern {
     fn fmt(&self, to: &mut fmt::Formatter<'_>) -> fmt::Result {

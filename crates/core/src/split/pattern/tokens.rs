@@ -2,7 +2,7 @@
 
 use super::super::address::address;
 use super::super::number::scan_number;
-use super::super::wall::moment;
+use super::super::wall::{Written, moment};
 use super::super::words::{grouped_length, parting_sign, word_end};
 use std::ops::Range;
 
@@ -40,8 +40,8 @@ pub(super) struct Mode {
     pub(super) hex: bool,
     /// Times and dates are numbers with signs between.
     pub(super) no_moments: bool,
-    /// A comma stands before the fraction of a time's second.
-    pub(super) comma_moments: bool,
+    /// How times and dates are written.
+    pub(super) written: Written,
     /// Letters right in front of a number are its name: `X-370Y-932`.
     pub(super) letters: bool,
 }
@@ -110,7 +110,7 @@ pub(super) fn tokens(line: &[u8], mode: Mode) -> Option<Vec<Token>> {
         let told = if mode.no_moments || (at > 0 && line[at - 1].is_ascii_alphanumeric()) {
             None
         } else {
-            moment(&line[at..], mode.comma_moments)
+            moment(&line[at..], mode.written)
         };
         // What is all of a line may be bytes in hexadecimal.
         let beside = |length: &usize| at > 0 || *length < line.trim_ascii_end().len();
@@ -169,7 +169,7 @@ mod tests {
             ("Light reading = 512 - Bright", plain, "<Light reading>=N-<Bright>"),
             ("12:59:00.100 -> 432", plain, "T->N"),
             ("12:59:00,837", Mode { no_moments: true, ..plain }, "N:N:N,N"),
-            ("12:59:00,837,1", Mode { comma_moments: true, ..plain }, "T,N"),
+            ("12:59:00,837,1", Mode { written: Written { comma: true, ..Written::default() }, ..plain }, "T,N"),
             ("-1.33-10.49  10.0", plain, "N-NN"),
             ("-1.33-10.49  10.0", Mode { glued: true, ..plain }, "NNN"),
             ("x: - 837", Mode { apart: true, ..plain }, "<x>:N"),
