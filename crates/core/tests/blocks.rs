@@ -34,7 +34,7 @@ fn block(times: Vec<Stamp>, moment: Stamp, values: Vec<f64>) -> Block {
         quantity: values,
         smoothed: None,
     };
-    Block { name: "b".into(), first_row: 0, moment, times, columns: vec![column] }
+    Block { name: "b".into(), first_row: 0, moment, times, columns: vec![column], across: Default::default() }
 }
 
 fn near(a: f64, b: f64, size: f64) -> bool {

@@ -108,6 +108,11 @@ fn lost_bytes_cost_readings_and_never_the_dialogue() {
     let mut rig = Rig::new("pinbox-lossy", PINS);
     rig.pass(60_000);
     assert_eq!(rig.dialogue.stage(), Stage::Running);
+    let mut sound = Rig::new("pinbox", PINS);
+    sound.pass(5000);
+    let map = |rig: &Rig| (rig.dialogue.board().modes.clone(), rig.dialogue.board().channels.clone());
+    assert_eq!(map(&rig), map(&sound), "answers that lost bytes are asked for again");
+    assert!(rig.dialogue.state().contains("bytes of its answers were lost"), "{}", rig.dialogue.state());
     assert!(rig.rows.rows.len() > 900 && rig.rows.rejected > 5, "{} {}", rig.rows.rows.len(), rig.rows.rejected);
     let knobs: Vec<f64> = rig.rows.rows.iter().map(|(_, row)| row[0]).filter(|knob| knob.is_finite()).collect();
     assert!(knobs.iter().all(|knob| (0.0..=1023.0).contains(knob)));

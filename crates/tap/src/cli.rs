@@ -13,6 +13,18 @@ use std::path::PathBuf;
 use std::sync::LazyLock;
 use std::time::Duration;
 
+/// The names of the simulated boards, as text.
+pub(crate) fn board_names() -> String {
+    amber_boards::BOARDS.map(|(name, _)| name).join(", ")
+}
+
+/// The simulated boards, each with what it does, a line each below `head`.
+pub(crate) fn boards(head: &str) -> String {
+    let line = |(name, what): &(&str, &str)| format!("  {name}: {what}");
+    let lines: Vec<String> = amber_boards::BOARDS.iter().map(line).collect();
+    format!("{head}\n{}", lines.join("\n"))
+}
+
 /// Watch, plot, smooth and log a board's readings in the terminal.
 #[derive(Debug, Parser)]
 #[command(name = "amber-tap", version, after_help = EXIT_CODES)]
@@ -30,9 +42,7 @@ ended before it by a closed terminal, Ctrl-C or a request to end (it is kept).";
 pub(crate) enum Command {
     /// Watch a simulated board, set up and ready: the wave flume, or another one.
     Demo {
-        /// flume, raft (three axes), bath (a heater that the host switches), flume-pump (a pump that it switches), lamp (a light
-        /// sensor in a divider), motor (a current), pad (forces), lift (two levers), valve (codes), chime-binary (binary frames, 20,000 rows a second), pinbox (pins that are set up from here) or meter (answers to questions).
-        #[arg(default_value = "flume")]
+        #[arg(default_value = "flume", help = format!("One of the simulated boards: {}", board_names()), long_help = boards("One of the simulated boards:"))]
         which: String,
         #[command(flatten)]
         files: Files,
@@ -182,8 +192,7 @@ pub(crate) enum Command {
     },
     /// Serve a simulated board or a take alone and print its device, for any program to open
     Board {
-        /// flume, flume-depth, flume-pump, raft, bath, lamp, motor, pad, lift, valve, twin, notes, chatter, desk, chime or gremlin; or a take's folder.
-        #[arg(value_name = "NAME|TAKE")]
+        #[arg(value_name = "NAME|TAKE", help = format!("A take's folder, or one of the simulated boards: {}", board_names()), long_help = boards("A take's folder, or one of the simulated boards:"))]
         name: String,
         /// Binary frames instead of text, from a board that can send them: chime.
         #[arg(long)]

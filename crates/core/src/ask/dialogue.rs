@@ -21,6 +21,9 @@ const SILENT: f64 = 2.0;
 /// Readings that may be missing before that, where they are slow.
 const MISSING: f64 = 10.0;
 
+/// Answers of one kind that may differ or be damaged before the last whole one is taken for right.
+const MOST_ANSWERS: u32 = 12;
+
 /// How far the dialogue has come.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Stage {
@@ -51,6 +54,16 @@ pub struct PinBoard {
 
 /// The most that is read of a name.
 const LONGEST_NAME: usize = 64;
+
+/// Whether an answer is whole, as far as it tells itself: each pin's modes come in pairs, rising, and all pins end.
+fn is_whole(system: &[u8]) -> bool {
+    let [CAPABILITIES, rest @ ..] = system else { return true };
+    let rises = |pin: &[u8]| {
+        let modes = pin[..pin.len() - 1].chunks(2).collect::<Vec<_>>();
+        modes.iter().all(|mode| mode.len() == 2) && modes.windows(2).all(|pair| pair[0][0] < pair[1][0])
+    };
+    rest.ends_with(&[0x7f]) && rest.split_inclusive(|byte| *byte == 0x7f).all(rises)
+}
 
 impl PinBoard {
     fn hear(&mut self, system: &[u8]) -> bool {
@@ -96,6 +109,11 @@ pub struct Dialogue {
     /// When the question that is open is asked again, or readings are missed.
     due: Stamp,
     asked: u32,
+    /// The last whole answer to the open question, and how many came: one byte that is lost may leave it whole.
+    answer: Vec<u8>,
+    answers: u32,
+    /// Answers were damaged, or no two of them alike.
+    is_lossy: bool,
     /// Bytes to be sent.
     out: Vec<u8>,
     /// When each analog channel was heard last, since the pins were set up.
@@ -103,6 +121,8 @@ pub struct Dialogue {
     /// When they were, and how often since the opening.
     set_up: Stamp,
     repeats: u64,
+    /// What each output was set to last, by its pin, for a list of pins.
+    outputs: Vec<(u8, u16)>,
     /// The last value of each analog channel and each port, for a list of pins.
     analog: [Option<u16>; 16],
     ports: [Option<u8>; 16],
@@ -118,10 +138,14 @@ impl Dialogue {
             stage: Stage::Closed,
             due: Stamp(0),
             asked: 0,
+            answer: Vec::new(),
+            answers: 0,
+            is_lossy: false,
             out: Vec::new(),
             heard: [None; 16],
             set_up: Stamp(0),
             repeats: 0,
+            outputs: Vec::new(),
             analog: [None; 16],
             ports: [None; 16],
         }
@@ -155,6 +179,23 @@ impl Dialogue {
     /// The last state of a pin.
     pub fn digital(&self, pin: u8) -> Option<bool> {
         self.ports.get(usize::from(pin / 8)).copied().flatten().map(|bits| bits >> (pin % 8) & 1 == 1)
+    }
+
+    /// What an output was set to last; `None` where it was not, since the pins were set up.
+    pub fn output_of(&self, pin: u8) -> Option<u16> {
+        self.outputs.iter().find(|(own, _)| *own == pin).map(|(_, value)| *value)
+    }
+
+    /// These bytes were sent to the board.
+    pub fn sent(&mut self, bytes: &[u8]) {
+        let (pin, value) = match *bytes {
+            [SET_PIN, pin, value] => (pin, u16::from(value)),
+            [first, low, high] if first & 0xf0 == ANALOG => (first & 0x0f, u16::from(low) | u16::from(high) << 7),
+            [SYSTEM, EXTENDED_ANALOG, pin, low, high, END] => (pin, u16::from(low) | u16::from(high) << 7),
+            _ => return,
+        };
+        self.outputs.retain(|(own, _)| *own != pin);
+        self.outputs.push((pin, value));
     }
 
     /// The link was opened at `now`: the board is asked who it is.
@@ -240,7 +281,11 @@ impl Dialogue {
                 }
             }
             Message::System(system) => {
-                if !self.board.hear(system) {
+                let is_map = matches!(
+                    (self.stage, system.first()),
+                    (Stage::Capabilities, Some(&CAPABILITIES)) | (Stage::Channels, Some(&CHANNELS))
+                );
+                if (is_map && !self.is_believed(system, at)) || !self.board.hear(system) {
                     return;
                 }
                 match (self.stage, system[0]) {
@@ -254,8 +299,42 @@ impl Dialogue {
         }
     }
 
+    /// Whether an answer to the open question is to be believed: it is whole, and the one before was the same; else it is asked
+    /// again.
+    fn is_believed(&mut self, system: &[u8], now: Stamp) -> bool {
+        self.answers += 1;
+        let is_whole = is_whole(system) && (system[0] != CHANNELS || self.fits(system.len() - 1));
+        let is_same = is_whole && self.answer == system;
+        if is_whole {
+            self.answer = system.to_vec();
+        }
+        self.is_lossy |= !is_same && (self.answers > 1 || !is_whole);
+        let is_believed = is_same || (is_whole && self.answers >= MOST_ANSWERS);
+        if !is_believed {
+            // It knows the question.
+            self.asked = 0;
+            self.ask(now);
+        }
+        is_believed
+    }
+
+    /// Whether so many pins are as many as the board said before.
+    fn fits(&self, pins: usize) -> bool {
+        self.board.modes.is_empty() || self.board.modes.len() == pins
+    }
+
+    /// The bytes that have the board say how its digital inputs are now, which it else says when they change.
+    pub fn ask_inputs(&mut self) {
+        if self.stage == Stage::Running {
+            let is_digital = |used: &Use| matches!(used, Use::Input(_) | Use::PullUp(_));
+            let asked: Vec<[u8; 2]> = self.pins.read().filter(is_digital).filter_map(|used| report(used, 1)).collect();
+            self.out.extend(asked.into_iter().flatten());
+        }
+    }
+
     fn go_on(&mut self, stage: Stage, now: Stamp) {
         (self.stage, self.asked) = (stage, 0);
+        (self.answer, self.answers) = (Vec::new(), 0);
         self.ask(now);
     }
 
@@ -275,6 +354,7 @@ impl Dialogue {
     /// Sets up the pins.
     fn set_up(&mut self, now: Stamp) {
         self.stage = Stage::Running;
+        self.outputs.clear();
         self.heard = [None; 16];
         let mut pins = self.pins.pins.clone();
         // What an output is set to must not lie between two modes.
@@ -349,6 +429,7 @@ impl Dialogue {
             Stage::Running if self.board.modes.is_empty() => {
                 format!("{firmware}, which does not say what its pins can do: its sheet tells it")
             }
+            Stage::Running if self.is_lossy => format!("{firmware}; bytes of its answers were lost, so they were asked for again"),
             Stage::Running => firmware.to_owned(),
         }
     }

@@ -55,6 +55,20 @@ impl Asker {
         }
     }
 
+    /// The board is to say what it only says when it changes, as far as it has such.
+    pub fn ask_states(&mut self) {
+        if let Asker::Pins(dialogue) = self {
+            dialogue.ask_inputs();
+        }
+    }
+
+    /// These bytes were sent to the board.
+    pub fn sent(&mut self, bytes: &[u8]) {
+        if let Asker::Pins(dialogue) = self {
+            dialogue.sent(bytes);
+        }
+    }
+
     /// These bytes came at `at`.
     pub fn hear(&mut self, at: Stamp, bytes: &[u8]) {
         match self {

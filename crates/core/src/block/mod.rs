@@ -6,6 +6,7 @@ pub use statistics::{Histogram, Statistics, effective_bits};
 
 use crate::Stamp;
 use crate::chain::Chain;
+use crate::clock::Across;
 use crate::digits::write_shortest;
 use std::ops::Range;
 
@@ -109,6 +110,8 @@ pub struct Block {
     pub times: Vec<Stamp>,
     /// Its channels.
     pub columns: Vec<Column>,
+    /// What its rows are counted by.
+    pub across: Across,
 }
 
 impl Block {
@@ -154,7 +157,8 @@ impl Block {
                 smoothed: channel.smoothed().map(smoothed),
             }
         });
-        Block { name: name.to_owned(), first_row: rows.start, moment, times, columns: columns.collect() }
+        let across = chain.timer().across();
+        Block { name: name.to_owned(), first_row: rows.start, moment, times, columns: columns.collect(), across }
     }
 
     /// The seconds of a row from the block's moment, negative before it.
@@ -167,7 +171,7 @@ impl Block {
         row.checked_sub(1).map_or(f64::NAN, |before| self.times[row].seconds_since(self.times[before]))
     }
 
-    /// The block as CSV (RFC 4180): index from 0, seconds from its moment, interval, then of each channel the raw
+    /// The block as CSV (RFC 4180): index from 0, seconds from its moment, interval (rows where these are counted), then of each channel the raw
     /// value, where it is something else, the quantity and, where it is smoothed, that too. Gaps are empty.
     pub fn csv(&self) -> String {
         let mut out = Vec::new();
@@ -178,8 +182,11 @@ impl Block {
                 text.to_owned()
             }
         };
-        const OWN: [&str; 3] = ["index", "time_s", "interval_s"];
-        out.extend_from_slice(OWN.join(",").as_bytes());
+        let own = match self.across {
+            Across::Seconds => ["index", "time_s", "interval_s"],
+            Across::Rows(_) => ["index", "row", "interval_rows"],
+        };
+        out.extend_from_slice(own.join(",").as_bytes());
         let mut all: Vec<(&[f64], i32)> = Vec::new();
         for column in &self.columns {
             let unit = if column.unit.is_empty() { String::new() } else { format!(" ({})", column.unit) };
@@ -188,7 +195,7 @@ impl Block {
             for (what, unit, values) in raw.into_iter().chain([("", &unit[..], &column.quantity)]).chain(smoothed) {
                 // No two columns are called alike.
                 let name = format!("{}{what}{unit}", column.name);
-                let name = if OWN.contains(&&name[..]) { format!("{name} raw") } else { name };
+                let name = if own.contains(&&name[..]) { format!("{name} raw") } else { name };
                 out.extend_from_slice(format!(",{}", quoted(&name)).as_bytes());
                 // Smoothed values have no more digits than the noise that is left needs.
                 all.push((values, if what == " smoothed" { column.decimals as i32 + 3 } else { i32::MAX }));
@@ -204,8 +211,8 @@ impl Block {
         for row in 0..self.times.len() {
             out.extend_from_slice(row.to_string().as_bytes());
             // Nanoseconds are whole.
-            number((self.seconds(row) * 1e9).round() / 1e9, &mut out);
-            number((self.interval(row) * 1e9).round() / 1e9, &mut out);
+            number(self.across.of((self.seconds(row) * 1e9).round() / 1e9), &mut out);
+            number(self.across.of((self.interval(row) * 1e9).round() / 1e9), &mut out);
             for (values, places) in &all {
                 let ten = 10f64.powi(*places.min(&15));
                 let value = if *places < 15 { (values[row] * ten).round() / ten } else { values[row] };

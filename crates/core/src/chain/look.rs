@@ -23,7 +23,7 @@ impl Chain {
     /// Whether a spectrum can be taken of the rows.
     pub fn verdict(&self) -> Verdict {
         if self.timer().is_assumed() {
-            let reason = "no: the text has no time of its own; set the rate, or its clock".into();
+            let reason = "unknown: the text has no clock of its own, so that rows are counted".into();
             return Verdict { even: false, reason };
         }
         self.intake.intervals.verdict(self.timer().in_force())

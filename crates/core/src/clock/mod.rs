@@ -5,6 +5,7 @@
 //! rows with the same arrivals always get the same times. A text has no arrivals: its own clock is the time.
 //! [`Intervals`] judges the result.
 
+mod across;
 mod board;
 mod even;
 mod find;
@@ -15,6 +16,7 @@ mod text;
 mod timer;
 mod timing;
 
+pub use across::Across;
 pub use board::Drift;
 pub use intervals::{Intervals, Spacing, Verdict};
 pub use rate::RateMeter;

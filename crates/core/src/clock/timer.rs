@@ -5,7 +5,7 @@ use super::even::{self, Even};
 use super::find::{Candidate, Finding, Found};
 use super::says::{Says, says};
 use super::text::{TextTime, assumed};
-use super::{Opening, Time};
+use super::{Across, Opening, Time};
 use crate::Stamp;
 use crate::split::Shape;
 use std::collections::VecDeque;
@@ -135,6 +135,11 @@ impl Timer {
         self.text.is_some() && self.set == Time::Auto && self.in_force == assumed() && !self.arrives
     }
 
+    /// What rows are counted by: their own number where nothing tells their time.
+    pub fn across(&self) -> Across {
+        if self.is_assumed() { Across::Rows(super::text::ASSUMED_HZ) } else { Across::Seconds }
+    }
+
     /// Whether the times of rows are those of a text and not those of the clock on the wall.
     pub fn is_text_time(&self) -> bool {
         self.text.is_some() && (!self.arrives || self.is_exact())
@@ -144,8 +149,8 @@ impl Timer {
     pub fn sentence(&self) -> String {
         match (&self.in_force, &self.text) {
             (_, Some(text)) if text.grows.is_some() => "arrival, as the text grows".into(),
-            (Time::Rate { hz }, Some(_)) if self.is_assumed() => {
-                format!("assumed, {hz} rows/s: the text has no clock")
+            (Time::Rate { .. }, Some(_)) if self.is_assumed() => {
+                "none: rows are counted, since the text has no clock".into()
             }
             (Time::Board { channel, tick, .. }, Some(_)) => format!("clock in the text {channel}, {}", tick.name()),
             (rule, _) => rule.sentence(),

@@ -11,7 +11,7 @@ pub use layout::Layout;
 
 use crate::Stamp;
 use crate::bench::ChannelSettings;
-use crate::clock::{FinalTimes, Item, Opening, Time, Timed, Timing};
+use crate::clock::{Across, FinalTimes, Item, Opening, Time, Timed, Timing};
 use crate::split::{Frame, LineOutcome, OpeningState, Shape, Sink, Splitter};
 
 /// Rows that follow one another, at least one.
@@ -25,6 +25,8 @@ pub struct Rows<'a> {
     pub raw: &'a [Vec<f64>],
     /// `times` are those of a text, counted from when it was opened, and not those of the clock on the wall.
     pub is_text_time: bool,
+    /// What rows are counted by.
+    pub across: Across,
 }
 
 impl Rows<'_> {
@@ -330,7 +332,8 @@ impl Joint {
         }
         // What no column feeds has nothing of its own.
         raw.iter_mut().for_each(|raw| raw.resize(times.len(), f64::NAN));
-        sink.rows(&Rows { arrivals, times, raw, is_text_time: *is_text_time });
+        let across = self.timing.timer().across();
+        sink.rows(&Rows { arrivals, times, raw, is_text_time: *is_text_time, across });
         arrivals.clear();
         times.clear();
         values.clear();

@@ -10,8 +10,10 @@ use std::ops::Range;
 /// Rows whose intervals vary by less than this share are taken as they are.
 const EVEN: f64 = 1e-3;
 
-/// An interval of this many usual ones is a pause: what lies in it is not known.
+/// An interval of this many usual ones is a pause: what lies in it is not known. Where rows are regular, some of them may be
+/// missing.
 const PAUSE: f64 = 3.5;
+const REGULAR_PAUSE: f64 = 32.5;
 
 /// An interval is a multiple of the usual one when it is this close to it, in usual ones; rows are regular when so large a share
 /// of the intervals are.
@@ -19,7 +21,7 @@ const NEAR: f64 = 0.3;
 const REGULAR: f64 = 0.9;
 
 /// More gaps than this share: there is nothing to take a spectrum of.
-const MOST_GAPS: f64 = 0.1;
+const MOST_GAPS: f64 = 0.25;
 
 /// Rows at even distances.
 #[derive(Clone, Debug, PartialEq)]
@@ -75,7 +77,8 @@ impl Even {
             return Err(format!("only {}: {} are needed", counted(rows.len() as u64, "row"), super::SHORTEST));
         }
         let usual = usual_interval(&rows).ok_or("all rows have the same time: a time base must be set")?;
-        let pause = rows.windows(2).rposition(|pair| pair[1].0.seconds_since(pair[0].0) > PAUSE * usual);
+        let pause = if is_regular(&rows, usual) { REGULAR_PAUSE } else { PAUSE };
+        let pause = rows.windows(2).rposition(|pair| pair[1].0.seconds_since(pair[0].0) > pause * usual);
         let kept = &rows[pause.map_or(0, |pause| pause + 1)..];
         let left_out = rows.len() - kept.len();
         if kept.len() < super::SHORTEST {
@@ -92,14 +95,12 @@ impl Even {
         }
         // Where nearly all intervals are whole multiples of the usual one, rows are missing, which count as rows, so that the rate
         // is that of the board; else rows come as they like, and the mean rate is theirs.
-        let whole = |pair: &[(Stamp, f64)]| (pair[1].0.seconds_since(pair[0].0) / usual).round().max(1.0);
-        let is_near = |pair: &&[(Stamp, f64)]| (pair[1].0.seconds_since(pair[0].0) / usual - whole(pair)).abs() < NEAR;
-        let is_regular = kept.windows(2).filter(is_near).count() as f64 >= REGULAR * (kept.len() - 1) as f64;
-        let step = |pair: &[(Stamp, f64)]| if is_regular { whole(pair) } else { 1.0 };
+        let is_regular = is_regular(kept, usual);
+        let step = |pair: &[(Stamp, f64)]| if is_regular { whole(pair, usual) } else { 1.0 };
         let count = kept.windows(2).map(step).sum::<f64>();
         let filled = count as usize + 1 - kept.len().min(count as usize + 1);
         if filled as f64 > MOST_GAPS * count {
-            return Err(format!("{} of {} rows are missing or gaps", filled, count as usize + 1));
+            return Err(format!("{} of {} rows are missing or gaps: too many to fill in", filled, count as usize + 1));
         }
         let interval = span / count;
         let deviations =
@@ -164,13 +165,57 @@ impl Even {
             format!("rows are even to {} %: taken as they are", short(100.0 * self.jitter, 1))
         };
         if self.filled > 0 {
-            told += &format!("; {} filled in", counted(self.filled as u64, "missing row"));
+            let share = 100.0 * self.filled as f64 / self.values.len() as f64;
+            told += &format!("; {} filled in ({} %)", counted(self.filled as u64, "missing row"), short(share, 2));
         }
         if self.left_out > 0 {
             told += &format!("; {} in front of a pause left out", counted(self.left_out as u64, "row"));
         }
         told
     }
+}
+
+/// The intervals that lie between two rows: at least one.
+fn whole(pair: &[(Stamp, f64)], usual: f64) -> f64 {
+    (pair[1].0.seconds_since(pair[0].0) / usual).round().max(1.0)
+}
+
+/// Whether nearly all intervals are whole multiples of the usual one.
+fn is_regular(rows: &[(Stamp, f64)], usual: f64) -> bool {
+    let is_near =
+        |pair: &&[(Stamp, f64)]| (pair[1].0.seconds_since(pair[0].0) / usual - whole(pair, usual)).abs() < NEAR;
+    rows.windows(2).filter(is_near).count() as f64 >= REGULAR * (rows.len() - 1) as f64
+}
+
+/// Values on an even grid from `begin` on, `count` of them `interval` seconds apart, and how many of them lie between rows that
+/// were missing, and how many are NaN: before the first value, behind the last, and in gaps longer than those a spectrum fills in.
+pub fn on_grid(times: &[Stamp], values: &[f64], begin: Stamp, interval: f64, count: usize) -> (Vec<f64>, usize, usize) {
+    let rows: Vec<(Stamp, f64)> =
+        times.iter().copied().zip(values.iter().copied()).filter(|(_, value)| value.is_finite()).collect();
+    let (mut grid, mut at, mut filled, mut silent) = (Vec::with_capacity(count), 0, 0, 0);
+    for step in 0..count {
+        let time = begin.plus(step as f64 * interval);
+        while at + 2 < rows.len() && rows[at + 1].0 <= time {
+            at += 1;
+        }
+        let value = match rows.get(at..at + 2) {
+            Some(&[(from, low), (to, high)]) => {
+                let (length, since) = (to.seconds_since(from), time.seconds_since(from));
+                let is_within = (-0.5 * interval..=length + 0.5 * interval).contains(&since);
+                if !is_within || length > REGULAR_PAUSE * interval {
+                    let near = since.abs() < 0.5 * interval || (since - length).abs() < 0.5 * interval;
+                    if near { if since.abs() < (since - length).abs() { low } else { high } } else { f64::NAN }
+                } else {
+                    filled += usize::from(length > 1.5 * interval && since.min(length - since) > 0.5 * interval);
+                    if length > 0.0 { low + (since / length).clamp(0.0, 1.0) * (high - low) } else { high }
+                }
+            }
+            _ => f64::NAN,
+        };
+        silent += usize::from(value.is_nan());
+        grid.push(value);
+    }
+    (grid, filled, silent)
 }
 
 /// The median interval between rows that are not of one moment.

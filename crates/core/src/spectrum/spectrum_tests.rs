@@ -116,6 +116,25 @@ fn uneven_rows_are_made_even_and_it_is_said_what_that_costs() {
     paused[100..].iter_mut().for_each(|row| row.0 += 3.0);
     let paused = made(&paused).unwrap();
     assert_eq!((paused.values.len(), paused.left_out), (400, 100));
+    // One row of ten is lost, at random: all that is left counts, and a wave is found.
+    let whole: Vec<(f64, f64)> = (0..7200).map(|i| (f64::from(i) * 0.01, value(f64::from(i) * 0.01))).collect();
+    let lossy: Vec<(f64, f64)> = whole.iter().copied().filter(|_| chance.share() > 0.1).collect();
+    let even = made(&lossy).unwrap();
+    assert!(
+        even.left_out == 0 && even.filled + lossy.len() == even.values.len() && even.filled > 600,
+        "{}",
+        even.told()
+    );
+    let peak = peaks::find(&Maker::default().spectrum(&even.values, even.rate, Recipe::default()).unwrap()).found[0];
+    assert!((peak.hertz - 2.0).abs() < 0.001 && (peak.amplitude - 3.0).abs() < 0.03, "{peak:?}");
+    // On a grid: a gap at the beginning, three rows that are missing, and a pause.
+    let times: Vec<Stamp> = (0..300).map(|i| at(f64::from(i) * 0.01 + if i < 200 { 0.0 } else { 3.0 })).collect();
+    let mut values: Vec<f64> = (0..300).map(f64::from).collect();
+    values[..5].fill(f64::NAN);
+    values[50..53].fill(f64::NAN);
+    let (grid, filled, silent) = even::on_grid(&times, &values, times[0], 0.01, 600);
+    assert_eq!((filled, silent), (3, 5 + 300));
+    assert_eq!((grid[5], grid[51], grid[199], grid[500], grid[599]), (5.0, 51.0, 199.0, 200.0, 299.0));
     // Rows that come as they like are not missing ones.
     let mut time = 0.0;
     let wild: Vec<(f64, f64)> = (0..3000)

@@ -1,10 +1,11 @@
 //! What cuts a stream: lines, or the frames of a shape that has some.
 
 use super::frame::{Frame, Framing, LineFraming};
-use super::frames::FrameCutter;
+use super::frames::{Cut, FrameCutter};
 use super::outcome::{LineOutcome, Rejection};
 use super::pins::message::MessageCutter;
 use super::shape::Shape;
+use crate::Stamp;
 
 /// The framing of a stream.
 #[derive(Clone, Debug)]
@@ -24,12 +25,21 @@ impl Cutter {
         }
     }
 
+    /// So many bytes come at `at`.
     #[inline]
-    pub(super) fn step<'a>(&'a mut self, bytes: &'a [u8]) -> (usize, Option<Frame<'a>>) {
+    pub(super) fn come(&mut self, at: Stamp, length: usize) {
+        if let Cutter::Frames(frames) = self {
+            frames.come(at, length);
+        }
+    }
+
+    #[inline]
+    pub(super) fn step<'a>(&'a mut self, bytes: &'a [u8]) -> (usize, Option<Cut<'a>>) {
+        let now = |(used, frame): (usize, Option<Frame<'a>>)| (used, frame.map(|frame| (frame, None)));
         match self {
-            Cutter::Lines(lines) => lines.step(bytes),
+            Cutter::Lines(lines) => now(lines.step(bytes)),
             Cutter::Frames(frames) => frames.step(bytes),
-            Cutter::Messages(messages) => messages.step(bytes),
+            Cutter::Messages(messages) => now(messages.step(bytes)),
         }
     }
 

@@ -37,6 +37,11 @@ pub(super) enum Verdict {
 }
 
 impl Probe {
+    /// Begins with bytes that came at `at`.
+    pub(super) fn of(at: Stamp, bytes: Vec<u8>) -> Probe {
+        Probe { bytes, pieces: vec![(0, at)] }
+    }
+
     /// Takes bytes up to where there is something to be said; gives how many, and what is said.
     pub(super) fn take(&mut self, at: Stamp, bytes: &[u8]) -> (usize, Option<Verdict>) {
         let to_step = STEP - self.bytes.len() % STEP;

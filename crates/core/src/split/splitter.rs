@@ -44,8 +44,7 @@ const SILENCE: f64 = 0.3;
 /// The longest spelling of an offered shape that is told in a sentence, in characters.
 const LONGEST_OFFER: usize = 80;
 
-/// So many bytes that are no text, while no shape is known, may be frames; and how often that is looked into.
-const NOISE: usize = 512;
+/// How often lines that are no text, while no shape is known, are looked at for frames.
 const PROBES: u32 = 4;
 
 /// Of the last 32 lines with numbers so many that do not fit leave nothing sure.
@@ -107,8 +106,6 @@ struct SplitState {
     opened: Option<Stamp>,
     trial: Trial,
     patient: bool,
-    /// Bytes of lines that are no text, while no shape is known.
-    noise: usize,
 }
 
 impl Splitter {
@@ -120,7 +117,7 @@ impl Splitter {
             Some(shape) => State::Settled(Box::new(ShapeReader::new(shape, true))),
             None => State::Learning(Learning::default()),
         };
-        let lines = SplitState { state, half: false, opened: None, trial: Trial::default(), patient: false, noise: 0 };
+        let lines = SplitState { state, half: false, opened: None, trial: Trial::default(), patient: false };
         Splitter { framing, probe, probes: PROBES, lines }
     }
 
@@ -328,6 +325,7 @@ impl Splitter {
             self.lines.half &= at.seconds_since(opened) < SILENCE || !matches!(self.framing, Cutter::Lines(_));
         }
         let mut rest = bytes;
+        let mut is_told = false;
         loop {
             while let Some(probe) = &mut self.probe {
                 if rest.is_empty() {
@@ -337,27 +335,26 @@ impl Splitter {
                 rest = &rest[used..];
                 if let Some(verdict) = verdict {
                     self.judge(verdict, sink);
+                    is_told = false;
                 }
             }
-            let (used, frame) = self.framing.step(rest);
-            let Some(frame) = frame else { return };
-            // Where a line that is too long ends is not known yet.
-            let is_whole = matches!(frame, Frame::Whole(_));
-            self.lines.take(at, frame, sink);
-            rest = &rest[used..];
-            if is_whole && self.lines.noise >= NOISE {
-                self.look_again();
+            if !std::mem::replace(&mut is_told, true) {
+                self.framing.come(at, rest.len());
             }
-        }
-    }
-
-    /// What comes is no text: it may be frames behind a message.
-    #[cold]
-    fn look_again(&mut self) {
-        self.lines.noise = 0;
-        if matches!(self.lines.state, State::Learning(_)) && self.probes > 0 {
-            self.probes -= 1;
-            self.probe = Some(Probe::default());
+            let (used, cut) = self.framing.step(rest);
+            let Some((frame, came_at)) = cut else { return };
+            let end = rest[..used].last();
+            rest = &rest[used..];
+            if let (Frame::Whole(line), true) = (frame, self.probes > 0)
+                && matches!(self.lines.state, State::Learning(_))
+                && clean(line).is_none()
+            {
+                // What comes is no text: it may be frames behind a message, this line among them.
+                self.probes -= 1;
+                self.probe = Some(Probe::of(at, line.iter().chain(end).copied().collect()));
+                continue;
+            }
+            self.lines.take(came_at.unwrap_or(at), frame, sink);
         }
     }
 
@@ -378,8 +375,9 @@ impl Splitter {
         for (i, (from, at)) in probe.pieces.iter().enumerate() {
             let to = probe.pieces.get(i + 1).map_or(probe.bytes.len(), |(next, _)| *next);
             let mut rest = &probe.bytes[*from..to];
-            while let (used, Some(frame)) = self.framing.step(rest) {
-                self.lines.take(*at, frame, sink);
+            self.framing.come(*at, rest.len());
+            while let (used, Some((frame, came_at))) = self.framing.step(rest) {
+                self.lines.take(came_at.unwrap_or(*at), frame, sink);
                 rest = &rest[used..];
             }
         }
@@ -454,11 +452,9 @@ impl SplitState {
                         sink.line(at, LineOutcome::Message, line);
                     }
                     (Frame::Whole(line), None) => {
-                        self.noise += line.len();
                         reject(at, half, Rejection::Unreadable, line, sink);
                     }
                     (Frame::Bad(why, head), _) => {
-                        self.noise += if clean(head).is_none() { head.len() } else { 0 };
                         sink.line(at, LineOutcome::Rejected(why), head);
                     }
                 }

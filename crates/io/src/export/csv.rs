@@ -1,7 +1,7 @@
 //! A table as CSV (RFC 4180), with the times of `readings.csv` in front.
 
 use super::{ExportHead, Exporter};
-use crate::take::{iso8601, seconds_text};
+use crate::take::iso8601;
 use amber_core::Stamp;
 use amber_core::digits::{cleaned, write_shortest};
 use std::io::{self, Write};
@@ -22,8 +22,9 @@ impl<W: Write> CsvTable<W> {
     pub fn new(head: ExportHead, out: W) -> io::Result<CsvTable<W>> {
         let mut out = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(out);
         let wall = head.has_wall.then_some("wall_clock");
-        let names = head.columns.iter().map(|column| column.name.as_str());
-        out.write_record(["time_s"].into_iter().chain(wall).chain(names)).map_err(own_error)?;
+        let names = head.names();
+        let names = names.iter().map(String::as_str);
+        out.write_record([head.across.column()].into_iter().chain(wall).chain(names)).map_err(own_error)?;
         Ok(CsvTable { head, out, record: csv::ByteRecord::new(), cell: Vec::new() })
     }
 }
@@ -40,7 +41,7 @@ impl<W: Write> Exporter for CsvTable<W> {
     fn rows(&mut self, times: &[Stamp], columns: &[&[f64]]) -> io::Result<()> {
         for (row, at) in times.iter().enumerate() {
             self.record.clear();
-            self.record.push_field(seconds_text(at.0 - self.head.start.0).as_bytes());
+            self.record.push_field(self.head.first_cell(*at).as_bytes());
             if self.head.has_wall {
                 self.record.push_field(iso8601(*at).as_bytes());
             }

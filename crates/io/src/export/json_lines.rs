@@ -1,7 +1,7 @@
 //! A table as JSON Lines: an object a row, a gap as null.
 
 use super::{ExportHead, Exporter};
-use crate::take::{iso8601, seconds_text};
+use crate::take::iso8601;
 use amber_core::Stamp;
 use amber_core::digits::{cleaned, write_shortest};
 use std::io::{self, Write};
@@ -18,8 +18,7 @@ pub struct JsonLines<W: Write> {
 impl<W: Write> JsonLines<W> {
     /// Nothing is written before the first row.
     pub fn new(head: ExportHead, out: W) -> JsonLines<W> {
-        let names =
-            head.columns.iter().map(|column| serde_json::Value::from(column.name.as_str()).to_string()).collect();
+        let names = head.names().into_iter().map(|name| serde_json::Value::from(name).to_string()).collect();
         JsonLines { head, names, out, line: Vec::new() }
     }
 }
@@ -28,7 +27,7 @@ impl<W: Write> Exporter for JsonLines<W> {
     fn rows(&mut self, times: &[Stamp], columns: &[&[f64]]) -> io::Result<()> {
         for (row, at) in times.iter().enumerate() {
             self.line.clear();
-            write!(self.line, "{{\"time_s\":{}", seconds_text(at.0 - self.head.start.0))?;
+            write!(self.line, "{{\"{}\":{}", self.head.across.column(), self.head.first_cell(*at))?;
             if self.head.has_wall {
                 write!(self.line, ",\"wall_clock\":\"{}\"", iso8601(*at))?;
             }

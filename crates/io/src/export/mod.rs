@@ -16,8 +16,10 @@ pub use json_lines::JsonLines;
 pub use vcd::Vcd;
 pub use wav::wav;
 
+use crate::take::seconds_text;
 use amber_core::Stamp;
 use amber_core::bench::Words;
+use amber_core::clock::Across;
 use std::io;
 
 /// A column of a table that is written.
@@ -53,6 +55,30 @@ pub struct ExportHead {
     pub start: Stamp,
     /// Whether its rows have a time on the wall's clock.
     pub has_wall: bool,
+    /// What its first column counts.
+    pub across: Across,
+}
+
+impl ExportHead {
+    /// The names of its columns, behind those of the clocks: each another one.
+    fn names(&self) -> Vec<String> {
+        let mut names = vec![self.across.column().to_owned(), "wall_clock".to_owned()];
+        for column in &self.columns {
+            let free = |name: &String| !names.contains(name);
+            let others = (2..).map(|n| format!("{}_{n}", column.name));
+            let name = std::iter::once(column.name.clone()).chain(others).find(free).unwrap_or_default();
+            names.push(name);
+        }
+        names.split_off(2)
+    }
+
+    /// The first cell of a row.
+    fn first_cell(&self, at: Stamp) -> String {
+        match self.across {
+            Across::Seconds => seconds_text(at.0 - self.start.0),
+            Across::Rows(_) => format!("{:.0}", self.across.of(at.seconds_since(self.start))),
+        }
+    }
 }
 
 /// Writes rows in some form.

@@ -35,7 +35,7 @@ impl<W: Write + Send> Parquet<W> {
         let double = |name: &str, repetition| {
             Type::primitive_type_builder(name, PhysicalType::DOUBLE).with_repetition(repetition).build().map(Arc::new)
         };
-        let mut fields = vec![double("time_s", Repetition::REQUIRED).map_err(own_error)?];
+        let mut fields = vec![double(head.across.column(), Repetition::REQUIRED).map_err(own_error)?];
         if head.has_wall {
             let unit = TimeUnit::MICROS;
             let time = LogicalType::timestamp(true, unit);
@@ -44,8 +44,8 @@ impl<W: Write + Send> Parquet<W> {
                 .with_logical_type(Some(time));
             fields.push(Arc::new(wall.build().map_err(own_error)?));
         }
-        for column in &head.columns {
-            fields.push(double(&column.name, Repetition::OPTIONAL).map_err(own_error)?);
+        for name in head.names() {
+            fields.push(double(&name, Repetition::OPTIONAL).map_err(own_error)?);
         }
         let schema = Type::group_type_builder("take").with_fields(fields).build().map_err(own_error)?;
         let properties = Arc::new(WriterProperties::builder().build());

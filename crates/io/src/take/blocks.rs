@@ -4,6 +4,7 @@
 use crate::disk;
 use amber_core::Stamp;
 use amber_core::block::{Block, Column};
+use amber_core::clock::{ASSUMED_HZ, Across};
 use serde::{Deserialize, Serialize};
 use std::fs::OpenOptions;
 use std::io::{self, Write};
@@ -126,6 +127,11 @@ fn read_block(table: &Path) -> Result<Block, String> {
     let mut reader = csv::ReaderBuilder::new().has_headers(true).flexible(false).from_reader(&bytes[..]);
     let width: usize =
         3 + about.columns.iter().map(|c| 1 + usize::from(c.has_raw) + usize::from(c.has_smoothed)).sum::<usize>();
+    let header = reader.byte_headers().map_err(|error| format!("its header: {error}"))?;
+    let across = match header.get(1) {
+        Some(b"row") => Across::Rows(ASSUMED_HZ),
+        _ => Across::Seconds,
+    };
     let (mut times, mut values) = (Vec::new(), vec![Vec::new(); width - 3]);
     for (row, record) in reader.byte_records().enumerate() {
         let record = record.map_err(|error| format!("row {}: {error}", row + 1))?;
@@ -141,7 +147,7 @@ fn read_block(table: &Path) -> Result<Block, String> {
                     .ok_or_else(|| format!("row {} has a field that is no number", row + 1)),
             }
         };
-        let seconds = number(&record[1])?;
+        let seconds = across.seconds(number(&record[1])?);
         if seconds.is_nan() || seconds.abs() >= 1e9 {
             return Err(format!("row {} has no time", row + 1));
         }
@@ -169,7 +175,7 @@ fn read_block(table: &Path) -> Result<Block, String> {
         }
     });
     let columns = columns.collect();
-    Ok(Block { name: about.name, first_row: about.first_row, moment: Stamp(about.moment_ns), times, columns })
+    Ok(Block { name: about.name, first_row: about.first_row, moment: Stamp(about.moment_ns), times, columns, across })
 }
 
 #[cfg(test)]

@@ -7,7 +7,7 @@ use super::wire::Event;
 use super::{EVENTS_METADATA, METADATA, metadata};
 use amber_core::Stamp;
 use amber_core::bench::Bench;
-use amber_core::clock::Time;
+use amber_core::clock::{Across, Time};
 use amber_core::derive::Derived;
 use amber_core::digits::bytes;
 use amber_core::interpret::{Interpreter, Layout, RowSink, Rows};
@@ -16,11 +16,16 @@ use amber_core::split::{LineOutcome, Rejection};
 /// The number of the way in which bytes become a table; another one may make another table of the same bytes.
 pub const DECODER: u32 = 7;
 
+/// Seconds by which a row may come late that still belongs to what a row of the table stands for.
+const LATE: f64 = 1.0;
+
 /// What the decoder has seen.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Tally {
     /// Rows, those included that wait for their times.
     pub rows: u64,
+    /// Rows of the table, which may stand for several.
+    pub table_rows: u64,
     /// Lines rejected.
     pub rejected: u64,
     /// Those of them that are no readable text.
@@ -157,7 +162,7 @@ impl Decoder {
         }
         self.interpreter.finish(None, &mut self.table);
         if !self.table.layout.channels().is_empty() {
-            self.table.begin();
+            self.table.begin(self.interpreter.joint().timing().timer().across());
         }
         self.table.sheet.end_stretch(self.table.origin);
         let is_text_time = self.table.tally.text_times;
@@ -191,7 +196,15 @@ impl Decoder {
 
     /// What was seen so far.
     pub fn tally(&self) -> Tally {
-        Tally { rows: self.table.tally.rows + self.interpreter.waiting(), ..self.table.tally }
+        let rows = self.table.tally.rows + self.interpreter.waiting();
+        Tally { rows, table_rows: self.table.sheet.table_rows(rows), ..self.table.tally }
+    }
+
+    /// Whether its table has all rows that it is to have at `now`, as a plan limits them.
+    pub(super) fn is_full(&self, most: u64, now: Stamp) -> bool {
+        // A row that stands for several may be over though none came behind it.
+        let is_over = |end: Stamp| now.seconds_since(end) >= LATE;
+        self.tally().table_rows >= most || self.table.sheet.ends_at(self.origin()).is_some_and(is_over)
     }
 
     /// The instant that is 0 in the table.
@@ -250,9 +263,9 @@ impl Decoder {
 
 impl Table {
     /// Writes the headers, with columns for the channels that are known by now.
-    fn begin(&mut self) {
+    fn begin(&mut self, across: Across) {
         if !self.sheet.has_header() {
-            self.sheet.begin(&self.layout);
+            self.sheet.begin(&self.layout, across);
             self.events.begin(self.sheet.columns(), self.sheet.style());
         }
     }
@@ -267,7 +280,7 @@ impl RowSink for Table {
     }
 
     fn rows(&mut self, rows: &Rows<'_>) {
-        self.begin();
+        self.begin(rows.across);
         self.derived.take(rows.times, rows.raw);
         let origin = *self.origin.get_or_insert(self.start.min(rows.times[0]));
         let (first, values) = (self.tally.rows, self.derived.values());

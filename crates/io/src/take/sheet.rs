@@ -5,6 +5,7 @@ use super::when::{self, WallClock};
 use super::{csv_row, metadata};
 use amber_core::Stamp;
 use amber_core::bench::Kind;
+use amber_core::clock::Across;
 use amber_core::derive::Values;
 use amber_core::interpret::{Layout, Rows};
 use amber_core::keep::{Gatherer, Keep, Pace};
@@ -50,6 +51,11 @@ pub(super) struct Sheet {
     channels: usize,
     has_header: bool,
     wall: WallClock,
+    /// What its first column counts.
+    across: Across,
+    /// Rows that are written, and the most that are to be.
+    written: u64,
+    most: Option<u64>,
     out: Vec<u8>,
     late: Late,
     troubles: Vec<String>,
@@ -67,6 +73,9 @@ impl Sheet {
     /// A table of what `keep` says; the times of its rows come from the channel `clock`, if that is one.
     pub(super) fn new(keep: Keep, clock: Option<String>) -> Sheet {
         Sheet {
+            most: keep.stop.rows(),
+            written: 0,
+            across: Across::Seconds,
             keep,
             clock,
             columns: Vec::new(),
@@ -115,6 +124,21 @@ impl Sheet {
         self.late.values
     }
 
+    /// Rows of the table, where `rows` rows of the board came, those included whose times are not known yet. One that stands for
+    /// several is there when they are all.
+    pub(super) fn table_rows(&self, rows: u64) -> u64 {
+        match self.keep.pace {
+            Pace::Every(n) => rows.div_ceil(n.max(1)),
+            Pace::Each { .. } => self.written,
+        }
+    }
+
+    /// When the last row that is to be in the table is over, where it stands for several and is being gathered.
+    pub(super) fn ends_at(&self, origin: Stamp) -> Option<Stamp> {
+        let (Pace::Each { seconds, .. }, Some(number)) = (&self.keep.pace, self.stretch.number) else { return None };
+        (self.written + 1 >= self.most?).then(|| origin.plus((number + 1) as f64 * seconds))
+    }
+
     /// The part of the table that was made since the last call.
     pub(super) fn take_output(&mut self) -> Vec<u8> {
         std::mem::take(&mut self.out)
@@ -155,10 +179,11 @@ impl Sheet {
 
     /// Writes the header, with columns for each channel that is known by now and is to be kept.
     #[cold]
-    pub(super) fn begin(&mut self, layout: &Layout) {
+    pub(super) fn begin(&mut self, layout: &Layout, across: Across) {
         if std::mem::replace(&mut self.has_header, true) {
             return;
         }
+        self.across = across;
         let decimals = self.keep.decimals;
         self.channels = layout.channels().len();
         for name in &self.keep.channels {
@@ -193,7 +218,7 @@ impl Sheet {
     /// The header row. Labels, names and words are plain, so no cell needs quotes.
     pub(super) fn header(&self) -> Vec<u8> {
         let is_each = matches!(self.keep.pace, Pace::Each { .. });
-        let mut names = vec!["time_s"];
+        let mut names = vec![self.across.column()];
         names.extend(self.keep.clocks.wall().then_some("wall_clock"));
         names.extend(is_each.then_some("rows"));
         names.extend(self.summed.iter().map(|own| own.name.as_str()));
@@ -206,7 +231,13 @@ impl Sheet {
     fn write_clocks(&mut self, at: Stamp, origin: Stamp, is_text_time: bool) {
         let style = self.style();
         let begin = self.out.len();
-        when::seconds(at.0 - origin.0, &mut self.out);
+        match self.across {
+            Across::Seconds => when::seconds(at.0 - origin.0, &mut self.out),
+            Across::Rows(_) => {
+                let row = self.across.of(at.seconds_since(origin)).round() as i64;
+                self.out.extend_from_slice(itoa::Buffer::new().format(row).as_bytes());
+            }
+        }
         style.point(&mut self.out[begin..]);
         if style.wall {
             self.out.push(style.delimiter());
@@ -228,6 +259,10 @@ impl Sheet {
                     if n > 1 && !(first + row as u64).is_multiple_of(n) {
                         continue;
                     }
+                    if self.most.is_some_and(|most| self.written >= most) {
+                        return;
+                    }
+                    self.written += 1;
                     self.write_clocks(*at, origin, rows.is_text_time);
                     for column in &self.columns {
                         self.out.push(style.delimiter());
@@ -242,6 +277,9 @@ impl Sheet {
                     let number = (at.0 - origin.0).div_euclid(length);
                     if self.stretch.number != Some(number) {
                         self.end_stretch(Some(origin));
+                        if self.most.is_some_and(|most| self.written >= most) {
+                            return;
+                        }
                         self.stretch.number = Some(number);
                         self.stretch.text_time = rows.is_text_time;
                     }
@@ -258,6 +296,7 @@ impl Sheet {
     pub(super) fn end_stretch(&mut self, origin: Option<Stamp>) {
         let Pace::Each { seconds, .. } = self.keep.pace else { return };
         let (Some(number), Some(origin)) = (self.stretch.number.take(), origin) else { return };
+        self.written += 1;
         let style = self.style();
         let begins = origin.0.saturating_add(number.saturating_mul((seconds * 1e9).max(1.0) as i64));
         self.write_clocks(Stamp(begins), origin, self.stretch.text_time);

@@ -201,7 +201,7 @@ impl Writer {
 
     /// Whether a limit that was set is reached at `now`: rows, time or size.
     pub fn is_full(&self, now: Stamp) -> bool {
-        self.stop.rows().is_some_and(|rows| self.decoder.tally().rows >= rows)
+        self.stop.rows().is_some_and(|rows| self.decoder.is_full(rows, now))
             || self.stop.seconds().is_some_and(|seconds| now.seconds_since(self.start) >= seconds)
             || self.stop.bytes().is_some_and(|size| self.size() >= size)
     }

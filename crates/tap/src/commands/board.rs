@@ -32,9 +32,10 @@ pub(super) fn run(name: &str, seed: u64, speed: f64, repeat: bool) -> anyhow::Re
         Some(board) => vec![(name.to_owned(), board)],
         None if Path::new(name).exists() => recorded(Path::new(name), speed, repeat)?,
         None => {
-            let known: Vec<String> =
-                amber_boards::BOARDS.iter().map(|(name, what)| format!("  {name}: {what}")).collect();
-            bail!("there is no board and no take '{name}'. There are these boards:\n{}", known.join("\n"));
+            bail!(
+                "{}",
+                crate::cli::boards(&format!("there is no board and no take '{name}'. There are these boards:"))
+            );
         }
     };
     let mut served = Vec::new();

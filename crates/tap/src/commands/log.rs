@@ -25,9 +25,6 @@ const SLACK: f64 = 0.02;
 /// How long a step waits for news.
 const STEP: Duration = Duration::from_millis(20);
 
-/// The longest that finding the speed of a board that was heard may take beyond the time that was asked for.
-const FINDING: Duration = Duration::from_secs(60);
-
 /// What is to be done beside what the bench says.
 pub(super) struct Wishes {
     /// The log ends after this time.
@@ -112,7 +109,7 @@ pub(super) fn run(bench: Bench, wishes: Wishes) -> anyhow::Result<u8> {
         aside(format_args!("amber-tap: no row was received, {why}; the bytes are in {folder}/wire.bin"));
         return Ok(if let End::Interrupted(signal) = end { interrupted(signal) } else { 3 });
     }
-    let all = rows.is_some_and(|rows| summary.tally.rows >= rows);
+    let all = rows.is_some_and(|rows| summary.tally.table_rows >= rows);
     let asked = rows.is_some() || length.is_some();
     Ok(match end {
         End::OfText if asked && !all => {
@@ -380,7 +377,7 @@ impl Log<'_> {
         let elapsed = self.begun.elapsed();
         let tally = summary.tally;
         let done = match (self.rows, self.length) {
-            (Some(_), _) => tally.rows,
+            (Some(_), _) => tally.table_rows,
             _ => elapsed.as_millis() as u64,
         };
         let rejected =

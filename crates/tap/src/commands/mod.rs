@@ -53,11 +53,19 @@ const READY: [(&str, &str); 12] = [
     ("chime-binary", include_str!("../../assets/chime.bench.toml")),
 ];
 
-/// The bench that a simulated board comes with, if it comes with one.
+/// The bench that a simulated board comes with; one that merely names it where it comes with none, and `None` where there is
+/// no such board. A board with another nature of its own has the bench of the sound one.
 fn ready(board: &str) -> Option<Bench> {
-    let text = READY.iter().find(|(name, _)| *name == board)?.1;
+    amber_boards::BOARDS.iter().find(|(name, _)| *name == board)?;
+    let sound = board.trim_end_matches("-old").trim_end_matches("-lossy");
+    let text = READY.iter().find(|(name, _)| *name == sound).map(|(_, text)| *text);
     // A test reads them all.
-    Bench::parse(text).ok()
+    let mut bench = text.and_then(|text| Bench::parse(text).ok()).unwrap_or_default();
+    if text.is_none() || board != sound {
+        bench.sources.resize(1, SourceSettings::default());
+        bench.sources.iter_mut().for_each(|source| board.clone_into(&mut source.wire.port));
+    }
+    Some(bench)
 }
 
 /// The seed of simulated boards that are watched or logged by name.
@@ -255,8 +263,8 @@ pub(crate) fn endpoint(source: &WireSettings) -> anyhow::Result<Endpoint> {
 }
 
 fn demo(which: &str, files: Files) -> anyhow::Result<u8> {
-    let names = || READY.map(|(name, _)| name).join(", ");
-    let bench = ready(which).with_context(|| format!("there is no demo '{which}'; there are {}", names()))?;
+    let bench =
+        ready(which).with_context(|| format!("there is no demo '{which}'; there are {}", crate::cli::board_names()))?;
     shell::need_terminal()?;
     let watching = Watching { is_demo: true, ..prepared(&[], None, files, bench)? };
     watch(watching, Front::take_over)

@@ -92,8 +92,9 @@ fn shown(stretch: &Stretch, wanted: &[String]) -> anyhow::Result<Session> {
     if stretch.from.is_some() || stretch.to.is_some() {
         let (first, last) = (session.oldest(), session.present());
         let zero = super::stretch::zero_of(&session);
-        let begin = stretch.from.map_or(first, |seconds| zero.plus(seconds));
-        let end = stretch.to.map_or(last, |seconds| zero.plus(seconds));
+        let across = session.across();
+        let begin = stretch.from.map_or(first, |of| zero.plus(across.seconds(of)));
+        let end = stretch.to.map_or(last, |of| zero.plus(across.seconds(of)));
         let span = end.seconds_since(begin);
         if span <= 0.0 {
             bail!("--from must lie before --to");

@@ -6,6 +6,7 @@ use crate::session::{Session, Source, chain_of, name_of};
 use amber_core::Stamp;
 use amber_core::bench::{Bench, Kind, Split};
 use amber_core::chain::{Chain, Channel};
+use amber_core::clock::Across;
 use amber_core::clock::Time;
 use amber_core::spectrum::even::Even;
 use amber_io::take::{OpenedTake, open_all, open_file};
@@ -26,10 +27,10 @@ pub(crate) struct Stretch {
     /// A take's folder, or a file: text, delimited or not, or WAV.
     #[arg(value_name = "TAKE|FILE")]
     pub(crate) source: PathBuf,
-    /// From so many seconds behind the start.
+    /// From so many seconds behind the start; rows, where a text has no clock.
     #[arg(long, value_name = "SECONDS", allow_negative_numbers = true)]
     pub(crate) from: Option<f64>,
-    /// Up to so many seconds behind the start.
+    /// Up to so many seconds behind the start, or rows.
     #[arg(long, value_name = "SECONDS", allow_negative_numbers = true)]
     pub(crate) to: Option<f64>,
     /// Rows a second, for a text without a time of its own.
@@ -153,7 +154,7 @@ impl Stretch {
     fn settings(&self) -> anyhow::Result<Option<Bench>> {
         for seconds in [self.from, self.to].into_iter().flatten() {
             if !(seconds.is_finite() && seconds.abs() < 1e9) {
-                bail!("--from and --to are seconds behind the start");
+                bail!("--from and --to are seconds behind the start, or rows of a text without a clock");
             }
         }
         let (mut bench, mistakes) = super::read_given_bench(self.bench.as_deref())?;
@@ -184,7 +185,8 @@ impl Stretch {
     /// The rows of a part that are asked for.
     pub(super) fn rows(&self, (_, (chain, start)): &Part) -> Range<u64> {
         let rows = chain.store().rows();
-        let at = |seconds: f64| chain.store().first_at(start.plus(seconds)).clamp(rows.start, rows.end);
+        let across = chain.timer().across();
+        let at = |of: f64| chain.store().first_at(start.plus(across.seconds(of))).clamp(rows.start, rows.end);
         let from = self.from.map_or(rows.start, at);
         from..self.to.map_or(rows.end, |seconds| at(seconds + 1e-9)).max(from)
     }
@@ -198,6 +200,8 @@ impl Stretch {
             decimals: channel.decimals(),
             letter: char::from(b'A' + (index % 26) as u8),
             ink: index,
+            // Neither a histogram nor a spectrum has an axis of time.
+            across: Across::Seconds,
         }
     }
 }
@@ -219,7 +223,9 @@ pub(super) fn only_analog(parts: &[Part]) -> anyhow::Result<(usize, usize)> {
 /// The rows of a channel made even, of its quantity or of what leaves its filters.
 pub(super) fn even(chain: &Chain, channel: &Channel, rows: Range<u64>, smoothed: bool) -> anyhow::Result<Even> {
     if chain.timer().is_assumed() {
-        bail!("the text has no time of its own: give its rows a second with --rate, or a bench that says its clock");
+        bail!(
+            "a spectrum counts time, and the text has no clock: give its rows a second with --rate, or a bench that says its clock"
+        );
     }
     let series = if smoothed { channel.output() } else { channel.scaled() };
     Even::of_rows(chain.store(), series, rows).map_err(|why| anyhow::anyhow!("no spectrum: {why}"))

@@ -5,8 +5,9 @@ use super::stretch::{Found, Part, Stretch, channel, channels};
 use crate::print::{aside, printed};
 use amber_core::Stamp;
 use amber_core::bench::Kind;
-use amber_core::digits::fixed;
-use amber_core::spectrum::even::Even;
+use amber_core::clock::Across;
+use amber_core::digits::{counted, fixed};
+use amber_core::spectrum::even::{Even, on_grid};
 use amber_io::export::{CsvTable, ExportColumn, ExportHead, ExportKind, Exporter, JsonLines, Vcd, wav};
 use anyhow::bail;
 use clap::Args;
@@ -54,7 +55,18 @@ pub(super) fn run(args: &TableArgs) -> anyhow::Result<u8> {
         column(found, args.raw)
     });
     let start = parts.iter().map(|(_, (_, start))| *start).min().unwrap_or_default();
-    let head = ExportHead { columns: columns.collect(), start, has_wall: !is_text };
+    // Rows of several sources are counted together only where all are.
+    let across = parts
+        .iter()
+        .map(|(_, (chain, _))| chain.timer().across())
+        .reduce(|a, b| if a == b { a } else { Across::Seconds });
+    let across = across.unwrap_or_default();
+    if across != Across::Seconds && form == Form::Vcd {
+        bail!(
+            "VCD counts time, and the text has no clock: give its rows a second with --rate, or a bench that says its clock"
+        );
+    }
+    let head = ExportHead { columns: columns.collect(), start, has_wall: !is_text, across };
     match &args.output.out {
         #[cfg(feature = "parquet")]
         _ if form == Form::Parquet => {
@@ -180,21 +192,39 @@ fn sound(args: &TableArgs, parts: &[Part], wanted: &[(usize, usize)]) -> anyhow:
     let part = &parts[place];
     let chain = &part.1.0;
     if chain.timer().is_assumed() {
-        bail!("the text has no time of its own: give its rows a second with --rate");
+        bail!(
+            "sound counts time, and the text has no clock: give its rows a second with --rate, or a bench that says its clock"
+        );
     }
     let rows = args.stretch.rows(part);
-    let mut found = Vec::new();
-    let mut rate = f64::NAN;
+    let mut times = Vec::new();
+    chain.store().read_times(rows.clone(), &mut times);
+    let (mut found, mut told) = (Vec::new(), Vec::new());
+    let (Some(begin), Some(end)) = (times.first(), times.last()) else { bail!("there is no row in this stretch") };
+    let series = |index: usize| {
+        let own = &chain.channels()[index];
+        if args.smoothed { own.output() } else { own.scaled() }
+    };
+    // How far values are apart is told by those of the first channel that are sent without a pause.
+    let rate = Even::of_rows(chain.store(), series(wanted[0].1), rows.clone())
+        .map_err(|why| anyhow::anyhow!("{} is not evenly spaced: {why}", chain.channels()[wanted[0].1].title()))?
+        .rate;
+    let count = (end.seconds_since(*begin) * rate).round() as usize + 1;
     for (_, index) in wanted {
-        let own = &chain.channels()[*index];
-        let series = if args.smoothed { own.output() } else { own.scaled() };
-        let even = Even::of_rows(chain.store(), series, rows.clone())
-            .map_err(|why| anyhow::anyhow!("{} is not evenly spaced: {why}", own.title()))?;
-        rate = even.rate;
-        found.push(even.values);
+        let values: Vec<f64> = rows.clone().map(|row| series(*index).get(row).unwrap_or(f64::NAN)).collect();
+        let (values, filled, silent) = on_grid(&times, &values, *begin, 1.0 / rate, count);
+        let title = chain.channels()[*index].title();
+        if filled > 0 {
+            told.push(format!("{title}: {} filled in by lines between rows", counted(filled as u64, "missing value")));
+        }
+        if silent > 0 {
+            told.push(format!("{title}: {} in gaps and pauses are silence (0)", counted(silent as u64, "value")));
+        }
+        found.push(values);
     }
     let bytes = wav(&found, rate).map_err(|error| anyhow::anyhow!("no sound: {error}"))?;
     args.output.put(&bytes, "the sound")?;
+    told.iter().for_each(aside);
     if (rate - rate.round()).abs() > 1e-9 * rate {
         aside(format_args!("{} rows a second are written as {}", fixed(rate, 4), fixed(rate.round(), 0)));
     }

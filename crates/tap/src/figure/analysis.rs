@@ -2,6 +2,7 @@
 
 use crate::session::{ChannelId, Session};
 use amber_core::block::{Block, Column, Histogram};
+use amber_core::clock::Across;
 use amber_core::digits::{counted, fixed, hertz, with_unit};
 use amber_core::scale::Calibration;
 use amber_core::spectrum::Spectrum;
@@ -32,6 +33,8 @@ pub(crate) struct Of {
     pub(crate) decimals: usize,
     pub(crate) letter: char,
     pub(crate) ink: usize,
+    /// What its rows are counted by.
+    pub(crate) across: Across,
 }
 
 impl Of {
@@ -49,6 +52,7 @@ impl Of {
             decimals: channel.decimals(),
             letter: session.letter(id),
             ink: session.ink(id),
+            across: session.chain_at(id.source).timer().across(),
         }
     }
 
@@ -228,7 +232,7 @@ pub(crate) fn calibration(of: &Of, own: &Calibration) -> Option<Figure> {
 
 /// The channels of a block, smoothed before raw; those of one unit share a lane.
 pub(crate) fn block(source: &str, block: &Block, columns: &[(usize, &Column)]) -> Figure {
-    let x = |row: usize| block.seconds(row.min(block.times.len().saturating_sub(1)));
+    let x = |row: usize| block.across.of(block.seconds(row.min(block.times.len().saturating_sub(1))));
     let mut lanes: Vec<Lane> = Vec::new();
     for (place, column) in columns {
         let pale = column.smoothed.as_ref().map(|_| runs(x, &column.quantity)).unwrap_or_default();
@@ -254,13 +258,13 @@ pub(crate) fn block(source: &str, block: &Block, columns: &[(usize, &Column)]) -
     let across = if block.times.is_empty() { (0.0, 1.0) } else { (x(0), x(last).max(x(0) + 1e-9)) };
     let subtitle = visible(source.as_bytes());
     let title = visible(block.name.as_bytes());
-    Figure { title, subtitle, x: across, x_label: "seconds from the block's moment".into(), lanes, ..Figure::default() }
+    let x_label = format!("{} from the block's moment", block.across.word());
+    Figure { title, subtitle, x: across, x_label, lanes, ..Figure::default() }
 }
 
 /// What several filters do to a stretch, each in a lane: raw pale behind.
 pub(crate) fn trial(of: &Of, rate: f64, raw: &[f64], candidates: &[(String, &[f64])], limits: (f64, f64)) -> Figure {
-    let seconds = raw.len() as f64 / rate;
-    let x = |row: usize| row as f64 / rate - seconds;
+    let x = |row: usize| of.across.of((row as f64 - raw.len() as f64) / rate);
     let lane = |(number, (name, out)): (usize, &(String, &[f64]))| Lane {
         label: of.unit(),
         limits,
@@ -275,7 +279,7 @@ pub(crate) fn trial(of: &Of, rate: f64, raw: &[f64], candidates: &[(String, &[f6
         ..Lane::default()
     };
     let lanes = candidates.iter().enumerate().map(lane).collect();
-    of.figure("trial of filters", (-seconds, 0.0), "seconds before the end".into(), lanes)
+    of.figure("trial of filters", (x(0), 0.0), format!("{} before the end", of.across.word()), lanes)
 }
 
 /// A channel around events of `condition`, each as points (seconds from the event, value): the last one over the others.
@@ -287,9 +291,13 @@ pub(crate) fn overlay(
     events: &[Vec<(f64, f64)>],
     lasted: (f64, Option<f64>),
 ) -> Option<Figure> {
+    let across = of.across;
     let broken = |points: &Vec<(f64, f64)>| {
-        points.split(|point| point.1.is_nan()).filter(|run| !run.is_empty()).map(<[_]>::to_vec).collect::<Vec<_>>()
+        let runs = points.split(|point| point.1.is_nan()).filter(|run| !run.is_empty());
+        runs.map(|run| run.iter().map(|(x, y)| (across.of(*x), *y)).collect()).collect::<Vec<Vec<_>>>()
     };
+    let stretch = (across.of(stretch.0), across.of(stretch.1));
+    let lasted = (across.of(lasted.0), lasted.1.map(|end| across.of(end)));
     let (last, others) = events.split_last()?;
     let trace = of.trace(broken(last), others.iter().flat_map(broken).collect());
     let lane = Lane {
@@ -301,6 +309,6 @@ pub(crate) fn overlay(
     };
     let name = visible(condition.as_bytes());
     let title = format!("{} at {} of {name}", visible(of.channel.as_bytes()), counted(events.len() as u64, "event"));
-    let figure = of.figure("events", stretch, "seconds from the event".into(), vec![lane]);
+    let figure = of.figure("events", stretch, format!("{} from the event", across.word()), vec![lane]);
     Some(Figure { title, events: vec![EventLane { name, spans: vec![lasted] }], ..figure })
 }

@@ -41,7 +41,9 @@ impl<'a> View<'a> {
         let wall = |at: Stamp| session.wall(at, "%Y-%m-%d %H:%M:%S");
         let end = session.viewport.end;
         let (zero, time_label) = match session.source() {
-            Source::Take(_) if !has_wall(session) => (session.oldest(), "seconds since the start".into()),
+            Source::Take(_) if !has_wall(session) => {
+                (session.oldest(), format!("{} since the start", session.across().word()))
+            }
             Source::Take(take) => (take.start, format!("seconds since the start of the take, {}", wall(take.start))),
             Source::Live { .. } => (end, format!("seconds before {}", wall(end))),
         };
@@ -55,12 +57,18 @@ impl<'a> View<'a> {
         Grid::new(chain.store(), &self.columns, self.session.viewport.end, chain.interval())
     }
 
+    /// The width of a column, in what the axis counts.
     fn width(&self) -> f64 {
-        self.columns.width as f64 * 1e-9
+        self.session.across().of(self.columns.width as f64 * 1e-9)
     }
 
     fn begin(&self, place: usize) -> f64 {
-        self.columns.begin(place).unwrap_or(self.session.viewport.end).seconds_since(self.zero)
+        self.since_zero(self.columns.begin(place).unwrap_or(self.session.viewport.end))
+    }
+
+    /// Where an instant is on the axis.
+    fn since_zero(&self, at: Stamp) -> f64 {
+        self.session.across().of(at.seconds_since(self.zero))
     }
 
     /// A channel as lines.
@@ -155,7 +163,7 @@ impl<'a> View<'a> {
         let line = |level: &Level| {
             let value = channel.quantity_of(level.mean);
             let text = with_unit(fixed(value, channel.decimals()), channel.settings().scale.unit());
-            let (from, to) = (level.from.seconds_since(self.zero), level.to.seconds_since(self.zero));
+            let (from, to) = (self.since_zero(level.from), self.since_zero(level.to));
             LevelLine { from, to, value, ink: session.ink(id), label: visible(text.as_bytes()) }
         };
         channel.levels().found().iter().filter(is_seen).map(line).collect()
@@ -164,11 +172,11 @@ impl<'a> View<'a> {
     /// A figure over the stretch.
     fn figure(&self, title: &str, lanes: Vec<Lane>, logic: Vec<LogicLane>) -> Figure {
         let session = self.session;
-        let right = session.viewport.end.seconds_since(self.zero);
-        let x = (right - session.viewport.span, right);
+        let right = self.since_zero(session.viewport.end);
+        let x = (right - session.across().of(session.viewport.span), right);
         let marks = session.marks.iter().map(|mark| FigureMark {
             number: mark.number,
-            at: mark.at.seconds_since(self.zero),
+            at: self.since_zero(mark.at),
             note: visible(mark.note.as_bytes()),
         });
         let up_to = session.wall(session.viewport.end, "%Y-%m-%d %H:%M:%S");
@@ -182,7 +190,7 @@ impl<'a> View<'a> {
             logic,
             marks: marks.filter(|mark| (x.0..=x.1).contains(&mark.at)).collect(),
             events: events(session, self.zero),
-            cursors: session.cursors.iter().flat_map(|own| own.at).map(|at| at.seconds_since(self.zero)).collect(),
+            cursors: session.cursors.iter().flat_map(|own| own.at).map(|at| self.since_zero(at)).collect(),
             notes: Vec::new(),
             paper: Paper::default(),
         }
@@ -278,7 +286,8 @@ fn events(session: &Session, zero: Stamp) -> Vec<EventLane> {
     let mut lanes: Vec<(usize, EventLane)> = Vec::new();
     for event in chain.events().iter().filter(is_seen) {
         let ended = event.ended.filter(|ended| *ended <= view.end);
-        let span = (event.began.seconds_since(zero), ended.map(|ended| ended.seconds_since(zero)));
+        let since = |at: Stamp| session.across().of(at.seconds_since(zero));
+        let span = (since(event.began), ended.map(since));
         match lanes.iter_mut().find(|(condition, _)| *condition == event.condition) {
             Some((_, lane)) => lane.spans.push(span),
             None => {

@@ -10,6 +10,7 @@ use crate::session::{ChannelId, Session, Source, name_of};
 use amber_core::bench::Kind;
 use amber_core::block::Statistics;
 use amber_core::chain::Channel;
+use amber_core::clock::Across;
 use amber_core::digits::{bytes, cleaned, counted, duration, fixed, grouped, short, with_unit};
 use amber_core::part::Listed;
 use amber_core::scale::{Converter, Reference, Step};
@@ -91,8 +92,8 @@ pub(crate) fn draft(session: &Session, figures: Vec<Figure>) -> Draft {
         let until = session.wall(end, "%H:%M:%S, UTC%:z");
         format!("{} to {until}", session.wall(begin, "%Y-%m-%d %H:%M:%S"))
     } else {
-        let since = |at: amber_core::Stamp| short(at.seconds_since(session.oldest()), 6);
-        format!("{} s to {} s from its start", since(begin), since(end))
+        let since = |at: amber_core::Stamp| short(session.across().of(at.seconds_since(session.oldest())), 6);
+        format!("{0} {2} to {1} {2} from its start", since(begin), since(end), session.across().unit())
     };
     let name = &session.shared().name;
     let of = figure::source_of(session);
@@ -364,8 +365,8 @@ fn health(session: &Session) -> Vec<(String, String)> {
         if let Some(shape) = chain.shape() {
             add("lines", shape.sentence());
         }
-        add("time of rows", chain.settings().time.sentence());
-        if let Some(spacing) = chain.intervals().spacing() {
+        add("time of rows", chain.timer().sentence());
+        if let Some(spacing) = chain.intervals().spacing().filter(|_| chain.timer().across() == Across::Seconds) {
             let (low, high) = spacing.spread;
             let gaps = if spacing.gaps > 0 { format!("; {} gaps", spacing.gaps) } else { String::new() };
             let text = format!(

@@ -145,7 +145,7 @@ pub(crate) fn draw(app: &App, has_chart: bool, theme: Theme, buffer: &mut Buffer
     for overlay in &app.overlays {
         match overlay {
             Overlay::Prompt(prompt) => prompt::draw(prompt, theme, area, buffer),
-            Overlay::List(list) => list::draw(list, theme, area, buffer),
+            Overlay::List(list) => list::draw(list, &app.session, theme, area, buffer),
             Overlay::Room(id) => app.rooms.get(*id).draw(session, theme, area, buffer),
         }
     }

@@ -4,6 +4,7 @@ use super::text::{fitting, put};
 use crate::app::App;
 use crate::session::{Source, Taking, name_of};
 use crate::theme::{Ink, Theme};
+use amber_core::clock::Across;
 use amber_core::digits::{clock, counted, duration, fixed, grouped};
 use amber_io::LinkState;
 use ratatui::buffer::Buffer;
@@ -77,7 +78,13 @@ fn right_parts(app: &App) -> Vec<(Ink, String)> {
         let rows = store.rows();
         let ends = store.time(rows.start).zip(rows.end.checked_sub(1).and_then(|last| store.time(last)));
         let length = ends.map_or(0.0, |(first, last)| last.seconds_since(first));
-        parts.push((Ink::Text, format!("{} over {}", counted(rows.end - rows.start, "row"), clock(length))));
+        parts.push((
+            Ink::Text,
+            match app.session.across() {
+                Across::Seconds => format!("{} over {}", counted(rows.end - rows.start, "row"), clock(length)),
+                Across::Rows(_) => format!("{}, no clock", counted(rows.end - rows.start, "row")),
+            },
+        ));
     }
     if !app.rooms.checkup.findings.is_empty() {
         let count = app.rooms.checkup.findings.len();

@@ -5,7 +5,8 @@ use super::{ChannelId, Session};
 use amber_core::Stamp;
 use amber_core::bench::Kind;
 use amber_core::block::Statistics;
-use amber_core::digits::{counted, duration, fixed, grouped, hertz, short, with_unit};
+use amber_core::clock::Across;
+use amber_core::digits::{counted, fixed, grouped, short, with_unit};
 use amber_core::seek::next_peak;
 use std::ops::Range;
 
@@ -183,10 +184,20 @@ impl Session {
         let wall = |at| self.wall(at, "%H:%M:%S%.3f");
         let mut rows = vec![
             [String::new(), "cursor 1".into(), "cursor 2".into(), "difference".into()],
-            ["time".into(), wall(from), wall(to), duration(seconds)],
+            [
+                if self.across() == Across::Seconds { "time".into() } else { "row".into() },
+                wall(from),
+                wall(to),
+                self.across().length(seconds),
+            ],
         ];
         if seconds != 0.0 {
-            rows.push(["1 / time".into(), String::new(), String::new(), hertz(1.0 / seconds.abs())]);
+            rows.push([
+                if self.across() == Across::Seconds { "1 / time".into() } else { "1 / rows".into() },
+                String::new(),
+                String::new(),
+                self.across().frequency(1.0 / seconds.abs()),
+            ]);
         }
         let at = cursors.at.map(|at| self.cursor_row(at));
         for id in self.channel_ids().filter(|id| id.source == self.place()) {
@@ -238,7 +249,11 @@ impl Session {
             let slope = found.slope;
             rows.push(pair(
                 "slope",
-                if slope.is_finite() { with_unit(short(slope, 3), &format!("{unit}/s")) } else { none() },
+                if slope.is_finite() {
+                    with_unit(short(self.across().slope(slope), 3), &self.across().slope_unit(unit))
+                } else {
+                    none()
+                },
             ));
             if found.gaps > 0 {
                 rows.push(pair("gaps", counted(found.gaps as u64, "row")));

@@ -28,7 +28,12 @@ impl Session {
             Feed::Ended(_) => chain.end(),
             Feed::Unkept(bytes) => chain.unkept(bytes),
             Feed::Listening { .. } | Feed::Speed { .. } => {}
-            Feed::Sent { at, bytes } => chain.sent(at, &bytes),
+            Feed::Sent { at, bytes } => {
+                chain.sent(at, &bytes);
+                if let Some(asker) = asker {
+                    asker.sent(&bytes);
+                }
+            }
             Feed::NotDone(what) => self.say(what, true),
             Feed::Merged(news) => chain.merged(news),
             Feed::Chunk(chunk) => {

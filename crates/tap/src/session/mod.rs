@@ -54,6 +54,7 @@ use amber_core::Stamp;
 use amber_core::axis::FitAxis;
 use amber_core::bench::{Bench, Kind, Shared};
 use amber_core::chain::{Chain, Channel, ChannelValues};
+use amber_core::clock::Across;
 use amber_io::LinkState;
 use amber_io::take::{Mark, OpenedTake};
 use jiff::tz::TimeZone;
@@ -265,8 +266,16 @@ impl Session {
             .count()
     }
 
-    /// An instant on the wall, in the person's own time zone.
+    /// What the rows of the selected source are counted by.
+    pub(crate) fn across(&self) -> Across {
+        self.chain().timer().across()
+    }
+
+    /// An instant on the wall, in the person's own time zone; the number of a row where nothing tells its time.
     pub(crate) fn wall(&self, at: Stamp, format: &str) -> String {
+        if let across @ Across::Rows(_) = self.across() {
+            return format!("row {:.0}", across.of(at.seconds_since(self.oldest())));
+        }
         let moment = jiff::Timestamp::from_nanosecond(i128::from(at.0)).unwrap_or(jiff::Timestamp::UNIX_EPOCH);
         moment.to_zoned(self.zone.clone()).strftime(format).to_string()
     }

@@ -2,6 +2,7 @@
 
 use super::{Request, Session, Source};
 use amber_core::Stamp;
+use amber_core::ask::Asker;
 use amber_core::bench::{Kind, Split};
 use amber_core::digits::{self, duration, fixed, with_unit};
 use amber_core::keep::Pace;
@@ -111,6 +112,8 @@ impl Session {
     pub(super) fn start_take(&mut self) -> Vec<Request> {
         self.taking = Taking::Starting;
         self.stopped = 0;
+        // What a board only says when it changes is to be in the take from its beginning on.
+        self.watched.iter_mut().filter_map(|watched| watched.asker.as_mut()).for_each(Asker::ask_states);
         let place = TakePlace::Next(self.folder.clone());
         vec![Request::StartTake { place, benches: self.pinned_benches() }]
     }

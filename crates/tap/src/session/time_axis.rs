@@ -2,7 +2,6 @@
 
 use super::Session;
 use amber_core::Stamp;
-use amber_core::digits::duration;
 use amber_core::window::{Motion, zoomed};
 
 /// The stretch of time that is shown.
@@ -116,7 +115,8 @@ impl Session {
             return self.say(what, true);
         };
         let name = self.chain().conditions().settings().get(event.condition).map_or("", |own| own.name.as_str());
-        let lasted = event.seconds().map_or("true now".into(), |seconds| format!("lasted {}", duration(seconds)));
+        let lasted =
+            event.seconds().map_or("true now".into(), |seconds| format!("lasted {}", self.across().length(seconds)));
         let told = format!("event {}: {name}, {}, {lasted}", event.number, self.wall(event.at, "%H:%M:%S%.3f"));
         self.say(told, false);
         self.show_moment(event.at);

@@ -4,6 +4,7 @@
 
 use super::{ChannelId, Session};
 use amber_core::Stamp;
+use amber_core::clock::Across;
 use amber_core::spectrum::even::Even;
 use std::ops::Range;
 
@@ -64,6 +65,11 @@ impl Session {
     pub(crate) fn even_rows(&self, id: ChannelId, smoothed: bool, most: usize) -> Result<Even, String> {
         if !self.channel_ids().any(|known| known == id) {
             return Err("no channel yet: rows must arrive first".into());
+        }
+        if self.chain_at(id.source).timer().across() != Across::Seconds {
+            return Err(
+                "a spectrum counts time, and the text has no clock: set its rows a second, or its clock (1)".into()
+            );
         }
         let rows = self.viewport.rows_of(id.source);
         let end = self.viewport.row(id.source).map_or(rows.end, |row| row + 1);

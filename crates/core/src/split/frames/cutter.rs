@@ -7,7 +7,9 @@ use super::super::frame::{Frame, MAX_LINE};
 use super::super::outcome::Rejection;
 use super::cbor::{self, NoItem};
 use super::{Envelope, Frames};
+use crate::Stamp;
 use memchr::memchr;
+use std::collections::VecDeque;
 
 /// The byte that ends a frame of SLIP, the one that stands before those that mean something else, and what these mean (RFC 1055).
 pub(super) const END: u8 = 0xc0;
@@ -34,7 +36,14 @@ pub(in super::super) struct FrameCutter {
     is_over: bool,
     /// A frame without its stuffing.
     plain: Vec<u8>,
+    /// Bytes that were given so far, and that came; when the pieces came that were not given whole.
+    told: u64,
+    came: u64,
+    pieces: VecDeque<(u64, Stamp)>,
 }
+
+/// A frame, and when it came where that is not now.
+pub(in super::super) type Cut<'a> = (Frame<'a>, Option<Stamp>);
 
 /// What stands at some place.
 enum Look {
@@ -71,7 +80,37 @@ impl FrameCutter {
             discards: false,
             is_over: false,
             plain: Vec::new(),
+            told: 0,
+            came: 0,
+            pieces: VecDeque::new(),
         }
+    }
+
+    /// So many bytes come at `at`.
+    #[inline]
+    pub(in super::super) fn come(&mut self, at: Stamp, length: usize) {
+        if self.waits_for_next() {
+            self.came += length as u64;
+            self.pieces.push_back((self.came, at));
+        }
+    }
+
+    /// Whether a frame is given when the next one begins.
+    fn waits_for_next(&self) -> bool {
+        self.frames.check.is_none() && matches!(self.frames.envelope, Envelope::Fixed { .. } | Envelope::Counted { .. })
+    }
+
+    /// When the last byte of the frame that was given last came; `None` where that is now.
+    #[inline]
+    fn came_at(&mut self, length: usize) -> Option<Stamp> {
+        if !self.waits_for_next() {
+            return None;
+        }
+        self.told += length as u64;
+        while self.pieces.front().is_some_and(|(end, _)| *end < self.told) {
+            self.pieces.pop_front();
+        }
+        self.pieces.front().map(|(_, at)| *at)
     }
 
     fn forget_given(&mut self) {
@@ -117,8 +156,8 @@ impl FrameCutter {
         if !self.frames.is_sound(&bytes[..length]) {
             return Look::No(Rejection::FrameCheck);
         }
-        // Without a check, a sync word among the data is told by what follows the frame.
-        if self.frames.check.is_none() && !self.is_in_step {
+        // Without a check, a frame counts when the next one follows: one that lost bytes holds some of that.
+        if self.frames.check.is_none() {
             let sync = self.frames.envelope.sync();
             if bytes.len() < length + sync.len() && !self.is_over {
                 return Look::More(length + sync.len());
@@ -175,19 +214,26 @@ impl FrameCutter {
 
     /// Frames that stand one behind another, told by what they begin with.
     #[inline]
-    fn step_by_sync<'a>(&'a mut self, bytes: &'a [u8]) -> (usize, Option<Frame<'a>>) {
+    fn step_by_sync<'a>(&'a mut self, bytes: &'a [u8]) -> (usize, Option<Cut<'a>>) {
         // Usually a whole frame is there, right behind the one before.
         if self.partial.is_empty()
             && self.is_in_step
             && let Look::Frame(length) = self.look(bytes)
         {
-            return (length, Some(Frame::Whole(&bytes[..length])));
+            let at = self.came_at(length);
+            return (length, Some((Frame::Whole(&bytes[..length]), at)));
         }
         let mut used = 0;
         loop {
             match self.settle() {
-                Found::Frame => return (used, Some(Frame::Whole(&self.partial[..self.given]))),
-                Found::Damage(why) => return (used, Some(Frame::Bad(why, &self.partial[..self.given]))),
+                Found::Frame => {
+                    let at = self.came_at(self.given);
+                    return (used, Some((Frame::Whole(&self.partial[..self.given]), at)));
+                }
+                Found::Damage(why) => {
+                    let at = self.came_at(self.given);
+                    return (used, Some((Frame::Bad(why, &self.partial[..self.given]), at)));
+                }
                 Found::Nothing { needed } => {
                     // How long an item is, it does not say.
                     let needed = if self.frames.envelope == Envelope::Items { ITEM } else { needed };
@@ -291,13 +337,14 @@ pub(super) fn unescape(stuffed: &[u8], plain: &mut Vec<u8>) -> bool {
 
 impl FrameCutter {
     #[inline]
-    pub(in super::super) fn step<'a>(&'a mut self, bytes: &'a [u8]) -> (usize, Option<Frame<'a>>) {
+    pub(in super::super) fn step<'a>(&'a mut self, bytes: &'a [u8]) -> (usize, Option<Cut<'a>>) {
         if self.given > 0 {
             self.forget_given();
         }
+        let now = |(used, frame): (usize, Option<Frame<'a>>)| (used, frame.map(|frame| (frame, None)));
         match self.frames.envelope {
-            Envelope::Cobs => self.step_by_end(bytes, 0),
-            Envelope::Slip => self.step_by_end(bytes, END),
+            Envelope::Cobs => now(self.step_by_end(bytes, 0)),
+            Envelope::Slip => now(self.step_by_end(bytes, END)),
             _ => self.step_by_sync(bytes),
         }
     }
@@ -330,6 +377,8 @@ impl FrameCutter {
         let lost = self.partial.len();
         self.partial.clear();
         (self.damaged, self.is_in_step, self.discards) = (0, false, false);
+        self.pieces.clear();
+        (self.told, self.came) = (0, 0);
         lost
     }
 }

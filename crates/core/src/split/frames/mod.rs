@@ -15,7 +15,7 @@ use super::read::{Cells, Other};
 use super::shape::MAX_FIELDS;
 use super::spelling::NotAShape;
 pub use check::CheckKind;
-pub(super) use cutter::FrameCutter;
+pub(super) use cutter::{Cut, FrameCutter};
 pub(super) use find::{Found, find};
 pub use record::{Field, FieldKind, Order, Record};
 use std::fmt;

@@ -33,7 +33,7 @@ fn whole(document: &Value, what: &str) -> anyhow::Result<()> {
 fn untimed(parts: &[Part]) {
     if parts.iter().any(|(_, (chain, _))| chain.timer().is_assumed()) {
         aside(format_args!(
-            "the text has no time of its own: slopes and times are not known; --rate gives its rows a second"
+            "the text has no clock: rows are counted, and slopes are per row; --rate gives its rows a second"
         ));
     }
 }

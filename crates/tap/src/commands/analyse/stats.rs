@@ -4,9 +4,9 @@ use super::{number, plain, untimed};
 use crate::commands::output::{Form, Output, csv_text, markdown_text};
 use crate::commands::stretch::{Stretch, channel, channels};
 use crate::figure::{self, analysis};
-use amber_core::Stamp;
 use amber_core::bench::Kind;
 use amber_core::block::{Block, Column, Statistics};
+use amber_core::clock::Across;
 use amber_core::digits::fixed;
 use anyhow::bail;
 use clap::Args;
@@ -64,10 +64,15 @@ pub(super) fn statistics_json(block: &Block, column: &Column) -> Value {
         "min": number(found.min),
         "max": number(found.max),
         "peak_to_peak": number(found.peak_to_peak()),
-        "slope_per_s": number(found.slope),
+        slope_name(block.across): number(block.across.slope(found.slope)),
         "distinct_codes": codes,
         "effective_bits": bits.map(number),
     })
+}
+
+/// What a slope is called.
+fn slope_name(across: Across) -> &'static str {
+    if across == Across::Seconds { "slope_per_s" } else { "slope_per_row" }
 }
 
 /// The statistics of a block's only column as a row.
@@ -82,7 +87,7 @@ fn record(block: &Block) -> Vec<String> {
     let numbers = [found.mean, found.median, found.deviation, found.rms, found.min, found.max];
     let mut record = vec![column.name.clone(), column.unit.clone(), found.count.to_string(), found.gaps.to_string()];
     record.extend(numbers.map(plain));
-    record.extend([plain(found.peak_to_peak()), plain(found.slope), codes.to_string()]);
+    record.extend([plain(found.peak_to_peak()), plain(block.across.slope(found.slope)), codes.to_string()]);
     record.push(bits.map_or(String::new(), |bits| fixed(bits, 2)));
     record
 }
@@ -108,10 +113,6 @@ pub(in crate::commands) fn stats(args: &StatsArgs) -> anyhow::Result<u8> {
         let rows = args.stretch.rows(part);
         let mut block = Block::of_channels(&part.1.0, "stretch", rows, part.1.1, [index]);
         block.columns.iter_mut().for_each(|column| column.name = title(place, index));
-        // Without a time there is no slope.
-        if part.1.0.timer().is_assumed() {
-            block.times.fill(Stamp(0));
-        }
         block
     };
     if wanted.iter().all(|(place, _)| args.stretch.rows(&parts[*place]).is_empty()) {
@@ -127,7 +128,11 @@ pub(in crate::commands) fn stats(args: &StatsArgs) -> anyhow::Result<u8> {
         (true, false) => Form::Csv,
         (false, _) => args.output.form(&[Form::Csv, Form::Json, Form::Markdown])?,
     };
-    let header: Vec<&str> = STATISTICS.iter().copied().chain(["effective_bits"]).collect();
+    // Of several sources, slopes are per row only where all are.
+    let is_timed = parts.iter().any(|(_, (chain, _))| chain.timer().across() == Across::Seconds);
+    let slope = slope_name(if is_timed { Across::Seconds } else { Across::Rows(1.0) });
+    let own = STATISTICS.iter().map(|name| if *name == "slope_per_s" { slope } else { name });
+    let header: Vec<&str> = own.chain(["effective_bits"]).collect();
     // One after the other: the rows of all channels may be more than there is memory.
     let blocks = || wanted.iter().map(|(place, index)| block_of(*place, *index));
     let rows = || blocks().map(|block| record(&block)).collect::<Vec<_>>();

@@ -12,7 +12,7 @@ use crate::session::{Request, SHARES, Session};
 use crate::theme::Theme;
 use amber_core::bench::Kind;
 use amber_core::block::{Block as Rows, Length, MOST_ROWS, SIZES};
-use amber_core::digits::{counted, duration, typed};
+use amber_core::digits::{counted, typed};
 use crossterm::event::KeyCode::{Char, Enter, Esc, PageDown, PageUp};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -192,6 +192,7 @@ impl Block {
             decimals: column.decimals,
             letter: char::from(b'A' + (chosen % 26) as u8),
             ink: chosen,
+            across: block.across,
         };
         let counted = column.histogram(analysis::CLASSES).map(|found| analysis::histogram(&of, &found, "rows"));
         [Some(rows), counted].into_iter().flatten().collect()
@@ -213,7 +214,7 @@ impl Block {
             let about = format!(
                 "{}, {}, at {}",
                 counted(block.times.len() as u64, "row"),
-                duration(seconds),
+                session.across().length(seconds),
                 session.wall(block.moment, "%H:%M:%S")
             );
             Item::new(amber_core::tail::visible(block.name.as_bytes()), about, set(Some(at)))

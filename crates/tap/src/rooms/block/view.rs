@@ -6,7 +6,7 @@ use crate::screen::text::{cut, put, put_right};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
 use amber_core::block::{Column, Length, Statistics, laid_over};
-use amber_core::digits::{counted, duration, fixed, grouped, short, with_unit};
+use amber_core::digits::{counted, fixed, grouped, short, with_unit};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
@@ -30,9 +30,10 @@ pub(super) fn draw(room: &Block, session: &Session, theme: Theme, area: Rect, bu
     };
     let length = match session.blocks.length {
         Length::Rows(rows) => counted(rows as u64, "row"),
-        Length::Seconds(seconds) => duration(seconds),
+        Length::Seconds(seconds) => session.across().length(seconds),
     };
-    let title = format!(" {}: {}, {} ", block.name, counted(block.times.len() as u64, "row"), duration(seconds));
+    let title =
+        format!(" {}: {}, {} ", block.name, counted(block.times.len() as u64, "row"), session.across().length(seconds));
     let end = put(buffer, area, 1, 0, &cut(title, area.width.saturating_sub(2)), theme.style(Ink::Bright));
     let percent = (session.blocks.share * 100.0).round();
     let set = format!(" next: {length}, {percent} % before; {} named ", session.blocks.named.len());
@@ -109,7 +110,7 @@ fn table(room: &Block, block: &Rows, chosen: usize, session: &Session, theme: Th
     let first = last.saturating_sub(rows + room.scroll);
     for (row, y) in (first..last).take(rows).zip(2u16..) {
         let interval = block.interval(row);
-        let interval = if interval.is_nan() { "–".into() } else { duration(interval) };
+        let interval = if interval.is_nan() { "–".into() } else { session.across().length(interval) };
         let text = format!("{row:>6} {:>12} {interval:>9}", fixed(block.seconds(row), 6));
         put(buffer, area, 0, y, &text, theme.style(Ink::Dim));
         let mut x = HEAD;
@@ -165,7 +166,11 @@ fn statistics(
             value(found.min, 0),
             value(found.max, 0),
             value(found.peak_to_peak(), 0),
-            if found.slope.is_finite() { with_unit(short(found.slope, 3), &format!("{unit}/s")) } else { "–".into() },
+            if found.slope.is_finite() {
+                with_unit(short(block.across.slope(found.slope), 3), &block.across.slope_unit(unit))
+            } else {
+                "–".into()
+            },
             grouped(codes as u64),
             bits,
         ]
@@ -243,7 +248,7 @@ fn over_each_other(
     );
     if let Some(ends) = limits([&own, &theirs_drawn].into_iter()) {
         y_axis(ends, over, theme, buffer);
-        x_axis((from, to), "s", over, theme, buffer);
+        x_axis((block.across.of(from), block.across.of(to)), block.across.unit(), over, theme, buffer);
         trace(&theirs_drawn, ends, over, theme.style(Ink::Pale(ink)), buffer);
         trace(&own, ends, over, theme.style(Ink::Trace(ink)), buffer);
     }

@@ -6,7 +6,8 @@ use super::super::{Effect, RoomId};
 use crate::app::App;
 use crate::session::{Session, Source};
 use amber_core::Stamp;
-use amber_core::digits::{duration, typed};
+use amber_core::clock::Across;
+use amber_core::digits::typed;
 use amber_core::tail::visible;
 use jiff::civil::Time;
 use jiff::{Timestamp, tz::TimeZone};
@@ -24,8 +25,11 @@ fn item(name: String, about: String, at: Stamp) -> Item {
 
 /// The list to choose from, each kind with the newest first.
 pub(super) fn list(session: &Session) -> List {
-    let told =
-        if session.is_take() { "seconds from its start, or a wall clock" } else { "seconds ago, or a wall clock" };
+    let told = match (session.across(), session.is_take()) {
+        (Across::Rows(_), _) => "the number of a row",
+        (_, true) => "seconds from its start, or a wall clock",
+        (_, false) => "seconds ago, or a wall clock",
+    };
     let mut items = vec![Item::new("a time …", told, |app: &mut App| vec![Effect::Ask(ask(&app.session))])];
     let wall = |at: Stamp| session.wall(at, "%H:%M:%S%.3f");
     items.extend(marks(session));
@@ -34,7 +38,8 @@ pub(super) fn list(session: &Session) -> List {
     let events = chain.events().iter().rev().filter(|event| event.at <= present);
     for event in events.take(LISTED) {
         let name = chain.conditions().settings().get(event.condition).map_or("", |own| own.name.as_str());
-        let lasted = event.seconds().map_or("true now".into(), |seconds| format!("lasted {}", duration(seconds)));
+        let lasted =
+            event.seconds().map_or("true now".into(), |seconds| format!("lasted {}", session.across().length(seconds)));
         let about = format!("{}, {lasted}", wall(event.at));
         items.push(item(format!("event {}: {}", event.number, visible(name.as_bytes())), about, event.at));
     }
@@ -47,7 +52,7 @@ pub(super) fn list(session: &Session) -> List {
     }
     let count = gaps.len();
     for (number, (from, to)) in gaps.into_iter().enumerate().rev().take(LISTED) {
-        let about = format!("{}, nothing for {}", wall(from), duration(to.seconds_since(from)));
+        let about = format!("{}, nothing for {}", wall(from), session.across().length(to.seconds_since(from)));
         items.push(item(format!("gap {} of {count}", number + 1), about, to));
     }
     List::new("go to", items, 0)
@@ -63,7 +68,9 @@ pub(crate) fn marks(session: &Session) -> impl Iterator<Item = Item> + use<'_> {
 }
 
 fn ask(session: &Session) -> Prompt {
-    let hint = if session.is_take() {
+    let hint = if session.across() != Across::Seconds {
+        "the number of a row, the first being 0: the text has no clock"
+    } else if session.is_take() {
         "seconds from the start of the take, such as 12.5; or a wall clock such as 14:05:30"
     } else {
         "so many seconds ago, such as 90; or a wall clock such as 14:05:30"
@@ -88,7 +95,7 @@ fn typed_moment(session: &Session, text: &str) -> Result<Stamp, String> {
     } else {
         let seconds = typed(text)?;
         match session.source() {
-            Source::Take(take) => take.start.plus(seconds),
+            Source::Take(take) => take.start.plus(seconds / session.across().of(1.0)),
             Source::Live { .. } => last.plus(-seconds.abs()),
         }
     };

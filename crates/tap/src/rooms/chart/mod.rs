@@ -270,13 +270,13 @@ fn guide(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
     } else if counts.bytes == 0 {
         match session.source() {
             Source::Live { link: LinkState::Open { baud: Some(_), .. } } => {
-                "the port is open and silent: is the board powered, is its program sending?"
+                "the port is open and silent: is the board powered, is its program sending? A board that waits to be asked answers what is sent with : or is set up with 2 i"
             }
             Source::Live { link: LinkState::Open { .. } } => "waiting for text",
             Source::Live { link: LinkState::Ended } => "the text ended without a line",
             Source::Live { link: LinkState::Lent { .. } } => "the port is lent to another program: 1 L takes it back",
             Source::Live { link: LinkState::Finding { .. } } => {
-                "the port is open and silent, so its baud rate is not yet detected: is the board powered, is its program sending?"
+                "the port is open and silent, so its baud rate is not yet detected: is the board powered, is its program sending? For a board that waits to be asked, set its baud rate (1), then : sends and 2 i sets up pins"
             },
             _ => "opening the port",
         }

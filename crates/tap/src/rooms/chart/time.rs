@@ -5,7 +5,7 @@ use crate::session::{Session, Source};
 use crate::theme::{Ink, Theme};
 use amber_core::Stamp;
 use amber_core::axis::ticks;
-use amber_core::digits::{duration, fixed};
+use amber_core::digits::fixed;
 use amber_core::window::{Columns, Motion};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -15,13 +15,18 @@ use ratatui::layout::Rect;
 pub(super) fn axis(session: &Session, theme: Theme, columns: &Columns, area: Rect, plot: Rect, buffer: &mut Buffer) {
     put(buffer, area, 0, 0, &"─".repeat(usize::from(area.width)), theme.style(Ink::Faint));
     let view = &session.viewport;
-    let span = view.span;
+    let across = session.across();
+    // What the axis counts, in its own unit.
+    let span = across.of(view.span);
     let (from, sign) = match (session.source(), session.axis.motion()) {
-        (Source::Take(take), _) => (view.end.seconds_since(take.start) - span, ""),
+        (Source::Take(take), _) => (across.of(view.end.seconds_since(take.start)) - span, ""),
         (_, Motion::Scroll) => (-span, ""),
         (_, Motion::Sweep) => (0.0, "+"),
     };
-    let text = format!(" {} across ", duration(if span > 5.0 { (span * 10.0).round() / 10.0 } else { span }));
+    let text = format!(
+        " {} across ",
+        across.length(if view.span > 5.0 { (view.span * 10.0).round() / 10.0 } else { view.span })
+    );
     let first = put(buffer, area, 0, 0, &text, theme.style(Ink::Text));
     let (values, places) = ticks(from, from + span, usize::from(plot.width / 14).max(2));
     for value in values {
@@ -29,7 +34,7 @@ pub(super) fn axis(session: &Session, theme: Theme, columns: &Columns, area: Rec
         let label = if value == 0.0 && !session.is_take() && sign.is_empty() {
             if session.is_held() { "held".to_owned() } else { "now".to_owned() }
         } else {
-            format!("{sign}{} s", fixed(value, places))
+            format!("{sign}{} {}", fixed(value, places), across.unit())
         };
         let width = label.chars().count() as u16;
         let left = (plot.x - area.x + x).saturating_sub(width / 2).min(area.width.saturating_sub(width));

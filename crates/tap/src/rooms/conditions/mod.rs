@@ -4,7 +4,7 @@ use super::panel::{PartList, Row, SingleSetting, StagePanel, add_row, head_row, 
 use super::{Effect, RoomId, outside};
 use crate::keys::{Binding, NONE, keys};
 use crate::session::{Session, Stage};
-use amber_core::digits::{counted, duration};
+use amber_core::digits::counted;
 use amber_core::part::Listed;
 use amber_core::watch::condition::Event;
 use crossterm::event::KeyCode::Char;
@@ -106,13 +106,16 @@ fn stands(session: &Session) -> Vec<Row> {
         rows.push(Row::fact("last event", session.wall(last.at, "%H:%M:%S%.3f")));
         let goes_on = last.ended.is_none_or(|ended| ended > moment);
         let seconds = last.ended.filter(|_| !goes_on).unwrap_or(moment).seconds_since(last.began);
-        rows.push(Row::fact(if goes_on { "true for" } else { "it lasted" }, duration(seconds)));
+        rows.push(Row::fact(if goes_on { "true for" } else { "it lasted" }, session.across().length(seconds)));
         let lengths = session.chain().events().iter().filter(own).filter_map(Event::seconds);
         let ends = lengths.fold(None, |ends: Option<(f64, f64)>, s| {
             Some(ends.map_or((s, s), |(shortest, longest)| (shortest.min(s), longest.max(s))))
         });
         if let Some((shortest, longest)) = ends {
-            rows.push(Row::fact("shortest, longest", format!("{}, {}", duration(shortest), duration(longest))));
+            rows.push(Row::fact(
+                "shortest, longest",
+                format!("{}, {}", session.across().length(shortest), session.across().length(longest)),
+            ));
         }
     }
     rows.push(Row::fact("sending", if session.is_armed() { "ARMED" } else { "off (A arms it)" }));

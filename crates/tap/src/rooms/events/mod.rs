@@ -249,7 +249,8 @@ impl Events {
             put(buffer, area, 25 + wide, y, &lasted, ink);
             // From one event of the same condition to the next.
             let before = listed.iter().take(place).rev().find(|other| other.condition == event.condition);
-            let since = before.map_or("–".into(), |before| duration(event.at.seconds_since(before.at)));
+            let since =
+                before.map_or("–".into(), |before| session.across().length(event.at.seconds_since(before.at)));
             put(buffer, area, 36 + wide, y, &since, ink);
             if digital {
                 put(buffer, area, edges, y, &edges_of(session, event, before), ink);

@@ -7,7 +7,7 @@ use crate::screen::text::{cut, put, put_right};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
 use amber_core::chain::Channel;
-use amber_core::digits::{counted, duration};
+use amber_core::digits::counted;
 use amber_core::watch::condition::Event;
 use amber_plot::Figure;
 use ratatui::buffer::Buffer;
@@ -83,7 +83,7 @@ pub(super) fn draw(events: &Events, session: &Session, theme: Theme, area: Rect,
     let (found, told) = chosen(events, session);
     let title = format!(" {} around events: {told} ", session.title(session.selected));
     put(buffer, area, 1, 0, &cut(title, area.width.saturating_sub(24)), theme.style(Ink::Bright));
-    let told = format!(" {}, {:.0} % before ", duration(events.span), events.share * 100.0);
+    let told = format!(" {}, {:.0} % before ", session.across().length(events.span), events.share * 100.0);
     put_right(buffer, area, 0, &told, theme.style(Ink::Dim));
     let plot = Rect {
         x: area.x + GUTTER,
@@ -99,7 +99,8 @@ pub(super) fn draw(events: &Events, session: &Session, theme: Theme, area: Rect,
     let all: Vec<Spans> = found.iter().map(of_event).collect();
     let Some(ends) = limits(all.iter()) else { return };
     y_axis(ends, plot, theme, buffer);
-    x_axis((-before, behind), "s", plot, theme, buffer);
+    let across = session.across();
+    x_axis((-across.of(before), across.of(behind)), across.unit(), plot, theme, buffer);
     let middle = (events.share * f64::from(plot.width)) as u16;
     for y in 0..plot.height {
         put(buffer, plot, middle.min(plot.width.saturating_sub(1)), y, "┊", theme.style(Ink::Text));

@@ -5,7 +5,7 @@ use crate::screen::plot::bars;
 use crate::screen::text::{cut, fitting, put, put_right, wrapped};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
-use amber_core::digits::{duration, fixed, grouped, with_unit};
+use amber_core::digits::{fixed, grouped, with_unit};
 use amber_core::watch::interval::Edge;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -82,7 +82,8 @@ pub(super) fn draw(room: &Interval, session: &Session, theme: Theme, area: Rect,
         ("max", time(found.max, by, unit)),
         ("deviation", if found.deviation.is_nan() { "–".into() } else { time(found.deviation, by, unit) }),
     ];
-    facts.extend(session.chain().interval().map(|row| ("known to", format!("{}, 1 row", duration(row)))));
+    facts
+        .extend(session.chain().interval().map(|row| ("known to", format!("{}, 1 row", session.across().length(row)))));
     let mut y = 1;
     for (name, value) in &facts {
         put(buffer, right, 1, y, name, theme.style(Ink::Dim));

@@ -6,6 +6,7 @@ pub(crate) use view::draw;
 
 use super::Effect;
 use crate::app::{App, insert};
+use crate::session::Session;
 use crossterm::event::{Event, KeyCode, KeyEvent, KeyModifiers};
 use nucleo_matcher::pattern::{AtomKind, CaseMatching, Normalization, Pattern};
 use nucleo_matcher::{Config, Matcher, Utf32Str};
@@ -17,6 +18,9 @@ use tui_input::backend::crossterm::EventHandler;
 /// What choosing an entry does.
 pub(crate) type Act = Rc<dyn Fn(&mut App) -> Vec<Effect>>;
 
+/// What an entry means now; `None` where nothing can be said.
+type Live = Rc<dyn Fn(&Session) -> Option<String>>;
+
 /// An entry.
 #[derive(Clone)]
 pub(crate) struct Item {
@@ -24,6 +28,8 @@ pub(crate) struct Item {
     pub(crate) name: String,
     /// What it means; empty where the name says all.
     pub(crate) about: String,
+    /// What stands there in its place, where it changes while the list is open.
+    live: Option<Live>,
     /// The key that does the same, or a letter that chooses it here.
     pub(crate) key: String,
     act: Act,
@@ -35,7 +41,17 @@ impl Item {
         about: impl Into<String>,
         act: impl Fn(&mut App) -> Vec<Effect> + 'static,
     ) -> Item {
-        Item { name: name.into(), about: about.into(), key: String::new(), act: Rc::new(act) }
+        Item { name: name.into(), about: about.into(), live: None, key: String::new(), act: Rc::new(act) }
+    }
+
+    /// The same, whose meaning changes while the list is open.
+    pub(crate) fn live(self, about: impl Fn(&Session) -> Option<String> + 'static) -> Item {
+        Item { live: Some(Rc::new(about)), ..self }
+    }
+
+    /// What it means now.
+    pub(crate) fn meaning(&self, session: &Session) -> String {
+        self.live.as_ref().and_then(|live| live(session)).unwrap_or_else(|| self.about.clone())
     }
 
     /// The same, with the key that does the same.

@@ -3,6 +3,7 @@
 use super::List;
 use crate::rooms::prompt::draw_input;
 use crate::screen::text::{centred, cut, frame, put, put_right};
+use crate::session::Session;
 use crate::theme::{Ink, Theme};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -44,7 +45,7 @@ pub(super) fn skipped(list: &List, height: u16) -> usize {
     (list.selected + 1).saturating_sub(usize::from(height))
 }
 
-pub(crate) fn draw(list: &List, theme: Theme, area: Rect, buffer: &mut Buffer) {
+pub(crate) fn draw(list: &List, session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let inner = frame(buffer, place(list, area), &list.title, theme);
     if !list.by_letter {
         draw_input(&list.input, theme, inner, 0, buffer);
@@ -69,7 +70,7 @@ pub(crate) fn draw(list: &List, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put(buffer, row, lead, 0, &cut(item.name.clone(), name), ink(Ink::Bright));
         let x = lead + names + 2;
         let room = row.width.saturating_sub(x + key.width() as u16 + 2);
-        put(buffer, row, x, 0, &cut(item.about.clone(), room), ink(Ink::Text));
+        put(buffer, row, x, 0, &cut(item.meaning(session), room), ink(Ink::Text));
         put_right(buffer, row, 0, &format!("{key} "), ink(Ink::Dim));
     }
     if list.matches.is_empty() {

@@ -8,7 +8,7 @@ use crate::keys::{Binding, NONE, keys};
 use crate::session::{ChannelId, Session, Stage};
 use advice::Told;
 use amber_core::Stamp;
-use amber_core::digits::{duration, fixed, hertz, short, with_unit};
+use amber_core::digits::{fixed, hertz, short, with_unit};
 use amber_core::part::Listed;
 use amber_core::smooth::{Filter, smooths};
 use amber_core::stats::{Basis, Measured};
@@ -104,7 +104,7 @@ impl StagePanel for Smooth {
         for (at, filter) in filters.iter().enumerate() {
             let late = match interval {
                 _ if channel.wished().zero_phase && session.chain().is_recorded() => "both ways".into(),
-                Some(interval) => format!("{} late", duration(filter.delay(interval))),
+                Some(interval) => format!("{} late", session.across().length(filter.delay(interval))),
                 None => "–".into(),
             };
             rows.extend(part_rows(PartList::Filters, at, late, session));
@@ -226,11 +226,13 @@ impl Smooth {
         let Some(price) = price else { return rows };
         let delay = match price.delay {
             _ if price.is_both_ways => "none: forward and backward".into(),
-            Some(delay) => duration(delay),
+            Some(delay) => session.across().length(delay),
             None => "slow changes do not pass".into(),
         };
         rows.push(Row::fact("delay", delay));
-        rows.extend(price.rise.map(|rise| Row::fact("rise time", format!("{} (10 to 90 %)", duration(rise)))));
+        rows.extend(
+            price.rise.map(|rise| Row::fact("rise time", format!("{} (10 to 90 %)", session.across().length(rise)))),
+        );
         if price.overshoot > 0.005 {
             rows.push(Row::fact("overshoot", format!("{} % of a step", short(100.0 * price.overshoot, 2))));
         }

@@ -5,7 +5,7 @@ use crate::screen::plot::{GUTTER, limits, spans, trace, x_axis, y_axis};
 use crate::screen::text::{cut, put, put_right, wrapped};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
-use amber_core::digits::{counted, duration, fixed, hertz, short, with_unit};
+use amber_core::digits::{counted, fixed, hertz, short, with_unit};
 use amber_core::spectrum::{Spectrum as Spectra, names};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -136,7 +136,7 @@ fn draw_plot(room: &Spectrum, found: &Found, session: &Session, theme: Theme, pl
 fn draw_waterfall(room: &Spectrum, found: &Found, session: &Session, theme: Theme, place: Rect, buffer: &mut Buffer) {
     let lines: Vec<_> = room.waterfall.lines().rev().take(usize::from(place.height.saturating_sub(1))).collect();
     let hop = room.hop(found.even.rate, session);
-    let text = format!(" waterfall: one line every {} ", duration(hop));
+    let text = format!(" waterfall: one line every {} ", session.across().length(hop));
     put(buffer, Rect { height: 1, ..place }, 0, 0, &"─".repeat(usize::from(place.width)), theme.style(Ink::Faint));
     put(buffer, place, 1, 0, &text, theme.style(Ink::Bright));
     if room.is_behind {
@@ -148,7 +148,11 @@ fn draw_waterfall(room: &Spectrum, found: &Found, session: &Session, theme: Them
     for (line, y) in lines.iter().zip(1u16..) {
         if y % 4 == 1 {
             let ago = f64::from(y - 1) * hop;
-            let ago = if y == 1 { "newest".into() } else { format!("−{}", duration((ago * 10.0).round() / 10.0)) };
+            let ago = if y == 1 {
+                "newest".into()
+            } else {
+                format!("−{}", session.across().length((ago * 10.0).round() / 10.0))
+            };
             put_right(buffer, gutter, y, &ago, theme.style(Ink::Dim));
         }
         let bins = line.amplitudes.len();
@@ -201,11 +205,15 @@ fn draw_list(found: &Found, session: &Session, theme: Theme, list: Rect, buffer:
     let floor = with_unit(short(found.peaks.floor, 2), &format!("{unit}/√Hz"));
     lines.push((format!("noise floor {floor}, {noise} in all"), Ink::Text));
     if let Some(period) = &found.period {
-        let spread = if period.spread.is_finite() { format!(" ± {}", duration(period.spread)) } else { String::new() };
+        let spread = if period.spread.is_finite() {
+            format!(" ± {}", session.across().length(period.spread))
+        } else {
+            String::new()
+        };
         let text = format!(
             "by crossings {}: every {}{spread}, {}",
             hertz(period.hertz()),
-            duration(period.seconds),
+            session.across().length(period.seconds),
             counted(period.count as u64, "period")
         );
         lines.extend(wrapped(&text, usize::from(list.width)).into_iter().map(|line| (line, Ink::Text)));

@@ -64,17 +64,20 @@ fn list(dialogue: &Dialogue) -> List {
     let every = pins.every;
     let mut items = vec![Item::new(format!("read every {every} ms"), "Enter changes it", ask_every)];
     let mut add = |number: Option<u8>, channel: Option<u8>, modes: Vec<(u8, u8)>| {
-        let used = pins.pins.iter().find(|pin| is_at(pin, number, channel));
         let place = match (number, channel) {
             (Some(number), Some(channel)) => format!("pin {number}, A{channel}"),
             (Some(number), None) => format!("pin {number}"),
             (None, channel) => format!("A{}", channel.unwrap_or(0)),
         };
-        let now = used.map(|pin| format!("{}: {}{}", pin.name, name_of(pin.used), reading(dialogue, pin.used)));
         let can: Vec<String> = modes.iter().filter_map(|(mode, bits)| can(*mode, *bits)).collect();
         let can = if can.is_empty() { "not known what it can do".into() } else { can.join(", ") };
-        let about = now.map_or_else(|| can.clone(), |now| format!("{now} ─ {can}"));
-        items.push(Item::new(place.clone(), about, move |app| choose(app, &place, number, channel, &modes)));
+        let about = move |dialogue: &Dialogue| {
+            let used = dialogue.pins().pins.iter().find(|pin| is_at(pin, number, channel));
+            let now = used.map(|pin| format!("{}: {}{}", pin.name, name_of(pin.used), reading(dialogue, pin.used)));
+            now.map_or_else(|| can.clone(), |now| format!("{now} ─ {can}"))
+        };
+        let item = Item::new(place.clone(), about(dialogue), move |app| choose(app, &place, number, channel, &modes));
+        items.push(item.live(move |session| Some(about(session.pins()?))));
     };
     if board.modes.is_empty() {
         let digital = vec![(0, 1), (0x0b, 1), (1, 1), (3, 8)];
@@ -122,9 +125,13 @@ fn reading(dialogue: &Dialogue, used: Use) -> String {
     let value = match used {
         Use::Analog(channel) => dialogue.analog(channel).map(u32::from),
         Use::Input(pin) | Use::PullUp(pin) => dialogue.digital(pin).map(u32::from),
-        Use::Output(_) | Use::Pwm(_) => None,
+        Use::Output(pin) | Use::Pwm(pin) => dialogue.output_of(pin).map(u32::from),
     };
-    value.map_or(String::new(), |value| format!(", now {value}"))
+    match (value, used.is_read()) {
+        (Some(value), _) => format!(", now {value}"),
+        (None, true) => String::new(),
+        (None, false) => ", not set yet".into(),
+    }
 }
 
 /// What a pin may be used for, and what its output may be set to.

@@ -4,7 +4,7 @@ use super::{Found, Survey};
 use crate::screen::text::{frame, put, put_right, wrapped};
 use crate::session::Session;
 use crate::theme::{Ink, Theme};
-use amber_core::digits::{counted, duration, fixed};
+use amber_core::digits::{counted, fixed};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
@@ -100,7 +100,7 @@ fn told(session: &Session, found: &Found) -> Vec<String> {
         }
     }
     for (dead, stood, end) in [(found.dead.0, found.stood.0, "low"), (found.dead.1, found.stood.1, "high")] {
-        let seconds = session.chain().interval().map(|interval| duration(stood as f64 * interval));
+        let seconds = session.chain().interval().map(|interval| session.across().length(stood as f64 * interval));
         if dead {
             lines.push(format!(
                 "a dead end: at the {end} end the reading stands still, {} in all, while it moves at the other end",

@@ -8,7 +8,8 @@ use crate::screen::text::{cut, put, put_right};
 use crate::session::{ChannelId, Session};
 use crate::theme::{Ink, Theme};
 use amber_core::chain::Channel;
-use amber_core::digits::{duration, fixed, set_value, typed, with_unit};
+use amber_core::clock::Across;
+use amber_core::digits::{fixed, set_value, typed, with_unit};
 use amber_core::watch::Side;
 use amber_core::watch::target::{Kept, Row, Target as Settings, kept};
 use crossterm::event::KeyCode::{Char, Esc};
@@ -135,8 +136,10 @@ impl Target {
         let channel = session.channel()?;
         let target = channel.settings().target.as_ref()?;
         let found = self.found.as_ref().and_then(|(_, found)| found.as_ref())?;
-        let facts: Vec<String> =
-            facts(found, target, channel).into_iter().map(|(name, value)| format!("{name}: {value}")).collect();
+        let facts: Vec<String> = facts(found, target, channel, session.across())
+            .into_iter()
+            .map(|(name, value)| format!("{name}: {value}"))
+            .collect();
         let notes = facts.chunks(4).map(|line| line.join("; ")).collect();
         crate::figure::target(session, target, notes)
     }
@@ -204,8 +207,18 @@ fn draw(room: &Target, session: &Session, theme: Theme, area: Rect, buffer: &mut
     let to = typed(target.to.trim()).map_or_else(|_| target.to.clone(), |value| set_value(value, unit));
     let head = format!(" target of {title}: {to}, band {} ", set_value(target.band, unit));
     put(buffer, area, 1, 0, &cut(head, area.width.saturating_sub(26)), theme.style(Ink::Bright));
-    put_right(buffer, area, 0, &format!(" {} in view ", duration(session.viewport.span)), theme.style(Ink::Dim));
-    let facts = room.found.as_ref().and_then(|(_, found)| *found).map(|found| facts(&found, &target, channel));
+    put_right(
+        buffer,
+        area,
+        0,
+        &format!(" {} in view ", session.across().length(session.viewport.span)),
+        theme.style(Ink::Dim),
+    );
+    let facts = room
+        .found
+        .as_ref()
+        .and_then(|(_, found)| *found)
+        .map(|found| facts(&found, &target, channel, session.across()));
     let facts = facts.unwrap_or_else(|| vec![("no rows in view".into(), String::new())]);
     // The figures stand in columns below the plot.
     let across = (area.width / 38).max(1) as usize;
@@ -243,7 +256,8 @@ fn draw(room: &Target, session: &Session, theme: Theme, area: Rect, buffer: &mut
     let [low, high_edge]: [crate::screen::plot::Spans; 2] = edges;
     let Some(ends) = limits([&own, &low, &high_edge].into_iter()) else { return };
     y_axis(ends, plot, theme, buffer);
-    x_axis((-view.span, 0.0), "s", plot, theme, buffer);
+    let across = session.across();
+    x_axis((-across.of(view.span), 0.0), across.unit(), plot, theme, buffer);
     for edge in [&low, &high_edge] {
         trace(edge, ends, plot, theme.style(Ink::Faint), buffer);
     }
@@ -252,7 +266,7 @@ fn draw(room: &Target, session: &Session, theme: Theme, area: Rect, buffer: &mut
 }
 
 /// What a stretch comes to, each with its name.
-fn facts(found: &Kept, target: &Settings, channel: &Channel) -> Vec<(String, String)> {
+fn facts(found: &Kept, target: &Settings, channel: &Channel, across: Across) -> Vec<(String, String)> {
     let unit = channel.settings().scale.unit();
     let places = channel.decimals() + 1;
     let value = |value: f64| with_unit(fixed(value, places), unit);
@@ -260,18 +274,21 @@ fn facts(found: &Kept, target: &Settings, channel: &Channel) -> Vec<(String, Str
     let none = || "–".to_owned();
     let after = |of: f64| found.reached.map_or_else(none, |_| value(of));
     let mut facts = vec![
-        ("reached after".to_owned(), found.reached.map_or("not in view".into(), duration)),
+        ("reached after".to_owned(), found.reached.map_or("not in view".into(), |seconds| across.length(seconds))),
         ("overshoot".into(), after(found.overshoot)),
         ("undershoot".into(), after(found.undershoot)),
         ("ripple, peak to peak".into(), found.ripple().map_or_else(none, value)),
         ("mean deviation".into(), after(found.offset)),
-        ("settling time".into(), found.settling.map_or("not settled in view".into(), duration)),
+        ("settling time".into(), found.settling.map_or("not settled in view".into(), |seconds| across.length(seconds))),
         ("time in band".into(), share(found.in_band)),
     ];
     match found.cycle {
         Some((shortest, mean, longest, count)) => {
-            facts.push(("cycle, mean".into(), format!("{}, of {count}", duration(mean))));
-            facts.push(("cycle, min to max".into(), format!("{} to {}", duration(shortest), duration(longest))));
+            facts.push(("cycle, mean".into(), format!("{}, of {count}", across.length(mean))));
+            facts.push((
+                "cycle, min to max".into(),
+                format!("{} to {}", across.length(shortest), across.length(longest)),
+            ));
         }
         None => facts.push(("cycle".into(), "none complete in view".into())),
     }

@@ -328,7 +328,8 @@ impl Trial {
         }
         y_axis(ends, plot, theme, buffer);
         let seconds = stretch.values.len() as f64 / stretch.rate;
-        x_axis((-seconds, 0.0), "s", plot, theme, buffer);
+        let across = session.across();
+        x_axis((-across.of(seconds), 0.0), across.unit(), plot, theme, buffer);
         let ink = session.ink(id);
         trace(raw, ends, plot, theme.style(Ink::Pale(ink)), buffer);
         let out = self.spans_of(&candidate.out, usize::from(plot.width) * 2);

@@ -73,8 +73,11 @@ impl StagePanel for Watch {
             rows.push(Row::fact("falling edges", grouped(state.falls)));
             let bounces = channel.watcher().bounces();
             if channel.settings().watch.is_some_and(|watch| watch.hold > 0.0) {
-                let longest =
-                    if bounces.count > 0 { format!(", longest {}", duration(bounces.longest)) } else { String::new() };
+                let longest = if bounces.count > 0 {
+                    format!(", longest {}", session.across().length(bounces.longest))
+                } else {
+                    String::new()
+                };
                 rows.push(Row::fact("bounces removed", format!("{}{longest}", grouped(bounces.count))));
             }
             if let Some((id, _, timing)) = &self.timing
@@ -203,12 +206,12 @@ impl Watch {
 fn timed(timing: &Timing, session: &Session, channel: &Channel) -> Vec<Row> {
     let mut rows = Vec::new();
     if let Some(since) = timing.since {
-        rows.push(Row::fact("since", duration(since)));
+        rows.push(Row::fact("since", session.across().length(since)));
     }
     let [high, low] = [Side::Above, Side::Below].map(|now| format!("{} for", side(channel, now)));
     for (name, stays) in [(high, timing.high), (low, timing.low), ("period".into(), timing.period)] {
         let Some(stays) = stays else { continue };
-        rows.push(Row::fact(name, duration(stays.last)));
+        rows.push(Row::fact(name, session.across().length(stays.last)));
         if stays.count > 1 {
             let [shortest, longest] = [stays.shortest, stays.longest].map(duration);
             rows.push(Row::fact(format!("  {} times", grouped(stays.count)), format!("{shortest} to {longest}")));
@@ -221,7 +224,7 @@ fn timed(timing: &Timing, session: &Session, channel: &Channel) -> Vec<Row> {
         rows.push(Row::fact("duty", format!("{} %", fixed(100.0 * duty, 1))));
     }
     if let Some(interval) = session.chain().interval().filter(|_| timing.since.is_some()) {
-        rows.push(Row::fact("known to", format!("{}, one row", duration(interval))));
+        rows.push(Row::fact("known to", format!("{}, one row", session.across().length(interval))));
     }
     rows
 }
@@ -237,7 +240,10 @@ fn code_rows(session: &Session, channel: &Channel) -> Vec<Row> {
         let word = channel.word(code.code).map_or_else(|| fixed(code.code, channel.decimals()), str::to_owned);
         let share = if all > 0.0 { 100.0 * code.seconds / all } else { 0.0 };
         let times = if code.times == 1 { "once".into() } else { format!("{} times", grouped(code.times)) };
-        Row::fact(format!("  {word}"), format!("{}, {} %, {times}", duration(code.seconds), fixed(share, 1)))
+        Row::fact(
+            format!("  {word}"),
+            format!("{}, {} %, {times}", session.across().length(code.seconds), fixed(share, 1)),
+        )
     };
     [Row::fact("time in view with", "")].into_iter().chain(codes.iter().map(row)).collect()
 }
@@ -250,7 +256,10 @@ fn found(session: &Session, channel: &Channel) -> Vec<Row> {
     let mut rows = Vec::new();
     if let Some(interval) = interval.filter(|interval| *interval > 0.0) {
         let (least, seconds) = session.shared().levels.needs(interval);
-        rows.push(Row::fact("a level needs", format!("{} in {}", counted(least, "row"), duration(seconds))));
+        rows.push(Row::fact(
+            "a level needs",
+            format!("{} in {}", counted(least, "row"), session.across().length(seconds)),
+        ));
     }
     rows.push(Row::fact("levels so far", grouped(levels.count())));
     rows.extend(levels.found().iter().rev().take(LISTED).map(|level| {

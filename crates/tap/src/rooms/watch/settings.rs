@@ -6,7 +6,7 @@ use crate::session::Session;
 use amber_core::axis::round_step;
 use amber_core::bench::{Kind, Sides};
 use amber_core::chain::{Channel, LOGIC};
-use amber_core::digits::{duration, fixed, set_value, typed};
+use amber_core::digits::{fixed, set_value, typed};
 use amber_core::levels::LevelRule;
 use amber_core::part::along;
 use amber_core::watch::Watch as Threshold;
@@ -62,7 +62,7 @@ pub(super) static THRESHOLD: [SingleSetting; 6] = [
         help: "so long it must stay on the other side before that counts: against bounces and flicker",
         range: "0 to 3600 s",
         key: "source.channel.watch.hold",
-        shown: |session| Some(duration(held_by(session)?.hold)),
+        shown: |session| Some(session.across().length(held_by(session)?.hold)),
         way: Way::Typed {
             text: |session| held_by(session).map_or(String::new(), |watch| watch.hold.to_string()),
             set: |session, text| {
@@ -122,7 +122,7 @@ pub(super) static LEVELS: [SingleSetting; 3] = [
         help: "how long a channel must be settled, for all channels",
         range: "0.05 to 3600 s",
         key: "levels.seconds",
-        shown: |session| Some(duration(session.shared().levels.seconds)),
+        shown: |session| Some(session.across().length(session.shared().levels.seconds)),
         way: Way::Typed {
             text: |session| session.shared().levels.seconds.to_string(),
             set: |session, text| set_levels(session, |rule, value| rule.seconds = value, text),

@@ -2,7 +2,8 @@
 
 use super::super::panel::Row;
 use crate::session::Session;
-use amber_core::digits::{bytes, counted, duration, fixed, grouped};
+use amber_core::clock::Across;
+use amber_core::digits::{bytes, counted, fixed, grouped};
 use amber_io::LinkState;
 
 /// How the link stands.
@@ -44,13 +45,18 @@ pub(super) fn spacing(session: &Session) -> Vec<Row> {
     let timer = session.chain().timer();
     let rate = session.snapshot.rate;
     let rate = if rate > 0.0 { fixed(rate, 1) } else { "none at present".into() };
-    let mut rows = vec![Row::fact("rate (rows/s)", rate)];
-    if let Some(spacing) = session.chain().intervals().spacing() {
+    let across = session.across();
+    let is_timed = across == Across::Seconds;
+    let mut rows = if is_timed { vec![Row::fact("rate (rows/s)", rate)] } else { Vec::new() };
+    if let Some(spacing) = session.chain().intervals().spacing().filter(|_| is_timed) {
         let (low, high) = spacing.spread;
-        rows.push(Row::fact("interval, median", duration(spacing.middle)));
-        rows.push(Row::fact("90 % within", format!("{} to {}", duration(low), duration(high))));
+        rows.push(Row::fact("interval, median", session.across().length(spacing.middle)));
+        rows.push(Row::fact(
+            "90 % within",
+            format!("{} to {}", session.across().length(low), session.across().length(high)),
+        ));
         rows.push(Row::fact("0 to 2 × median", bars(&spacing.histogram)));
-        rows.push(Row::fact("longest", duration(spacing.longest)));
+        rows.push(Row::fact("longest", session.across().length(spacing.longest)));
         // A text does not arrive row by row.
         if !timer.is_text_time() {
             rows.push(Row::fact("burst size (rows)", fixed(spacing.burst, 1)));
