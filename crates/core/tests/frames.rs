@@ -366,7 +366,7 @@ fn text_is_never_taken_for_frames_nor_noise() {
 fn a_banner_before_the_frames_is_a_message_and_lost_frames_are_counted() {
     let sent = frames("frames sync A55A crc-16/modbus little n:count8 gauge:u16 bed:u16");
     let mut board = Board::new(&sent, 5);
-    let mut bytes = b"flume board 3, ready\r\n".to_vec();
+    let mut bytes = b"flume board, ready\r\n".to_vec();
     let (first, rows) = board.stream(300, false);
     bytes.extend(&first);
     let (splitter, taken) = split(None, false, &[&bytes]);

@@ -36,6 +36,8 @@ pub enum ShareNews {
     Slow(SocketAddr, u64),
     /// One was rejected: there are as many as there may be.
     Full(SocketAddr),
+    /// One sent so many bytes for the board, which it may not: they were not passed on.
+    NotPassed(SocketAddr, u64),
 }
 
 impl fmt::Display for ShareNews {
@@ -45,6 +47,13 @@ impl fmt::Display for ShareNews {
             ShareNews::Disconnected(who) => write!(to, "{who} disconnected"),
             ShareNews::Slow(who, size) => {
                 write!(to, "{who} reads too slowly and was disconnected; {} were not delivered", bytes(*size))
+            }
+            ShareNews::NotPassed(who, size) => {
+                write!(
+                    to,
+                    "{who} sent {} that were not passed on: --may-send lets clients send to the board",
+                    bytes(*size)
+                )
             }
             ShareNews::Full(who) => write!(to, "{who} was rejected: {MOST} clients are connected already"),
         }
@@ -185,7 +194,7 @@ impl Acceptor {
         let _ = self.tell.try_send(ShareNews::Connected(who));
         let (tell, clients, send) = (self.tell.clone(), Arc::clone(&self.clients), self.send.clone());
         name().spawn(move || {
-            read_all(reader, send.as_ref());
+            read_all(reader, send.as_ref(), |lost| drop(tell.try_send(ShareNews::NotPassed(who, lost))));
             let mut clients = clients.lock().unwrap_or_else(PoisonError::into_inner);
             let before = clients.len();
             clients.retain(|client| client.who != who);
@@ -208,19 +217,17 @@ fn give_all(mut stream: TcpStream, waiting: &Receiver<Arc<[u8]>>) {
     let _ = stream.shutdown(Shutdown::Both);
 }
 
-/// Reads what a client sends until it is gone: it goes to the board, where it may.
-fn read_all(mut stream: TcpStream, send: Option<&Sender<Vec<u8>>>) {
+/// Reads what a client sends until it is gone: it goes to the board, where it may, and else is told to `lost`.
+fn read_all(mut stream: TcpStream, send: Option<&Sender<Vec<u8>>>, lost: impl Fn(u64)) {
     let mut buffer = [0; LINE];
     loop {
         match stream.read(&mut buffer) {
             Ok(0) => return,
-            Ok(length) => {
-                if let Some(send) = send
-                    && send.send(buffer[..length].to_vec()).is_err()
-                {
-                    return;
-                }
-            }
+            Ok(length) => match send {
+                Some(send) if send.send(buffer[..length].to_vec()).is_err() => return,
+                Some(_) => {}
+                None => lost(length as u64),
+            },
             Err(error) if matches!(error.kind(), ErrorKind::Interrupted | ErrorKind::WouldBlock) => {}
             Err(_) => return,
         }

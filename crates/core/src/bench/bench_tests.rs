@@ -140,8 +140,14 @@ fn the_rest_of_a_bench_with_mistakes_holds() {
 #[test]
 fn a_mistake_is_named_with_its_line() {
     let wrong = |from: &str, to: &str| Bench::parse(&FLUME.replacen(from, to, 1)).unwrap_err().to_string();
-    assert!(wrong("baud = 9600", "baud = \"fast\"").starts_with("line 6, column 8: invalid type"));
-    assert!(wrong("kind = \"digital\"", "kind = \"binary\"").contains("expected one of `auto`, `analog`"));
+    assert!(
+        wrong("baud = 9600", "baud = \"fast\"")
+            .starts_with("line 6, column 8: a whole number, 0 or above is expected here, not the text \"fast\"")
+    );
+    assert!(
+        wrong("kind = \"digital\"", "kind = \"binary\"")
+            .contains("'binary' is nothing that it can be: there are auto, analog")
+    );
     assert!(wrong("by = 58.5", "by = 0").contains("step 2 (gain): multiply by must be a number other than 0"));
     assert!(wrong("rows = 5", "rows = 5, seconds = 1").contains("either `rows = N` or `seconds = S`"));
     assert!(wrong("port", "prot").contains("unknown field `prot`"));

@@ -1,6 +1,7 @@
 //! A bench file's text: what it says, and saving into it without touching what a person wrote.
 
 use super::migrate::{FORMAT, format_of, in_new_words, migrate};
+use super::plain_words::in_plain_words;
 use super::{Bench, Lane, Screen, Shared, SourceSettings, is_default, merge};
 use crate::keep::{FigureSettings, Keep, Publish};
 use crate::levels::LevelRule;
@@ -259,8 +260,9 @@ fn document(text: &str) -> Result<DocumentMut, BenchError> {
 
 /// Reads a text of this format.
 fn strict(text: &str) -> Result<Bench, BenchError> {
-    let written: Written = toml_edit::de::from_str(text)
-        .map_err(|error| BenchError::at(text, error.span().map_or(0, |span| span.start), error.message().to_owned()))?;
+    let written: Written = toml_edit::de::from_str(text).map_err(|error| {
+        BenchError::at(text, error.span().map_or(0, |span| span.start), in_plain_words(error.message()))
+    })?;
     let bench = Bench::from(written);
     match bench.fault() {
         None => Ok(bench),

@@ -9,6 +9,7 @@ mod file;
 mod merge;
 mod migrate;
 mod names;
+mod plain_words;
 mod source;
 mod split;
 mod words;

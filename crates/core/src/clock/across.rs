@@ -98,7 +98,7 @@ mod tests {
         let seconds = Across::default();
         assert_eq!(
             (seconds.length(0.4), seconds.column(), seconds.slope_unit("mm")),
-            ("0.4 s".into(), "time_s", "mm/s".into())
+            ("400 ms".into(), "time_s", "mm/s".into())
         );
     }
 }

@@ -11,7 +11,35 @@ fn head() -> ExportHead {
         ],
         start: Stamp(1_700_000_000_000_000_000),
         has_wall: true,
+        across: Across::Seconds,
     }
+}
+
+#[test]
+fn columns_have_names_of_their_own_and_rows_are_counted_where_nothing_tells_their_time() {
+    let column = |name: &str| ExportColumn {
+        name: name.into(),
+        unit: String::new(),
+        kind: ExportKind::Number,
+        words: Words::default(),
+    };
+    let of = |across: Across, names: [&str; 2]| {
+        let head = ExportHead { columns: names.map(column).to_vec(), start: Stamp(0), has_wall: false, across };
+        let (mut table, mut lines) = (Vec::new(), Vec::new());
+        let times = [Stamp(0), Stamp(10_000_000), Stamp(30_000_000)];
+        let rows = |to: &mut dyn Exporter| {
+            to.rows(&times, &[&[1.0, 2.0, 3.0], &[4.0, 5.0, 6.0]]).unwrap();
+            to.finish().unwrap();
+        };
+        rows(&mut CsvTable::new(head.clone(), &mut table).unwrap());
+        rows(&mut JsonLines::new(head, &mut lines));
+        (String::from_utf8(table).unwrap(), String::from_utf8(lines).unwrap())
+    };
+    let (table, lines) = of(Across::Rows(100.0), ["level", "row"]);
+    assert_eq!(table, "row,level,row_2\r\n0,1,4\r\n1,2,5\r\n3,3,6\r\n");
+    assert!(lines.starts_with("{\"row\":0,\"level\":1,\"row_2\":4}\n{\"row\":1,"), "{lines}");
+    let (table, _) = of(Across::Seconds, ["time_s", "wall_clock"]);
+    assert!(table.starts_with("time_s,time_s_2,wall_clock_2\r\n0.000000,"), "{table}");
 }
 
 fn export(exporter: &mut dyn Exporter) {

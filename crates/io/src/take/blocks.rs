@@ -200,6 +200,7 @@ mod tests {
             moment: Stamp(1_700_000_000_000_000_123),
             times: [0, 10_000_000, 20_000_001].map(|t| Stamp(1_700_000_000_000_000_123 - 5_000_000 + t)).to_vec(),
             columns: vec![column("a,b", None), column("c", Some(vec![1.0, f64::NAN, 1.01]))],
+            across: Across::Seconds,
         }
     }
 
@@ -269,6 +270,7 @@ mod tests {
                     moment,
                     times,
                     columns: columns.into_iter().map(column).collect(),
+                    across: if seed % 2 == 0 { Across::Seconds } else { Across::Rows(ASSUMED_HZ) },
                 }
             },
         )

@@ -38,6 +38,7 @@ pub fn open_file(path: &Path) -> Result<OpenedTake, TakeError> {
     let end = Piece { at: start, bytes: length..length, event: Some(Event::Ended), is_unread: false };
     Ok(OpenedTake {
         folder: path.to_path_buf(),
+        handle: None,
         about: About::default(),
         bench,
         start,

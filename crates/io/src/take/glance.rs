@@ -79,7 +79,7 @@ fn note(folder: &Path) -> String {
 }
 
 /// Columns of a table's clocks and counts.
-const OWN: [&str; 3] = ["time_s", "wall_clock", "rows"];
+const OWN: [&str; 4] = ["time_s", "row", "wall_clock", "rows"];
 
 fn of_one(folder: &Path) -> Glance {
     let size = |name: &String| std::fs::symlink_metadata(folder.join(name)).map_or(0, |meta| meta.len());
@@ -108,10 +108,15 @@ fn of_one(folder: &Path) -> Glance {
     let header = String::from_utf8_lossy(header).trim_end().to_owned();
     let decimal_comma = header.contains(';') && !header.contains(',');
     let names: Vec<String> = header.split(if decimal_comma { ';' } else { ',' }).map(str::to_owned).collect();
-    if names.first().map(String::as_str) != Some("time_s") {
+    let first_name = names.first().map(String::as_str);
+    let is_timed = first_name == Some("time_s");
+    if is_timed || first_name == Some("row") {
+        found.channels = names.iter().filter(|name| !OWN.contains(&name.as_str())).cloned().collect();
+    }
+    // Rows that are merely counted tell no time.
+    if !is_timed {
         return found;
     }
-    found.channels = names.iter().filter(|name| !OWN.contains(&name.as_str())).cloned().collect();
     let row = |line: &[u8]| -> Option<Vec<String>> {
         let line = String::from_utf8_lossy(line);
         let cells: Vec<String> =

@@ -7,7 +7,7 @@ use super::gaps;
 use super::marks::Mark;
 use super::sent::{self, Sent};
 use super::wire::{self, Event, Piece};
-use super::writer::part_name;
+use super::writer::{part_name, place_of};
 use super::{ABOUT, BENCH, GAPS, MARKS, READINGS, SENT, STAMPS, STATIONS, TakeError, WIRE, reading, stations, table};
 use crate::disk::{self, LONGEST};
 use amber_core::Stamp;
@@ -16,8 +16,9 @@ use amber_core::clock::Opening;
 use amber_core::digits::{bytes, counted};
 use amber_core::keep::Station;
 use amber_core::tail::visible;
-use std::fs;
+use std::fs::{self, File};
 use std::io;
+use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -32,6 +33,8 @@ const HEADER_MOST: usize = 1 << 20;
 pub struct OpenedTake {
     /// Its folder.
     pub folder: PathBuf,
+    /// The same as the system knows it, whatever it is called.
+    pub(super) handle: Option<Arc<File>>,
     /// How it was written.
     pub about: About,
     /// The settings in force when it was made.
@@ -58,6 +61,21 @@ pub struct OpenedTake {
 }
 
 impl OpenedTake {
+    /// Follows the take where its folder was renamed meanwhile; gives whether it was.
+    pub fn follow(&mut self) -> bool {
+        let Some(own) = self.handle.as_ref().and_then(|handle| Some((handle, handle.metadata().ok()?))) else {
+            return false;
+        };
+        let is_own = |meta: fs::Metadata| (meta.dev(), meta.ino()) == (own.1.dev(), own.1.ino());
+        if fs::metadata(&self.folder).is_ok_and(is_own) {
+            return false;
+        }
+        let found = place_of(own.0).filter(|place| fs::metadata(place).is_ok_and(is_own));
+        let is_found = found.is_some();
+        self.folder = found.unwrap_or_else(|| self.folder.clone());
+        is_found
+    }
+
     /// When its last bytes arrived.
     pub fn end(&self) -> Stamp {
         self.pieces.last().map_or(self.start, |piece| piece.at)
@@ -198,7 +216,7 @@ pub fn open(folder: &Path) -> Result<OpenedTake, TakeError> {
     let Some(whole) = reading::whole_of(folder) else { return open_one(folder) };
     let mut take = open_one(&whole)?;
     take.bench = bench_in(folder, &mut take.told);
-    take.folder = folder.into();
+    (take.folder, take.handle) = (folder.into(), handle_of(folder));
     Ok(take)
 }
 
@@ -271,7 +289,22 @@ fn of_bytes(folder: &Path, wire: Bytes, about: About, grows: bool, mut told: Vec
     let start = pieces.first().map_or(Stamp(0), |piece| piece.at);
     let folder = folder.to_path_buf();
     let (pieces, marks, sent, stations) = (pieces.into(), Vec::new(), [].into(), Vec::new());
-    OpenedTake { folder, about, bench, start, wire, pieces, marks, stations, sent, from_table: false, grows, told }
+    let handle = handle_of(&folder);
+    OpenedTake {
+        folder,
+        handle,
+        about,
+        bench,
+        start,
+        wire,
+        pieces,
+        marks,
+        stations,
+        sent,
+        from_table: false,
+        grows,
+        told,
+    }
 }
 
 /// The settings in a take's folder; what is wrong with them is told.
@@ -293,6 +326,11 @@ fn bench_in(folder: &Path, told: &mut Vec<String>) -> Bench {
     }
 }
 
+/// A folder as the system knows it; without it, one that is renamed is not found again.
+fn handle_of(folder: &Path) -> Option<Arc<File>> {
+    File::open(folder).ok().map(Arc::new)
+}
+
 /// All bytes as one text.
 pub(super) fn whole(at: Stamp, length: usize) -> Piece {
     let opening = Opening::Text { at, arrives: false };
@@ -311,6 +349,7 @@ fn of_table(folder: &Path, about: About, mut told: Vec<String>, missing: &str) -
     let (wire, start) = (lines.bytes, lines.start);
     Ok(OpenedTake {
         folder: folder.to_path_buf(),
+        handle: handle_of(folder),
         about,
         bench: lines.bench,
         start,

@@ -3,7 +3,7 @@
 use super::when;
 use amber_core::Stamp;
 use amber_core::bench::{Bench, SourceSettings, Split};
-use amber_core::clock::{Tick, Time};
+use amber_core::clock::{ASSUMED_HZ, Across, Tick, Time};
 use amber_core::split::{Labels, Shape};
 use serde_json::{Map, Number, Value};
 use std::borrow::Cow;
@@ -31,7 +31,9 @@ pub(super) fn read(text: &[u8]) -> Option<TableLines> {
     let mut reader = csv::ReaderBuilder::new().flexible(true).delimiter(delimiter).from_reader(text);
     let names: Vec<String> =
         reader.byte_headers().ok()?.iter().map(|n| String::from_utf8_lossy(n).into_owned()).collect();
-    let time = names.iter().position(|name| name == TIME)?;
+    // Rows are counted where nothing tells their time.
+    let is_counted = names.first().is_some_and(|name| name == Across::Rows(ASSUMED_HZ).column());
+    let time = names.iter().position(|name| name == TIME).or_else(|| is_counted.then_some(0))?;
     let clock = names.iter().position(|name| name == "wall_clock");
     let columns: Vec<usize> = (0..names.len()).filter(|column| Some(*column) != clock).collect();
     let labels: Vec<String> = columns.iter().map(|column| names[*column].clone()).collect();
@@ -75,7 +77,7 @@ pub(super) fn read(text: &[u8]) -> Option<TableLines> {
     let shape = Shape::Json(Labels { labels, complete: false, ..Labels::default() });
     let bench = Bench::of(SourceSettings {
         split: Split::Pinned(shape),
-        time: Time::Board { channel: TIME.into(), tick: Tick::S, bits: None },
+        time: if is_counted { Time::Auto } else { Time::Board { channel: TIME.into(), tick: Tick::S, bits: None } },
         ..SourceSettings::default()
     });
     (!bytes.is_empty()).then_some(TableLines { bytes, start: start.unwrap_or(Stamp(0)), bench, damaged })

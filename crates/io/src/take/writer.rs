@@ -469,7 +469,7 @@ pub(super) fn part_name(file: &str, part: u32) -> String {
 }
 
 /// Where a folder is that is open; `None` when it was deleted, and where the system does not tell.
-fn place_of(folder: &File) -> Option<PathBuf> {
+pub(super) fn place_of(folder: &File) -> Option<PathBuf> {
     let place = fs::read_link(format!("/proc/self/fd/{}", folder.as_raw_fd())).ok()?;
     let (found, own) = (fs::metadata(&place).ok()?, folder.metadata().ok()?);
     (found.ino() == own.ino() && found.dev() == own.dev()).then_some(place)

@@ -3,7 +3,9 @@
 
 use super::{App, Overlay};
 use crate::rooms::RoomId;
+use crate::rooms::list::{Item, List};
 use crate::session::{ChannelId, Request, Stage};
+use amber_core::tail::visible;
 
 /// A hint.
 struct Hint {
@@ -44,6 +46,20 @@ impl App {
     /// Shows the hints that were not seen yet.
     pub(crate) fn with_hints(self, seen: usize) -> App {
         App { hints: (seen < HINTS.len()).then_some(Hints { seen, first: None }), ..self }
+    }
+
+    /// Lists what is wrong in a bench file, where that is more than one thing.
+    pub(crate) fn with_mistakes(mut self, mistakes: &[String]) -> App {
+        if mistakes.len() > 1 {
+            let item = |mistake: &String| {
+                let told = mistake.find("line ").map_or(&mistake[..], |at| &mistake[at..]);
+                let (place, what) = told.split_once(": ").unwrap_or(("", told));
+                Item::new(visible(place.as_bytes()), visible(what.as_bytes()), |_| Vec::new())
+            };
+            let title = format!("{} mistakes in the bench file; the rest is loaded", mistakes.len());
+            self.overlays.push(Overlay::List(List::new(title, mistakes.iter().map(item).collect(), 0)));
+        }
+        self
     }
 
     /// The hint that stands on the screen, once there is something to try it on.

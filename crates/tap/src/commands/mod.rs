@@ -317,7 +317,7 @@ fn watch(watching: Watching, front: impl FnOnce() -> anyhow::Result<Front>) -> a
     let first = if publishes { session.toggle_publishing() } else { Vec::new() };
     let recent = Recent::load();
     let is_first = is_demo || recent.bench.is_empty();
-    let app = App::new(session);
+    let app = App::new(session).with_mistakes(&mistakes);
     let app = if is_first { app.with_hints(recent.hints) } else { app };
     let signals = Signals::watch()?;
     let Ended { reports, published, shown, next } = shell::run(app, live, clock, &signals, front()?, first);

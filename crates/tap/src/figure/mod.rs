@@ -205,7 +205,7 @@ pub(crate) fn source_of(session: &Session) -> String {
     };
     match session.watched.iter().map(take).collect::<Option<Vec<String>>>() {
         Some(takes) => visible(takes.join(", ").as_bytes()),
-        None => visible(session.source_text().as_bytes()),
+        None => visible(session.source_on_paper().as_bytes()),
     }
 }
 

@@ -6,7 +6,7 @@ pub(crate) mod markdown;
 use crate::figure;
 use crate::figure::analysis::Of;
 use crate::rooms::smooth::in_words;
-use crate::session::{ChannelId, Session, Source, name_of};
+use crate::session::{ChannelId, Session, Source, Taking, name_of};
 use amber_core::bench::Kind;
 use amber_core::block::Statistics;
 use amber_core::chain::Channel;
@@ -409,7 +409,24 @@ fn made_from(session: &Session) -> Vec<(String, String)> {
                 );
                 facts.push(("take".into(), told));
             }
-            Source::Live { .. } => facts.push(("source".into(), "live; these rows may be in no take".into())),
+            Source::Live { .. } => {
+                let told = match &session.taking {
+                    Taking::Yes { folder, since, .. } => {
+                        let name = visible(name_of(folder).as_bytes());
+                        match session.viewport.begin >= *since {
+                            true => format!("live; these rows are in {name}, which was still running"),
+                            false => {
+                                let since = session.wall(*since, "%Y-%m-%d %H:%M:%S");
+                                format!(
+                                    "live; those since {since} are in {name}, which was still running, those before in no take"
+                                )
+                            }
+                        }
+                    }
+                    _ => "live; no take was running".into(),
+                };
+                facts.push(("source".into(), told));
+            }
         }
     }
     let bench = session.bench_file.as_ref().map(|path| visible(name_of(path).as_bytes()));

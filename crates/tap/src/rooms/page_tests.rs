@@ -1,7 +1,13 @@
 //! Pages of the documentation that are made from the program's own tables: `UPDATE_DOCS=1 cargo test` writes them anew.
 
+use super::panel::Way;
 use super::{Place, RoomId, panel};
 use crate::keys::Key;
+use amber_core::bench::{Bench, ChannelSettings};
+use amber_core::part::Listed;
+use amber_core::scale::Step;
+use amber_core::smooth::Filter;
+use amber_core::watch::condition::{Answer, Condition, Test};
 use std::fmt::Write;
 use std::path::Path;
 
@@ -27,11 +33,44 @@ fn table(out: &mut String, heading: &str, keys: &[&Key]) {
     }
 }
 
+/// Whether two choices are those of something that is on or off.
+fn is_switch(off: &str, on: &str) -> bool {
+    [("off", "on"), ("no", "yes"), ("hidden", "shown"), ("shown", "hidden")].contains(&(off, on))
+}
+
+/// All kinds of a part, each as it stands in a bench, with what its settings can be.
+fn parts<P: Listed>(out: &mut String, heading: &str, table: &str, put: impl Fn(P, &mut Bench)) {
+    write!(out, "\n## {heading}\n").unwrap();
+    for kind in P::KINDS {
+        let part = P::of_kind(kind.name).unwrap();
+        let settings = part.settings("").into_iter().map(|view| match &view.range[..] {
+            "" => view.name.to_owned(),
+            range => format!("{}: {range}", view.name),
+        });
+        let settings: Vec<String> = settings.collect();
+        let mut bench = Bench::default();
+        bench.sources[0].channel.push(ChannelSettings::named("level"));
+        bench.sources[0].condition.push(Condition::default());
+        put(part, &mut bench);
+        let text = bench.new_file("");
+        let own = text.lines().skip_while(|line| !line.starts_with("[[") || !line.contains(table));
+        let own: Vec<&str> =
+            own.enumerate().take_while(|(at, line)| *at == 0 || !line.starts_with("[[")).map(|own| own.1).collect();
+        let own = own.join("\n");
+        write!(out, "\n**{}**: {}", kind.name, kind.help).unwrap();
+        write!(out, "{}\n", if settings.is_empty() { String::new() } else { format!(" ({})", settings.join("; ")) })
+            .unwrap();
+        write!(out, "\n```toml\n{}\n```\n", own.trim()).unwrap();
+    }
+}
+
 #[test]
 fn the_page_of_bench_files_is_what_the_settings_say() {
+    let session = crate::app::tests::watched(2).session;
     let mut out = String::from(
         "# Settings in a bench file\n\nMade from the program's own settings. Keys below `source` stand in a `[[source]]`, those\n\
-        below `source.channel` in a `[[source.channel]]`, all others once for all sources. Steps and filters are told in [the guide](guide.md).\n\
+        below `source.channel` in a `[[source.channel]]`, all others once for all sources. Steps, filters and conditions stand at the end, each as a table of its own;\n\
+        [the guide](guide.md) tells more of them.\n\
         Spans, lanes and commands are written by the program: save a bench (`s`) to see them.\n",
     );
     for id in RoomId::ALL {
@@ -41,9 +80,32 @@ fn the_page_of_bench_files_is_what_the_settings_say() {
         }
         for setting in kept {
             let what = format!("{}: {}", setting.name, setting.help);
-            writeln!(out, "| `{}` | {what} | {} |", setting.key, setting.range).unwrap();
+            let choices: Vec<String> = match &setting.way {
+                Way::Chosen { choices, .. } => choices(&session).into_iter().map(|choice| choice.name).collect(),
+                _ => Vec::new(),
+            };
+            let range = match choices.as_slice() {
+                [off, on] if is_switch(off, on) => "true or false".into(),
+                [] if setting.range.is_empty() => "a text".into(),
+                [] => setting.range.to_owned(),
+                _ if setting.range.is_empty() => choices.join(", "),
+                _ => format!("{}: {}", setting.range, choices.join(", ")),
+            };
+            writeln!(out, "| `{}` | {what} | {range} |", setting.key).unwrap();
         }
     }
+    parts::<Step>(&mut out, "Steps of a scale", "source.channel.scale.step", |step, bench| {
+        bench.sources[0].channel[0].scale.steps.push(step);
+    });
+    parts::<Filter>(&mut out, "Filters", "source.channel.smooth", |filter, bench| {
+        bench.sources[0].channel[0].smooth.push(filter);
+    });
+    parts::<Test>(&mut out, "Tests of a condition", "source.condition.test", |test, bench| {
+        bench.sources[0].condition[0].test.push(test);
+    });
+    parts::<Answer>(&mut out, "Answers of a condition", "source.condition.answer", |answer, bench| {
+        bench.sources[0].condition[0].answer.push(answer);
+    });
     check("bench.md", &out);
 }
 

@@ -18,6 +18,7 @@ use crate::app::{App, Overlay};
 use crate::rooms::{RoomId, chart, list, prompt};
 use crate::session::Stage;
 use crate::theme::{Ink, Theme};
+use amber_core::Stamp;
 use amber_core::window::Motion;
 use layout::Layout;
 use ratatui::buffer::Buffer;
@@ -44,6 +45,8 @@ pub(crate) enum Change {
 #[derive(Debug, Default)]
 pub(crate) struct Drawn {
     shown: chart::Look,
+    /// The instant at its right edge then.
+    end: Stamp,
     /// What it looked like when it was last compared.
     latest: Option<chart::Look>,
 }
@@ -54,7 +57,9 @@ impl Drawn {
         let now = look(app);
         self.latest = Some(now);
         match (now.frame == self.shown.frame, now.edge == self.shown.edge) {
-            _ if app.session.is_held() => Change::None,
+            // What is held stands still, unless it is being played.
+            _ if app.session.is_held() && self.end == app.session.viewport.end => Change::None,
+            _ if app.session.is_held() && app.shows_chart() => Change::Chart,
             (true, true) => Change::None,
             // Where something lies over the chart, all of it is drawn.
             _ if !app.shows_chart() => Change::All,
@@ -67,6 +72,7 @@ impl Drawn {
     /// The screen has just been drawn, as it was when it was compared last.
     pub(crate) fn remember(&mut self, app: &App) {
         self.shown = self.latest.take().unwrap_or_else(|| look(app));
+        self.end = app.session.viewport.end;
     }
 }
 

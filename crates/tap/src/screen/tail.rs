@@ -48,7 +48,7 @@ pub(super) fn draw(session: &Session, has_names: bool, theme: Theme, area: Rect,
         let row = Rect { y: area.y + y, height: 1, ..area };
         let time = session.wall(line.at, "%H:%M:%S%.3f");
         let x = put(buffer, row, 1, 0, &time, theme.style(Ink::Dim)) + 1;
-        let x = sign(theme, line.outcome, row, x, buffer);
+        let x = sign(session, theme, line.outcome, row, x, buffer);
         draw_text(session, theme, line.borrowed(), row, x, buffer);
         y += 1;
         if named == Some(i) {
@@ -113,10 +113,19 @@ fn id_of_column(session: &Session, column: usize) -> Option<ChannelId> {
 }
 
 /// What became of a line: a sign, and the reason where it was not used. Gives the column behind it.
-pub(crate) fn sign(theme: Theme, outcome: LineOutcome, row: Rect, x: u16, buffer: &mut Buffer) -> u16 {
+pub(crate) fn sign(
+    session: &Session,
+    theme: Theme,
+    outcome: LineOutcome,
+    row: Rect,
+    x: u16,
+    buffer: &mut Buffer,
+) -> u16 {
     let (sign, note) = match outcome {
         LineOutcome::Row(_) => (" ", String::new()),
         LineOutcome::Message => ("»", String::new()),
+        // Whether a server passes it on to a board, nobody says here.
+        LineOutcome::Sent if session.chain().settings().wire.is_network() => ("←", "handed to the server".into()),
         LineOutcome::Sent => ("←", "sent".into()),
         LineOutcome::Half => ("…", "half a line, not used".into()),
         LineOutcome::Rejected(why) => ("▲", format!("rejected: {}", why.text())),

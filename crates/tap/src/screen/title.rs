@@ -131,6 +131,9 @@ fn right_parts(app: &App) -> Vec<(Ink, String)> {
     if let Some(name) = app.session.flash() {
         parts.push((Ink::Alert, format!(" ◆ {name} ◆ ")));
     }
+    if let Some(speed) = app.session.playing() {
+        parts.push((Ink::Alert, format!(" ▶ plays at {speed} ")));
+    }
     if let (Some(end), false) = (app.session.axis.held, app.session.is_take()) {
         let behind = duration(app.session.present().seconds_since(end).max(0.0).round());
         parts.push((Ink::Alert, format!(" ‖ HELD {behind} ago ")));

@@ -5,12 +5,15 @@ use super::tasks::Task;
 use super::{Session, Source, name_of};
 use crate::comparison::{Compared, Found, OneRun, Wish, Work};
 use amber_core::digits::counted;
+use amber_core::watch::condition::Condition;
 use std::path::{Path, PathBuf};
 
 /// The takes that were read for a comparison.
 #[derive(Debug, Default)]
 pub(crate) struct Comparing {
     pub(crate) runs: Vec<Compared>,
+    /// The conditions that were set when they were read.
+    conditions: Vec<Condition>,
     /// They are being read.
     pub(crate) is_reading: bool,
     /// Raised with each change of them.
@@ -24,15 +27,20 @@ pub(crate) struct Comparing {
 #[derive(Debug)]
 pub(crate) struct ComparedRead(Vec<Result<Compared, String>>);
 
-/// Reads takes, each through the settings that it was made with.
-pub(super) fn read_compared(folders: &[PathBuf]) -> ComparedRead {
-    ComparedRead(folders.iter().map(|folder| one_compared(folder)).collect())
+/// Reads takes, each through the settings that it was made with, and with these conditions besides its own.
+pub(super) fn read_compared(folders: &[PathBuf], conditions: &[Condition]) -> ComparedRead {
+    ComparedRead(folders.iter().map(|folder| one_compared(folder, conditions)).collect())
 }
 
 /// The first take in a folder.
-fn one_compared(folder: &Path) -> Result<Compared, String> {
+fn one_compared(folder: &Path, conditions: &[Condition]) -> Result<Compared, String> {
     let takes = amber_io::take::open_all(folder).map_err(|error| error.to_string())?;
-    let (_, take) = takes.into_iter().next().ok_or("there is no take in it")?;
+    let (_, mut take) = takes.into_iter().next().ok_or("there is no take in it")?;
+    if let Some(source) = take.bench.sources.first_mut() {
+        // A condition that is set now means the same in all takes.
+        source.condition.retain(|own| conditions.iter().all(|other| other.name != own.name));
+        source.condition.extend_from_slice(conditions);
+    }
     let chain = chain_of(&take, &take.bench, 0).map_err(|error| error.to_string())?;
     Ok(Compared { name: name_of(folder), chain, marks: take.marks })
 }
@@ -47,8 +55,18 @@ impl Session {
             return Err("no take is added yet: v, takes, then a adds one to the comparison".into());
         }
         self.comparing.is_reading = true;
-        self.do_task(Task::Compare(self.takes.chosen.clone()));
+        self.comparing.conditions = self.chain().conditions().settings().to_vec();
+        self.do_task(Task::Compare(self.takes.chosen.clone(), self.comparing.conditions.clone()));
         Ok(())
+    }
+
+    /// Reads them again where other conditions are set by now.
+    pub(crate) fn follow_conditions_compared(&mut self) {
+        let is_other = self.comparing.conditions != self.chain().conditions().settings();
+        if is_other && !self.comparing.is_reading && !self.takes.chosen.is_empty() {
+            // There is something to read.
+            let _ = self.read_compared();
+        }
     }
 
     pub(super) fn compared_read(&mut self, read: ComparedRead) {

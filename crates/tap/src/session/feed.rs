@@ -5,6 +5,9 @@ use amber_core::Stamp;
 use amber_core::bench::Kind;
 use amber_io::{Feed, LinkState};
 
+/// Seconds after which it is looked again where a take that is open lies.
+const LOOK: f64 = 1.0;
+
 impl Session {
     /// Takes what came from the source at `place`.
     pub(crate) fn feed(&mut self, place: usize, feed: Feed) {
@@ -62,6 +65,10 @@ impl Session {
             self.select_next(1);
         }
         self.follow_play(now);
+        if self.is_take() && self.looked.is_none_or(|looked| now.seconds_since(looked).abs() >= LOOK) {
+            self.looked = Some(now);
+            self.follow_folders();
+        }
         self.viewport = self.look();
         self.follow_blocks();
         self.follow_axes(now);

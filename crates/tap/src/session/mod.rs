@@ -99,6 +99,8 @@ pub(crate) struct Session {
     pub(crate) blocks: Blocks,
     pub(crate) axis: TimeAxis,
     pub(crate) play: play::Play,
+    /// When it was looked last where the takes that are open lie.
+    looked: Option<Stamp>,
     /// What shows all of the takes that are watched, as far as they are read.
     whole_axis: TimeAxis,
     /// What is shown in this frame.
@@ -188,6 +190,7 @@ impl Session {
             stations: stations::Stations::default(),
             blocks: Blocks::default(),
             play: play::Play::default(),
+            looked: None,
             viewport: Viewport::default(),
             snapshot: Snapshot::default(),
             selected: ChannelId::default(),
@@ -313,7 +316,7 @@ impl Session {
         self.notice = Some(Notice { text: text.into(), bad, until: self.now.plus(seconds) });
     }
 
-    /// Says what is wrong in the bench file; the rest of it is in force.
+    /// Says what is wrong in the bench file; the rest of it is in force. Of several mistakes the first; a list has all.
     pub(crate) fn say_mistakes(&mut self, mistakes: &[String]) {
         if let Some(first) = mistakes.first() {
             self.say(format!("{first}{}; the rest is loaded", more(mistakes.len())), true);

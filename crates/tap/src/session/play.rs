@@ -30,6 +30,11 @@ impl Session {
         self.play.last.is_some()
     }
 
+    /// The speed at which recorded rows are being played, in words.
+    pub(crate) fn playing(&self) -> Option<String> {
+        self.plays().then(|| format!("{} × the recorded pace", self.play.speed))
+    }
+
     /// Plays from the right edge on, or pauses; from the beginning where nothing is left to play.
     pub(crate) fn toggle_play(&mut self, now: Stamp) {
         if self.play.last.take().is_some() {
@@ -38,10 +43,10 @@ impl Session {
         if !self.is_held() {
             return self.say("live data is not played: hold the picture (Space), and P plays from there", true);
         }
-        let end = self.last_row();
-        if self.axis.held.is_some_and(|held| held >= end) {
-            self.axis.held = Some(self.oldest().plus(self.axis.span.min(1.0)).min(end));
-        }
+        let (end, held) = (self.last_row(), self.end());
+        // Where less is left than is to be seen, there is nothing to play.
+        let is_at_end = end.seconds_since(held) < self.axis.span / 500.0;
+        self.axis.held = Some(if is_at_end { self.oldest().plus(self.axis.span.min(1.0)).min(end) } else { held });
         self.play.last = Some(now);
         self.say(format!("playing at {} × its pace: < and > change the speed, P pauses", self.play.speed), false);
     }

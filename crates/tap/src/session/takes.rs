@@ -79,6 +79,7 @@ impl Session {
 
     /// The takes were looked at.
     pub(super) fn takes_seen(&mut self, seen: TakesSeen) {
+        self.follow_folders();
         match seen.said {
             Some(Ok(text)) => self.say(text, false),
             Some(Err(text)) => self.say(text, true),
@@ -93,9 +94,29 @@ impl Session {
         }
     }
 
+    /// Whether the take in this folder is being written.
+    pub(crate) fn is_written(&self, folder: &Path) -> bool {
+        matches!(&self.taking, Taking::Yes { folder: own, .. } if own == folder)
+    }
+
+    /// Takes that are watched are found again where their folders were renamed, here or by another program.
+    pub(crate) fn follow_folders(&mut self) {
+        let mut moved = Vec::new();
+        for watched in self.watched.iter_mut() {
+            if let Source::Take(take) = &mut watched.source
+                && take.follow()
+            {
+                moved.push(name_of(&take.folder));
+            }
+        }
+        if let Some(name) = moved.first() {
+            self.say(format!("the take that is open is called {name} now"), false);
+        }
+    }
+
     /// Whether the take in this folder is what is watched or written now.
     pub(crate) fn is_in_use(&self, folder: &Path) -> bool {
-        let is_written = matches!(&self.taking, Taking::Yes { folder: own, .. } if own == folder);
+        let is_written = self.is_written(folder);
         let is_watched = |source: &Source| matches!(source, Source::Take(take) if take.folder.starts_with(folder));
         is_written || self.watched.iter().any(|watched| is_watched(&watched.source))
     }
@@ -117,6 +138,7 @@ impl Session {
 
     /// Keeps what the settings make of the take that is watched as another reading of it.
     pub(crate) fn keep_reading(&mut self) {
+        self.follow_folders();
         let place = self.place();
         let bench = self.pinned_benches().into_iter().nth(place);
         let Some((Source::Take(take), bench)) = self.watched.get(place).map(|own| &own.source).zip(bench) else {

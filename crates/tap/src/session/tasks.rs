@@ -8,6 +8,7 @@ use super::{Session, Watched};
 use amber_core::Stamp;
 use amber_core::chain::Work;
 use amber_core::tail::{Filter, Tail};
+use amber_core::watch::condition::Condition;
 use amber_core::work::Ticket;
 use amber_io::SpillFile;
 use std::path::PathBuf;
@@ -27,7 +28,7 @@ pub(crate) enum Task {
     /// The disk of this folder is asked for its free space.
     Space(PathBuf),
     /// These takes are read, to be compared.
-    Compare(Vec<PathBuf>),
+    Compare(Vec<PathBuf>, Vec<Condition>),
     /// A comparison is worked out.
     Outcomes(Box<crate::comparison::Work>),
     /// Something is done with a take in this folder, and all are looked at.
@@ -135,7 +136,7 @@ impl Task {
             Task::Search(_) => (TaskKind::Search, "search"),
             Task::Space(_) => (TaskKind::Space, "space"),
             Task::Takes(..) => (TaskKind::Takes, "takes"),
-            Task::Compare(_) => (TaskKind::Compare, "compare"),
+            Task::Compare(..) => (TaskKind::Compare, "compare"),
             Task::Outcomes(_) => (TaskKind::Outcomes, "outcomes"),
             Task::Check(_) => (TaskKind::Check, "check"),
             Task::Advise(_) => (TaskKind::Advise, "advice"),
@@ -159,7 +160,7 @@ impl Task {
                 let free = amber_io::disk::free(&folder);
                 Some(Done::Space(folder, free))
             }
-            Task::Compare(folders) => Some(Done::Compared(read_compared(&folders))),
+            Task::Compare(folders, conditions) => Some(Done::Compared(read_compared(&folders, &conditions))),
             Task::Outcomes(work) => Some(Done::Outcomes(work.run().map(Box::new))),
             Task::Check(work) => Some(Done::Checked(work.run())),
             Task::Advise(work) => Some(Done::Advised(Box::new(work.run()))),

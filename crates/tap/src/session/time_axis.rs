@@ -153,6 +153,13 @@ impl Session {
         self.axis.motion = motion;
     }
 
+    /// Shows a stretch, held.
+    pub(crate) fn show_stretch(&mut self, begin: Stamp, end: Stamp) {
+        self.axis.span = end.seconds_since(begin).max(1e-3);
+        self.show_until(end);
+        self.viewport = self.look();
+    }
+
     /// Shows the stretch that ends at an instant.
     pub(crate) fn show_until(&mut self, end: Stamp) {
         let (first, last) = (self.oldest(), self.present());

@@ -30,6 +30,17 @@ impl Session {
         if wire.name.is_empty() { text } else { format!("{}: {text}", wire.name) }
     }
 
+    /// The same for a paper that others read: without the folders of a path.
+    pub(crate) fn source_on_paper(&self) -> String {
+        let wire = &self.chain().settings().wire;
+        let is_path = wire.port.starts_with('/') || wire.port.starts_with('.');
+        let last = wire.port.rsplit('/').next().unwrap_or_default();
+        match is_path {
+            true => self.source_text().replace(&wire.port, last),
+            false => self.source_text(),
+        }
+    }
+
     /// The speed of the wire, set or found.
     pub(crate) fn baud(&self) -> Option<u32> {
         baud_of(self.chain(), self.source())

@@ -120,7 +120,7 @@ fn by_mode<'a>(lines: &[&'a [u8]], second: bool) -> (Mode, Vec<Cut<'a>>, Vec<Cut
         let own = if second && !is_sure { other } else { short };
         best = with(written(Written { short: Some(own), ..Written::default() }));
         if !is_sure {
-            why = Some("hours and minutes may be minutes and seconds");
+            why = Some("the numbers with a colon may be hours and minutes, or minutes and seconds");
         }
     }
     let base = best.0;

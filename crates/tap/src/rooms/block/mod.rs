@@ -13,7 +13,7 @@ use crate::theme::Theme;
 use amber_core::bench::Kind;
 use amber_core::block::{Block as Rows, Length, MOST_ROWS, SIZES};
 use amber_core::digits::{counted, typed};
-use crossterm::event::KeyCode::{Char, Enter, Esc, PageDown, PageUp};
+use crossterm::event::KeyCode::{Char, Enter, Esc, Home, PageDown, PageUp};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use std::sync::Arc;
@@ -32,6 +32,8 @@ pub(crate) struct Block {
     compared: Option<usize>,
     /// Rows by which the table is scrolled down.
     scroll: usize,
+    /// A block is being snapped, and is shown as soon as it is there; so many there were before.
+    awaits: Option<usize>,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -41,6 +43,7 @@ pub(crate) enum Action {
     Length,
     Share,
     Choose,
+    Live,
     Compare,
     Name,
     Delete,
@@ -52,11 +55,12 @@ pub(crate) enum Action {
 }
 
 const KEYS: &[Binding<Action>] = keys! {
-    [(Char('k'), NONE)], Action::Snap, "k", "snap: keep the block as it is now, by a name", Some("k snap"), channel;
+    [(Char('k'), NONE)], Action::Snap, "k", "snap: keep the block as it is now, by a name, and show it", Some("k snap"), channel;
     [(Char('e'), NONE)], Action::Arm, "e", "snap at the next rising edge of the channel, or no longer", Some("e at an edge"), channel;
     [(Char('l'), NONE)], Action::Length, "l", "length: rows or seconds", Some("l length");
     [(Char('g'), NONE)], Action::Share, "g", "the share of the block in front of the moment", Some("g share before");
     [(Enter, NONE)], Action::Choose, "Enter", "choose the block that is shown: the last rows, or a named one", Some("Enter choose");
+    [(Home, NONE)], Action::Live, "Home", "the last rows again, as they come", Some("Home last rows");
     [(Char('c'), NONE)], Action::Compare, "c", "compare with another block, over each other", Some("c compare");
     [(Char('r'), NONE)], Action::Name, "r", "rename the block that is shown", None;
     [(Char('x'), NONE)], Action::Delete, "x", "delete the named block that is shown from memory", None;
@@ -99,8 +103,16 @@ impl Room for Block {
 
     fn act(&mut self, action: Action, session: &mut Session) -> Vec<Effect> {
         match action {
-            Action::Snap => session.snap(),
-            Action::Arm => session.arm_block(),
+            Action::Snap => {
+                let before = session.blocks.named.len();
+                session.snap();
+                self.awaits = Some(before);
+            }
+            Action::Arm => {
+                session.arm_block();
+                self.awaits = session.blocks.waits().map(|_| session.blocks.named.len());
+            }
+            Action::Live => (self.shown, self.awaits, self.scroll) = (None, None, 0),
             Action::Length => return vec![Effect::Choose(lengths(session.blocks.length))],
             Action::Share => {
                 session.blocks.share = super::turned(&SHARES, session.blocks.share, 1);
@@ -131,6 +143,14 @@ impl Room for Block {
 
     fn follow(&mut self, session: &mut Session, time: Follow) -> bool {
         let count = session.blocks.named.len();
+        if let Some(before) = self.awaits
+            && count != before
+        {
+            // What was snapped is what is shown and acted on, until the last rows are wanted again.
+            (self.shown, self.awaits, self.scroll) = (count.checked_sub(1), None, 0);
+        } else if session.blocks.waits().is_none() {
+            self.awaits = None;
+        }
         self.shown = self.shown.filter(|at| *at < count);
         self.compared = self.compared.filter(|at| *at < count);
         if !time.is_open {
@@ -182,11 +202,11 @@ impl Block {
             !known || matches!(session.channel_at(id).kind(), Kind::Analog)
         };
         let columns: Vec<_> = block.columns.iter().enumerate().filter(|(place, _)| is_drawn(place)).collect();
-        let rows = analysis::block(&session.source_text(), &block, &columns);
+        let rows = analysis::block(&session.source_on_paper(), &block, &columns);
         let chosen = view::chosen_column(&block, session);
         let Some(column) = block.columns.get(chosen) else { return Vec::new() };
         let of = Of {
-            source: session.source_text(),
+            source: session.source_on_paper(),
             channel: format!("{}, {}", column.name, block.name),
             unit: column.unit.clone(),
             decimals: column.decimals,

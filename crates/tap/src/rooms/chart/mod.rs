@@ -10,7 +10,7 @@ mod time;
 use super::{About, Effect, Place, Room, RoomId, listed, outside};
 use crate::keys::{Binding, Key, NONE, keys};
 use crate::screen::text::{put, wrapped};
-use crate::session::{AnalogLane, ChannelId, Request, Session, Source, WatchedLine};
+use crate::session::{AnalogLane, ChannelId, Session, Source, WatchedLine};
 use crate::theme::{Ink, Theme};
 use amber_core::Stamp;
 use amber_core::bench::Kind;
@@ -67,7 +67,7 @@ impl Room for Chart {
             Action::GoTo => return vec![Effect::Choose(go_to::list(session))],
             Action::EventBefore => session.show_event(-1),
             Action::NextEvent => session.show_event(1),
-            Action::Report => return vec![Request::Report.into()],
+            Action::Report => return super::keep::report(session),
             Action::Play => session.toggle_play(session.now),
             Action::Slower => session.set_speed(-1),
             Action::Faster => session.set_speed(1),

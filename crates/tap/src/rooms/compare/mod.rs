@@ -245,6 +245,9 @@ fn alignments(session: &Session) -> List {
         Item::new(name, about, move |app: &mut crate::app::App| {
             app.rooms.compare.align = align.clone();
             app.rooms.compare.window = None;
+            if matches!(align, Align::Event(_)) {
+                app.session.follow_conditions_compared();
+            }
             Vec::new()
         })
     };

@@ -6,6 +6,7 @@ mod publish;
 
 pub(crate) use publish::in_title;
 
+use super::list::{Item, List};
 use super::panel::{Row, SingleSetting, StagePanel, Way};
 use super::prompt::Prompt;
 use super::{Effect, RoomId, outside};
@@ -205,7 +206,7 @@ impl StagePanel for Keep {
                 Vec::new()
             }
             Action::Figure => vec![Request::Figure.into()],
-            Action::Report => vec![Request::Report.into()],
+            Action::Report => report(session),
             Action::Takes => vec![Effect::Close, Effect::Show(RoomId::Takes)],
             Action::Stations => vec![Effect::Close, Effect::Show(RoomId::Stations)],
             Action::Rule => vec![super::stations::ask_rule(session)],
@@ -260,4 +261,21 @@ fn bench_prompt(path: String, hint: String, there: Option<PathBuf>) -> Prompt {
         let may_replace = there.as_ref() == Some(&path);
         Ok(outside(vec![app.session.write_bench(path, may_replace)]))
     })
+}
+
+/// Has a report written; while a take runs, a person says of what.
+pub(crate) fn report(session: &Session) -> Vec<Effect> {
+    let Taking::Yes { folder, since, .. } = &session.taking else { return vec![Request::Report.into()] };
+    let (name, since) = (name_of(folder), *since);
+    let of_take = move |app: &mut crate::app::App| {
+        app.session.show_stretch(since, app.session.present());
+        vec![Request::Report.into()]
+    };
+    let of_view = |_: &mut crate::app::App| vec![Request::Report.into()];
+    let begun = session.wall(since, "%H:%M:%S");
+    let items = vec![
+        Item::new(format!("of {name}, which is running"), format!("all rows since it began at {begun}"), of_take),
+        Item::new("of what is in view", "the stretch that the chart shows", of_view),
+    ];
+    vec![Effect::Choose(List::new("write a report", items, 0))]
 }

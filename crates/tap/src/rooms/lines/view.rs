@@ -76,7 +76,7 @@ fn lead(session: &Session, theme: Theme, line: &TailLine<'_>, left_out: u64, row
     let x = put(buffer, row, 1, 0, &time, theme.style(Ink::Dim));
     let left_out = if left_out > 0 { format!("+{left_out}") } else { String::new() };
     let x = put(buffer, row, x, 0, &format!("{left_out:>5} "), theme.style(Ink::Faint));
-    sign(theme, line.outcome, row, x, buffer)
+    sign(session, theme, line.outcome, row, x, buffer)
 }
 
 /// The bytes in pairs of digits, eight to a group, as many as there is room for.

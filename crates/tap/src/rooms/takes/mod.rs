@@ -125,8 +125,11 @@ impl Room for Takes {
         match action {
             Action::Open => return open_take(session, own.folder),
             Action::Choose => session.choose_take(own.folder),
-            Action::Rename | Action::Note | Action::Delete if session.is_in_use(&own.folder) => {
+            Action::Delete if session.is_in_use(&own.folder) => {
                 session.say(format!("{} is in use here: open another one, or end it, first", own.name), true);
+            }
+            Action::Rename if session.is_written(&own.folder) => {
+                session.say(format!("{} is being recorded: end it first (t)", own.name), true);
             }
             Action::Rename => {
                 let name = own.name.clone();
