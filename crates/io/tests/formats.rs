@@ -29,7 +29,8 @@ fn takes_of_every_format_open_with_all_their_rows() {
         ("take-2-decoder-3", 2, 3),
         ("take-2-decoder-4", 2, 4),
         ("take-2-decoder-5", 2, 5),
-        ("take-2-decoder-6", 2, DECODER),
+        ("take-2-decoder-6", 2, 6),
+        ("take-3", 3, DECODER),
     ] {
         let folder = kept(name, dir.path());
         let table = fs::read(folder.join("readings.csv")).unwrap();

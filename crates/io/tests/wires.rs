@@ -351,3 +351,83 @@ fn a_take_of_several_sources_opens_as_one_and_a_torn_sent_file_is_told() {
     let next = amber_io::take::next_folder(dir.path()).unwrap();
     assert_eq!(next, dir.path().join("take-0002"));
 }
+
+/// A board that says something once, and then no more.
+struct Once {
+    text: String,
+    is_said: bool,
+}
+
+impl Board for Once {
+    fn baud(&self) -> u32 {
+        115_200
+    }
+
+    fn reset(&mut self) {}
+
+    fn run(&mut self, now: Duration, out: &mut Vec<u8>) {
+        if now >= self.due() && !std::mem::replace(&mut self.is_said, true) {
+            out.extend_from_slice(self.text.as_bytes());
+        }
+    }
+
+    fn due(&self) -> Duration {
+        Duration::from_millis(if self.is_said { 1_000_000 } else { 400 })
+    }
+
+    fn hear(&mut self, _: &[u8], _: &mut Vec<u8>) {}
+}
+
+/// A take of a board whose speed nobody knows, from its first byte on, until `is_enough` of what is saved.
+fn heard(board: Box<dyn Board>, folder: &Path, is_enough: impl Fn(&amber_io::take::Summary) -> bool) {
+    let board = serve(board).unwrap();
+    let clock = HostClock::start();
+    let link = Link::start(port(board.path(), None), clock).unwrap();
+    let order = Order::Start { place: TakePlace::Exactly(folder.into()), bench: Box::default(), from: From::Opening };
+    let keeper = Keeper::start_with(link.keeper.clone(), clock, [order]).unwrap();
+    let begun = Instant::now();
+    loop {
+        assert!(begun.elapsed() < PATIENCE, "nothing was saved");
+        // The engine's channel is not looked at.
+        link.engine.try_iter().for_each(drop);
+        match keeper.reports.recv_timeout(Duration::from_millis(50)) {
+            Ok(Report::Saved(summary)) if is_enough(&summary) => break,
+            _ => {}
+        }
+    }
+    keeper.orders.send(Order::Stop).unwrap();
+    drop(link);
+    keeper.join();
+}
+
+#[test]
+fn what_is_heard_while_the_speed_is_being_found_is_in_the_take_and_read_where_it_can_be() {
+    let dir = tempfile::tempdir().unwrap();
+    let folder = dir.path().join("slow");
+    heard(by_name("twin", 1).unwrap(), &folder, |summary| summary.tally.rows > 5);
+    let file = |name: &str| String::from_utf8_lossy(&fs::read(folder.join(name)).unwrap()).into_owned();
+    let stamps = file("wire.csv");
+    for word in ["listen 115200", "listen 9600", "speed 9600"] {
+        assert!(stamps.contains(word), "{word}: {stamps}");
+    }
+    assert!(file("gaps.csv").contains("not read"), "{}", file("gaps.csv"));
+    let take = open(&folder).unwrap();
+    assert!(
+        take.told.iter().any(|told| told.contains("came at wrong baud rates while it was detected")),
+        "{:?}",
+        take.told
+    );
+    assert_eq!(take.decode().unwrap(), fs::read(folder.join("readings.csv")).unwrap());
+    // One that ends before anything was sure is read as what looks most like what boards send.
+    for (text, rows) in
+        [("a=1 b=2\na=3 b=4\n".repeat(3), 6), ("hello from the flume\n".repeat(6) + &"a=1\n".repeat(4), 4)]
+    {
+        let folder = dir.path().join(format!("once-{rows}"));
+        let length = text.len() as u64;
+        heard(Box::new(Once { text, is_said: false }), &folder, |summary| summary.bytes >= length);
+        let take = open(&folder).unwrap();
+        let table = String::from_utf8(take.decode().unwrap()).unwrap();
+        assert_eq!(table, fs::read_to_string(folder.join("readings.csv")).unwrap());
+        assert_eq!(table.lines().count(), rows + 1, "{table}");
+    }
+}

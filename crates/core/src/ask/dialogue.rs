@@ -55,14 +55,15 @@ pub struct PinBoard {
 /// The most that is read of a name.
 const LONGEST_NAME: usize = 64;
 
-/// Whether an answer is whole, as far as it tells itself: each pin's modes come in pairs, rising, and all pins end.
+/// Whether an answer is whole, as far as it tells itself: each pin's modes come in pairs, none twice, and all pins end.
 fn is_whole(system: &[u8]) -> bool {
     let [CAPABILITIES, rest @ ..] = system else { return true };
-    let rises = |pin: &[u8]| {
+    let is_sound = |pin: &[u8]| {
         let modes = pin[..pin.len() - 1].chunks(2).collect::<Vec<_>>();
-        modes.iter().all(|mode| mode.len() == 2) && modes.windows(2).all(|pair| pair[0][0] < pair[1][0])
+        let is_new = |at: usize| modes[..at].iter().all(|other| other[0] != modes[at][0]);
+        modes.iter().all(|mode| mode.len() == 2) && (0..modes.len()).all(is_new)
     };
-    rest.ends_with(&[0x7f]) && rest.split_inclusive(|byte| *byte == 0x7f).all(rises)
+    rest.ends_with(&[0x7f]) && rest.split_inclusive(|byte| *byte == 0x7f).all(is_sound)
 }
 
 impl PinBoard {

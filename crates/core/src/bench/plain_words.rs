@@ -59,12 +59,12 @@ pub(super) fn in_plain_words(message: &str) -> String {
     if let Some((what, wanted)) = told.and_then(|rest| rest.split_once(", expected ")) {
         return format!("{} is expected here, not {}", named(wanted), found(what));
     }
-    for (prefix, of) in [("unknown field `", "no setting here"), ("unknown variant `", "nothing that it can be")] {
+    for (prefix, what, known_are) in
+        [("unknown field `", "a setting here", "; settings are: "), ("unknown variant `", "one of its values", ": ")]
+    {
         let Some((name, rest)) = message.strip_prefix(prefix).and_then(|rest| rest.split_once('`')) else { continue };
-        return match rest.split_once("expected ") {
-            Some((_, "there are no fields")) | None => format!("'{name}' is {of}"),
-            Some((_, known)) => format!("'{name}' is {of}: there are {}", names(known)),
-        };
+        let known = rest.split_once("expected ").map_or(String::new(), |(_, known)| format!("{known_are}{}", names(known)));
+        return format!("'{name}' is not {what}{known}");
     }
     if let Some(name) = message.strip_prefix("missing field `").and_then(|rest| rest.strip_suffix('`')) {
         return format!("'{name}' is missing: it must be said here");
@@ -99,10 +99,10 @@ mod tests {
             ("invalid type: boolean `true`, expected f64", "a number is expected here, not the word true"),
             (
                 "unknown field `gian`, expected one of `gain`, `offset`",
-                "'gian' is no setting here: there are gain, offset",
+                "'gian' is not a setting here; settings are: gain, offset",
             ),
-            ("unknown variant `x`, expected `a` or `b`", "'x' is nothing that it can be: there are a, b"),
-            ("unknown field `x`, there are no fields", "'x' is no setting here"),
+            ("unknown variant `x`, expected `a` or `b`", "'x' is not one of its values: a, b"),
+            ("unknown field `x`, there are no fields", "'x' is not a setting here"),
             ("missing field `kind`", "'kind' is missing: it must be said here"),
             ("expected 1 to 64 fields, found 0", "expected 1 to 64 fields, found 0"),
         ] {

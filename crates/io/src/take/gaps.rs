@@ -38,7 +38,7 @@ impl Gap {
             Gap::Lent => ("lent", String::new()),
             Gap::Resumed => ("resumed", String::new()),
             Gap::Break => ("break", String::new()),
-            Gap::Unread(bytes) => ("not read", format!("{bytes} bytes heard while detecting the baud rate")),
+            Gap::Unread(bytes) => ("not read", format!("{bytes} bytes came at wrong baud rates while it was detected")),
             Gap::Unkept(bytes) => ("not kept", format!("{bytes} bytes")),
             Gap::Clock(note @ ClockNote::Suspended(_)) => ("suspended", note.words()),
             Gap::Clock(note) => ("clock", note.words()),

@@ -7,6 +7,7 @@ use amber_core::Stamp;
 use amber_core::bench::Kind;
 use amber_core::clock::Across;
 use amber_core::derive::Values;
+use amber_core::digits::write_shortest;
 use amber_core::interpret::{Layout, Rows};
 use amber_core::keep::{Gatherer, Keep, Pace};
 use amber_core::smooth::smooths;
@@ -234,8 +235,9 @@ impl Sheet {
         match self.across {
             Across::Seconds => when::seconds(at.0 - origin.0, &mut self.out),
             Across::Rows(_) => {
-                let row = self.across.of(at.seconds_since(origin)).round() as i64;
-                self.out.extend_from_slice(itoa::Buffer::new().format(row).as_bytes());
+                // Where a text with a clock came behind one without, its rows lie between whole numbers.
+                let row = (self.across.of(at.seconds_since(origin)) * 1e4).round() / 1e4;
+                write_shortest(row, &mut self.out);
             }
         }
         style.point(&mut self.out[begin..]);

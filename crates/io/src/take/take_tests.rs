@@ -279,3 +279,55 @@ fn what_came_late_has_a_table_of_its_own() {
     crate::take::delete(&folder).unwrap();
     assert!(!folder.exists());
 }
+
+#[test]
+fn a_plan_counts_rows_of_the_table_whatever_these_stand_for() {
+    let dir = tempfile::tempdir().unwrap();
+    let start = Stamp(1_750_000_000_000_000_000);
+    for (pace, rows, last) in
+        [("1 s mean", 30, "29.000000"), ("every 10", 30, "29.000000"), ("every row", 30, "2.900000")]
+    {
+        let folder = dir.path().join(pace.replace(' ', "-"));
+        let mut bench = Bench::default();
+        bench.shared.keep.pace = pace.parse().unwrap();
+        bench.shared.keep.stop = format!("{rows} rows").parse().unwrap();
+        let mut writer = Writer::create(&TakePlace::Exactly(folder.clone()), &bench, start, Event::BEGIN).unwrap();
+        let mut i = 0;
+        while !writer.is_full(start.plus(f64::from(i) * 0.1)) {
+            writer.chunk(start.plus(f64::from(i) * 0.1), format!("level={}\n", i % 50).as_bytes()).unwrap();
+            i += 1;
+            assert!(i < 1000, "{pace}: it never ends");
+        }
+        let summary = writer.finish(start.plus(f64::from(i) * 0.1)).unwrap();
+        let table = fs::read_to_string(folder.join("readings.csv")).unwrap();
+        assert_eq!((summary.tally.table_rows, table.lines().count() as u64), (rows, rows + 1), "{pace}");
+        assert!(table.lines().last().unwrap().starts_with(last), "{pace}: {table}");
+        assert_eq!(open(&folder).unwrap().decode().unwrap(), table.as_bytes(), "{pace}");
+    }
+    // Nothing comes behind the last row of a second: the clock ends the take.
+    let mut bench = Bench::parse("[[source]]\ntime = { from = \"arrival\" }\n").unwrap();
+    bench.shared.keep.pace = "1 s mean".parse().unwrap();
+    bench.shared.keep.stop = "2 rows".parse().unwrap();
+    let mut writer =
+        Writer::create(&TakePlace::Exactly(dir.path().join("still")), &bench, start, Event::BEGIN).unwrap();
+    for i in 0..150 {
+        writer.chunk(start.plus(f64::from(i) * 0.01), format!("level={i}\n").as_bytes()).unwrap();
+    }
+    assert_eq!([2.1, 3.1].map(|at| writer.is_full(start.plus(at))), [false, true]);
+}
+
+#[test]
+fn a_take_that_is_open_is_found_again_where_its_folder_was_renamed() {
+    let dir = tempfile::tempdir().unwrap();
+    let folder = dir.path().join("take");
+    written(&folder, 2).finish(Stamp(1_750_000_000_000_000_000).plus(60.0)).unwrap();
+    let mut take = open(&folder).unwrap();
+    assert!(!take.follow());
+    fs::rename(&folder, dir.path().join("calm water")).unwrap();
+    assert!(take.follow() && take.folder.ends_with("calm water"), "{}", take.folder.display());
+    let bench = take.bench.clone();
+    let kept = save_reading(&take, &bench, &amber_core::work::Ticket::default()).unwrap();
+    assert!(kept.starts_with(dir.path().join("calm water")));
+    fs::remove_dir_all(dir.path().join("calm water")).unwrap();
+    assert!(!take.follow(), "what is gone is nowhere");
+}

@@ -615,3 +615,26 @@ fn keys_that_nobody_typed_are_text_or_nothing() {
     assert_eq!(burst(&mut app, &"x y\n".repeat(10_000)), [], "what is too long is not sent");
     assert!(picture(&mut app, 120, 30).contains("only the first 4096 characters were taken"));
 }
+
+#[test]
+fn all_mistakes_of_a_bench_are_listed_with_their_lines_and_what_to_write() {
+    let text = "[history]\nseconds = \"long\"\n\n[[source]]\nwire = { baud = 2.5 }\nspeed = 3\n\n[[source.channel]]\nname = \"gauge_a\"\nkind = \"lamp\"\n";
+    let (bench, mistakes) = Bench::parse_what_holds(text);
+    let told: Vec<String> = mistakes.iter().map(|mistake| format!("flume.bench.toml: {mistake}")).collect();
+    let chain = Chain::new(&bench, 0, Limits::default());
+    let mut app = App::live(chain, bench.shared, "out".into(), None, START).with_mistakes(&told);
+    let seen = picture(&mut app, 160, 47);
+    for part in [
+        "4 mistakes in the bench file; the rest is loaded",
+        "line 2",
+        "a number is expected here, not the text",
+        "line 5",
+        "a whole number, 0 or above is expected here, not a number 2.5",
+        "'speed' is not a setting here",
+        "'lamp' is not one of its values: auto, analog",
+    ] {
+        assert!(seen.contains(part), "no {part} in {seen}");
+    }
+    press(&mut app, KeyCode::Esc);
+    assert!(app.overlays.is_empty());
+}

@@ -119,11 +119,19 @@ fn blocks_are_snapped_by_key_and_edge_compared_named_and_written() {
     }
     typed(&mut app, "k");
     assert_eq!(app.session.blocks.named[0].times.len(), 250);
+    // It is what is shown and written from now on, though rows go on coming.
+    feed_more(&mut app, 20, 1);
+    assert!(seen(&mut app).contains("block 1: 250 rows"));
+    let requests = app.update(app.session.now, Message::Key(KeyCode::Char('w').into()));
+    let first = app.session.blocks.named[0].csv();
+    assert!(matches!(&requests[..], [Request::WriteText { text, .. }] if *text == first));
+    press(&mut app, KeyCode::Home);
+    assert!(seen(&mut app).contains("the last rows: 250 rows"));
     // Half of the next one is still to come.
     typed(&mut app, "ggk");
     assert_eq!(app.session.blocks.named.len(), 1);
     assert!(seen(&mut app).contains("waiting for the last rows"));
-    feed_more(&mut app, 20, 3);
+    feed_more(&mut app, 21, 3);
     let second = app.session.blocks.named[1].clone();
     let count = second.times.len();
     // The clock of the board is not that of the host.

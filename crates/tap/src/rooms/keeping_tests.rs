@@ -280,6 +280,14 @@ fn a_take_plays_to_its_end_and_is_kept_as_another_reading() {
     let edge = |app: &App| app.session.viewport.end;
     app.before_frame(begin.plus(0.5));
     let first = edge(&app);
+    // Chart and axis move with it, and its speed is in the title.
+    let mut drawn = crate::screen::Drawn::default();
+    drawn.change(&app);
+    drawn.remember(&app);
+    assert_eq!(drawn.change(&app), crate::screen::Change::None);
+    assert!(picture(&mut app, 160, 47).contains("▶ plays at 5 × the recorded pace"));
+    app.before_frame(begin.plus(0.75));
+    assert_eq!(drawn.change(&app), crate::screen::Change::Chart);
     app.before_frame(begin.plus(1.0));
     assert!(
         (edge(&app).seconds_since(first) - 0.5 * app.session.play.speed).abs() < 0.01,
@@ -301,6 +309,12 @@ fn a_take_plays_to_its_end_and_is_kept_as_another_reading() {
     typed(&mut app, "6r");
     let kept = dir.path().join("take-0001/reading-02/readings.csv");
     assert!(std::fs::read_to_string(kept).unwrap().contains("level_max"), "{}", picture(&mut app, 160, 47));
+    // At its end it begins anew, however the end was reached.
+    let mut app = opened(&dir.path().join("take-0002"));
+    press(&mut app, KeyCode::Char('P'));
+    app.before_frame(app.session.now);
+    let left = app.session.present().seconds_since(edge(&app));
+    assert!(app.session.plays() && left > 10.0, "{left} s are left to play");
     // What is live is not played.
     let mut app = watched(2);
     press(&mut app, KeyCode::Char('P'));
@@ -331,6 +345,18 @@ fn a_report_holds_what_a_student_hands_in() {
         assert!(text.contains(part), "no {part} in {text}");
     }
     assert_eq!(figures.len(), 1);
+    // While a take runs, a person says of what the report is to be.
+    let since = START.plus(4.0);
+    app.update(
+        app.session.now,
+        Message::Report(0, amber_io::take::Report::Started { folder: "out/take-0007".into(), since }),
+    );
+    assert_eq!(press(&mut app, KeyCode::Char('R')), []);
+    assert!(picture(&mut app, 160, 47).contains("of take-0007, which is running"));
+    assert_eq!(press(&mut app, KeyCode::Enter), [Request::Report]);
+    let document = crate::report::draft(&app.session, app.report_figures()).finish();
+    let (text, _) = crate::report::markdown::markdown(&document, "r");
+    assert!(app.session.viewport.begin == since && text.contains("these rows are in take-0007"), "{text}");
     let drawing = amber_plot::svg(&figures[0].1).unwrap();
     assert!(!drawing.contains("<image") && drawing.contains("gauge_a in mm"));
 }

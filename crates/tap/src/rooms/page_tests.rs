@@ -1,6 +1,6 @@
 //! Pages of the documentation that are made from the program's own tables: `UPDATE_DOCS=1 cargo test` writes them anew.
 
-use super::panel::Way;
+use super::panel::{SingleSetting, Way};
 use super::{Place, RoomId, panel};
 use crate::keys::Key;
 use amber_core::bench::{Bench, ChannelSettings};
@@ -33,9 +33,32 @@ fn table(out: &mut String, heading: &str, keys: &[&Key]) {
     }
 }
 
-/// Whether two choices are those of something that is on or off.
-fn is_switch(off: &str, on: &str) -> bool {
-    [("off", "on"), ("no", "yes"), ("hidden", "shown"), ("shown", "hidden")].contains(&(off, on))
+/// What a setting that is chosen is in a bench file for each of its choices, with what that means.
+fn choices(setting: &SingleSetting) -> Vec<String> {
+    let Way::Chosen { choices, choose, .. } = &setting.way else { return Vec::new() };
+    let mut session = crate::app::tests::watched(2).session;
+    let names: Vec<String> = choices(&session).into_iter().map(|choice| choice.name).collect();
+    let told = names.into_iter().enumerate().map(|(place, name)| {
+        choose(&mut session, place);
+        match value_of(&session.bench().new_file(""), setting.key) {
+            Some(value) => format!("`{value}`: {name}"),
+            None => format!("left out: {name}"),
+        }
+    });
+    told.collect()
+}
+
+/// What stands in a bench file behind a key, the first of several.
+fn value_of(text: &str, key: &str) -> Option<String> {
+    let (table, name) = key.rsplit_once('.').unwrap_or(("", key));
+    let mut own = String::new();
+    text.lines().find_map(|line| {
+        if line.starts_with('[') {
+            own = line.trim_matches(['[', ']']).to_owned();
+        }
+        let value = line.strip_prefix(name)?.trim_start().strip_prefix('=')?.trim();
+        (own == table).then(|| value.to_owned())
+    })
 }
 
 /// All kinds of a part, each as it stands in a bench, with what its settings can be.
@@ -66,7 +89,6 @@ fn parts<P: Listed>(out: &mut String, heading: &str, table: &str, put: impl Fn(P
 
 #[test]
 fn the_page_of_bench_files_is_what_the_settings_say() {
-    let session = crate::app::tests::watched(2).session;
     let mut out = String::from(
         "# Settings in a bench file\n\nMade from the program's own settings. Keys below `source` stand in a `[[source]]`, those\n\
         below `source.channel` in a `[[source.channel]]`, all others once for all sources. Steps, filters and conditions stand at the end, each as a table of its own;\n\
@@ -80,16 +102,11 @@ fn the_page_of_bench_files_is_what_the_settings_say() {
         }
         for setting in kept {
             let what = format!("{}: {}", setting.name, setting.help);
-            let choices: Vec<String> = match &setting.way {
-                Way::Chosen { choices, .. } => choices(&session).into_iter().map(|choice| choice.name).collect(),
-                _ => Vec::new(),
-            };
-            let range = match choices.as_slice() {
-                [off, on] if is_switch(off, on) => "true or false".into(),
-                [] if setting.range.is_empty() => "a text".into(),
-                [] => setting.range.to_owned(),
-                _ if setting.range.is_empty() => choices.join(", "),
-                _ => format!("{}: {}", setting.range, choices.join(", ")),
+            let choices = choices(setting);
+            let range = match (choices.is_empty(), setting.range) {
+                (true, "") => "a text".into(),
+                (true, range) => range.to_owned(),
+                (false, _) => choices.join("; "),
             };
             writeln!(out, "| `{}` | {what} | {range} |", setting.key).unwrap();
         }

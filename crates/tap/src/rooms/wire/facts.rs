@@ -18,7 +18,7 @@ pub(super) fn link(session: &Session, link: &LinkState) -> Vec<Row> {
     if is_text && !wire.is_input() && !wire.is_network() {
         rows.extend(Row::text(
             "",
-            "rows have the times of the clock in the text or of a set rate; else 100 rows a second are assumed",
+            "rows have the times of the clock in the text or of a set rate; without either, rows are counted",
         ));
     }
     let state = match link {
