@@ -103,7 +103,7 @@ fn what_makes_no_sense_is_told_with_what_to_do_next() {
         (&["log", "flume", "--rows", "3", "--bench", "/dev/zero"], 1, "it is not a regular file"),
         (&["plot", "empty", "--out", "/proc/x.svg"], 1, "is not a take"),
         (&["mend", "empty"], 1, "is not a take"),
-        (&["log", "flume", "--rows", "3", "--bench", "bad.toml"], 0, "bad.toml: line 2, column 8: invalid type"),
+        (&["log", "flume", "--rows", "3", "--bench", "bad.toml"], 0, "bad.toml: line 2, column 8: "),
         (&["bench", "nothing"], 1, "the screen needs a terminal"),
         (&["watch", "flume"], 1, "the screen needs a terminal"),
         (&["open", "empty"], 1, "the screen needs a terminal"),

@@ -145,8 +145,7 @@ fn a_mistake_is_named_with_its_line() {
             .starts_with("line 6, column 8: a whole number, 0 or above is expected here, not the text \"fast\"")
     );
     assert!(
-        wrong("kind = \"digital\"", "kind = \"binary\"")
-            .contains("'binary' is not one of its values: auto, analog")
+        wrong("kind = \"digital\"", "kind = \"binary\"").contains("'binary' is not one of its values: auto, analog")
     );
     assert!(wrong("by = 58.5", "by = 0").contains("step 2 (gain): multiply by must be a number other than 0"));
     assert!(wrong("rows = 5", "rows = 5, seconds = 1").contains("either `rows = N` or `seconds = S`"));

@@ -63,7 +63,8 @@ pub(super) fn in_plain_words(message: &str) -> String {
         [("unknown field `", "a setting here", "; settings are: "), ("unknown variant `", "one of its values", ": ")]
     {
         let Some((name, rest)) = message.strip_prefix(prefix).and_then(|rest| rest.split_once('`')) else { continue };
-        let known = rest.split_once("expected ").map_or(String::new(), |(_, known)| format!("{known_are}{}", names(known)));
+        let known =
+            rest.split_once("expected ").map_or(String::new(), |(_, known)| format!("{known_are}{}", names(known)));
         return format!("'{name}' is not {what}{known}");
     }
     if let Some(name) = message.strip_prefix("missing field `").and_then(|rest| rest.strip_suffix('`')) {

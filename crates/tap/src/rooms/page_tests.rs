@@ -38,12 +38,19 @@ fn choices(setting: &SingleSetting) -> Vec<String> {
     let Way::Chosen { choices, choose, .. } = &setting.way else { return Vec::new() };
     let mut session = crate::app::tests::watched(2).session;
     let names: Vec<String> = choices(&session).into_iter().map(|choice| choice.name).collect();
-    let told = names.into_iter().enumerate().map(|(place, name)| {
-        choose(&mut session, place);
-        match value_of(&session.bench().new_file(""), setting.key) {
-            Some(value) => format!("`{value}`: {name}"),
-            None => format!("left out: {name}"),
-        }
+    let values: Vec<Option<String>> = (0..names.len())
+        .map(|place| {
+            choose(&mut session, place);
+            value_of(&session.bench().new_file(""), setting.key)
+        })
+        .collect();
+    // Where other keys tell them apart as well, only their meanings are told.
+    if (1..values.len()).any(|at| values[..at].contains(&values[at])) {
+        return vec![names.join(", ")];
+    }
+    let told = names.into_iter().zip(values).map(|(name, value)| match value {
+        Some(value) => format!("`{value}`: {name}"),
+        None => format!("left out: {name}"),
     });
     told.collect()
 }
