@@ -4,7 +4,7 @@
 const TYPES: [(&str, &str); 20] = [
     ("f64", "a number"),
     ("f32", "a number"),
-    ("floating point", "a number"),
+    ("floating point", "the number"),
     ("usize", "a whole number, 0 or above"),
     ("u64", "a whole number, 0 or above"),
     ("u32", "a whole number, 0 or above"),
@@ -94,7 +94,7 @@ mod tests {
             ),
             (
                 "invalid type: floating point `2.5`, expected u8",
-                "a whole number, 0 to 255 is expected here, not a number 2.5",
+                "a whole number, 0 to 255 is expected here, not the number 2.5",
             ),
             ("invalid type: integer `3`, expected a boolean", "true or false is expected here, not the whole number 3"),
             ("invalid type: boolean `true`, expected f64", "a number is expected here, not the word true"),

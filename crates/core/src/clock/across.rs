@@ -58,11 +58,11 @@ impl Across {
         }
     }
 
-    /// A frequency in hertz of the program: `4 Hz`, `0.04 per row`.
+    /// A frequency in hertz of the program: `4 Hz`, `0.04 /row`.
     pub fn frequency(self, per_second: f64) -> String {
         match self {
             Across::Seconds => hertz(per_second),
-            Across::Rows(rate) => with_unit(short(per_second / rate, 4), "per row"),
+            Across::Rows(rate) => with_unit(short(per_second / rate, 4), "/row"),
         }
     }
 
@@ -92,7 +92,7 @@ mod tests {
         assert_eq!(lengths, ["40 rows", "1 row", &thousand, "0.5 rows"]);
         assert_eq!(
             (rows.frequency(25.0), rows.slope(3.0), rows.slope_unit("V")),
-            ("0.25 per row".into(), 0.03, "V/row".into())
+            ("0.25 /row".into(), 0.03, "V/row".into())
         );
         assert_eq!((rows.column(), rows.of(0.07).round()), ("row", 7.0));
         let seconds = Across::default();

@@ -629,7 +629,7 @@ fn all_mistakes_of_a_bench_are_listed_with_their_lines_and_what_to_write() {
         "line 2",
         "a number is expected here, not the text",
         "line 5",
-        "a whole number, 0 or above is expected here, not a number 2.5",
+        "a whole number, 0 or above is expected here, not the number 2.5",
         "'speed' is not a setting here",
         "'lamp' is not one of its values: auto, analog",
     ] {

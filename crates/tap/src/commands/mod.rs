@@ -284,7 +284,8 @@ struct Watching {
 
 fn prepared(ports: &[String], baud: Option<u32>, mut files: Files, fallback: Bench) -> anyhow::Result<Watching> {
     let (found, mistakes) = read_or_new_bench(files.bench.as_deref())?;
-    let mut bench = with_sources(found.unwrap_or(fallback), ports, baud)?;
+    // What is missing may be what was wrong.
+    let mut bench = with_sources(found.unwrap_or(fallback), ports, baud).inspect_err(|_| tell_mistakes(&mistakes))?;
     let publishes = std::mem::take(&mut files.publish).apply(&mut bench.shared.publish);
     let endpoints = bench.sources.iter().map(|source| endpoint(&source.wire)).collect::<Result<_, _>>()?;
     Ok(Watching { bench, mistakes, files, is_demo: false, publishes, endpoints })

@@ -45,7 +45,7 @@ impl Of {
             source: format!(
                 "{}, up to {}",
                 super::source_of(session),
-                session.wall(session.viewport.end, "%Y-%m-%d %H:%M:%S")
+                session.when(session.viewport.end, "%Y-%m-%d %H:%M:%S")
             ),
             channel: session.title(id).to_owned(),
             unit: channel.settings().scale.unit().to_owned(),

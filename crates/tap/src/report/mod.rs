@@ -280,7 +280,7 @@ fn conditions(session: &Session) -> Vec<Block> {
             vec![
                 event.number.to_string(),
                 settings.get(event.condition).map_or(String::new(), |own| visible(own.name.as_bytes())),
-                session.wall(event.at, "%H:%M:%S%.3f"),
+                session.when(event.at, "%H:%M:%S%.3f"),
                 event.seconds().map_or("goes on".into(), duration),
             ]
         };
@@ -308,7 +308,7 @@ fn marks(session: &Session) -> Vec<Block> {
     let row = |mark: &amber_io::take::Mark| {
         vec![
             mark.number.to_string(),
-            session.wall(mark.at, "%H:%M:%S%.3f"),
+            session.when(mark.at, "%H:%M:%S%.3f"),
             visible(mark.note.as_bytes()),
             visible(mark.values.as_bytes()),
         ]

@@ -297,7 +297,7 @@ impl Session {
                 None => match wanted {
                     "condition" => Some(name.to_owned()),
                     "number" => Some(event.number.to_string()),
-                    "time" => Some(self.wall(event.at, "%H:%M:%S")),
+                    "time" => Some(self.when(event.at, "%H:%M:%S")),
                     _ => None,
                 },
             }

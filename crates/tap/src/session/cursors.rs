@@ -181,7 +181,7 @@ impl Session {
         let none = || "–".to_owned();
         let [from, to] = cursors.at;
         let seconds = to.seconds_since(from);
-        let wall = |at| self.wall(at, "%H:%M:%S%.3f");
+        let wall = |at| self.when(at, "%H:%M:%S%.3f");
         let mut rows = vec![
             [String::new(), "cursor 1".into(), "cursor 2".into(), "difference".into()],
             [

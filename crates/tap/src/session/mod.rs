@@ -274,11 +274,16 @@ impl Session {
         self.chain().timer().across()
     }
 
-    /// An instant on the wall, in the person's own time zone; the number of a row where nothing tells its time.
-    pub(crate) fn wall(&self, at: Stamp, format: &str) -> String {
-        if let across @ Across::Rows(_) = self.across() {
-            return format!("row {:.0}", across.of(at.seconds_since(self.oldest())));
+    /// When a row was measured: as [`Session::wall`], or its number where nothing tells its time.
+    pub(crate) fn when(&self, at: Stamp, format: &str) -> String {
+        match self.across() {
+            Across::Seconds => self.wall(at, format),
+            across => format!("row {:.0}", across.of(at.seconds_since(self.oldest()))),
         }
+    }
+
+    /// An instant on the wall, in the person's own time zone.
+    pub(crate) fn wall(&self, at: Stamp, format: &str) -> String {
         let moment = jiff::Timestamp::from_nanosecond(i128::from(at.0)).unwrap_or(jiff::Timestamp::UNIX_EPOCH);
         moment.to_zoned(self.zone.clone()).strftime(format).to_string()
     }

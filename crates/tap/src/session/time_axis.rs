@@ -117,7 +117,7 @@ impl Session {
         let name = self.chain().conditions().settings().get(event.condition).map_or("", |own| own.name.as_str());
         let lasted =
             event.seconds().map_or("true now".into(), |seconds| format!("lasted {}", self.across().length(seconds)));
-        let told = format!("event {}: {name}, {}, {lasted}", event.number, self.wall(event.at, "%H:%M:%S%.3f"));
+        let told = format!("event {}: {name}, {}, {lasted}", event.number, self.when(event.at, "%H:%M:%S%.3f"));
         self.say(told, false);
         self.show_moment(event.at);
     }

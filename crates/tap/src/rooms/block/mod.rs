@@ -235,7 +235,7 @@ impl Block {
                 "{}, {}, at {}",
                 counted(block.times.len() as u64, "row"),
                 session.across().length(seconds),
-                session.wall(block.moment, "%H:%M:%S")
+                session.when(block.moment, "%H:%M:%S")
             );
             Item::new(amber_core::tail::visible(block.name.as_bytes()), about, set(Some(at)))
         };

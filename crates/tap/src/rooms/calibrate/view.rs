@@ -87,7 +87,7 @@ fn cells(session: &Session, row: &Row, came_places: usize, places: usize) -> [St
     let goes_on = if row.open { "…" } else { "" };
     [
         row.number.to_string(),
-        session.wall(row.from, "%H:%M:%S"),
+        session.when(row.from, "%H:%M:%S"),
         format!("{:.1}{goes_on}", row.seconds),
         fixed(row.came, came_places),
         fixed(row.reads, places),

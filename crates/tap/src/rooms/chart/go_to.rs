@@ -31,7 +31,7 @@ pub(super) fn list(session: &Session) -> List {
         (_, false) => "seconds ago, or a wall clock",
     };
     let mut items = vec![Item::new("a time …", told, |app: &mut App| vec![Effect::Ask(ask(&app.session))])];
-    let wall = |at: Stamp| session.wall(at, "%H:%M:%S%.3f");
+    let wall = |at: Stamp| session.when(at, "%H:%M:%S%.3f");
     items.extend(marks(session));
     let chain = session.chain();
     let present = session.present();
@@ -63,7 +63,7 @@ pub(crate) fn marks(session: &Session) -> impl Iterator<Item = Item> + use<'_> {
     session.marks.iter().rev().map(|mark| {
         let name = format!("mark {}: {}", mark.number, visible(mark.note.as_bytes()));
         let values = visible(mark.values.as_bytes());
-        item(name, format!("{}  {values}", session.wall(mark.at, "%H:%M:%S%.3f")), mark.at)
+        item(name, format!("{}  {values}", session.when(mark.at, "%H:%M:%S%.3f")), mark.at)
     })
 }
 
@@ -100,7 +100,7 @@ fn typed_moment(session: &Session, text: &str) -> Result<Stamp, String> {
         }
     };
     if at < first || at > last {
-        let wall = |at| session.wall(at, "%H:%M:%S");
+        let wall = |at| session.when(at, "%H:%M:%S");
         return Err(format!("that is not in what is kept: {} to {}", wall(first), wall(last)));
     }
     Ok(at)

@@ -103,7 +103,7 @@ fn stands(session: &Session) -> Vec<Row> {
     let own = |event: &&Event| event.condition == place && event.at <= moment;
     let mut rows = Vec::new();
     if let Some(last) = session.chain().events().iter().rev().find(own) {
-        rows.push(Row::fact("last event", session.wall(last.at, "%H:%M:%S%.3f")));
+        rows.push(Row::fact("last event", session.when(last.at, "%H:%M:%S%.3f")));
         let goes_on = last.ended.is_none_or(|ended| ended > moment);
         let seconds = last.ended.filter(|_| !goes_on).unwrap_or(moment).seconds_since(last.began);
         rows.push(Row::fact(if goes_on { "true for" } else { "it lasted" }, session.across().length(seconds)));

@@ -243,7 +243,7 @@ impl Events {
             let name = names.get(event.condition).map_or("", |own| own.name.as_str());
             put(buffer, area, 0, y, if is_chosen { "▸" } else { " " }, theme.style(Ink::Bright));
             put_right(buffer, Rect { width: 7, ..area }, y, &event.number.to_string(), ink);
-            put(buffer, area, 9, y, &session.wall(event.at, "%H:%M:%S%.3f"), ink);
+            put(buffer, area, 9, y, &session.when(event.at, "%H:%M:%S%.3f"), ink);
             put(buffer, area, 23, y, &cut(name.to_owned(), wide), ink);
             let lasted = event.seconds().map_or("true now".into(), duration);
             put(buffer, area, 25 + wide, y, &lasted, ink);

@@ -122,7 +122,7 @@ fn list(room: &Interval, (by, unit): (f64, &str), session: &Session, theme: Them
         let ink = theme.style(if is_chosen { Ink::Chosen } else { Ink::Text });
         put(buffer, area, 0, y, if is_chosen { "▸" } else { " " }, theme.style(Ink::Bright));
         put_right(buffer, cell(0, y), 0, &(place + 1).to_string(), ink);
-        put(buffer, cell(1, y), 0, 0, &session.wall(one.at, "%H:%M:%S%.3f"), ink);
+        put(buffer, cell(1, y), 0, 0, &session.when(one.at, "%H:%M:%S%.3f"), ink);
         put_right(buffer, cell(2, y), 0, &time(one.seconds, by, unit), ink);
     }
 }

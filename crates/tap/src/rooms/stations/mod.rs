@@ -158,7 +158,7 @@ fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put(buffer, area, 1, y, &format!("{:>3}", station.number), ink);
         put(buffer, area, NUMBER, y, &cut(visible(station.name.as_bytes()), NAME - 1), ink);
         let (begin, end) = station.times;
-        let when = format!("{}, {}", session.wall(begin, "%H:%M:%S"), duration(end.seconds_since(begin)));
+        let when = format!("{}, {}", session.when(begin, "%H:%M:%S"), duration(end.seconds_since(begin)));
         put(buffer, area, NUMBER, y + 1, &cut(when, NAME + 4), theme.style(Ink::Faint));
         for (column, (channel, _)) in columns.iter().enumerate() {
             let Some(reading) = station.readings.iter().find(|reading| reading.channel == *channel) else { continue };

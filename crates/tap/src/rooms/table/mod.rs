@@ -105,7 +105,7 @@ fn draw(session: &Session, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let first = last.saturating_sub(rows).max(store.rows().start);
     for (row, y) in (first..last).zip(area.y + 3..) {
         let line = Rect { y, height: 1, ..area };
-        let time = store.time(row).map_or_else(String::new, |at| session.wall(at, "%H:%M:%S%.3f"));
+        let time = store.time(row).map_or_else(String::new, |at| session.when(at, "%H:%M:%S%.3f"));
         let broken = row > first && store.broken_between(row - 1, row);
         if broken {
             put(buffer, line, 0, 0, "╌", theme.style(Ink::Alert));

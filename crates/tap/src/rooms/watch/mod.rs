@@ -266,7 +266,7 @@ fn found(session: &Session, channel: &Channel) -> Vec<Row> {
         let mean = fixed(channel.quantity_of(level.mean), channel.decimals() + 1);
         let goes_on = if level.open { " …" } else { "" };
         let value = format!("{}  {:.1} s{goes_on}", with_unit(mean, unit), level.seconds());
-        Row::fact(format!("  {}", session.wall(level.from, "%H:%M:%S")), value)
+        Row::fact(format!("  {}", session.when(level.from, "%H:%M:%S")), value)
     }));
     rows
 }
