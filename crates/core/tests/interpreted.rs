@@ -108,7 +108,7 @@ fn a_text_that_grows_goes_on_where_it_ended() {
     let mut chain = Chain::new(&Bench::default(), 0, Limits::default());
     chain.open(Opening::Text { at: at(500), arrives: false }, None);
     chain.feed(at(500), (0..100).map(|i| format!("gauge={i}\n")).collect::<String>().as_bytes());
-    assert!(chain.timer().is_assumed() && chain.verdict().reason.contains("has no time of its own"));
+    assert!(chain.timer().is_assumed() && chain.verdict().reason.contains("no clock of its own"));
     // Ten seconds later a line is added every second.
     chain.open(Opening::Grows(at(1500)), None);
     (0..5).for_each(|i| chain.feed(at(1500 + i * 100), b"gauge=7\n"));

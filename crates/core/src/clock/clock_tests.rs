@@ -71,6 +71,10 @@ fn bursts_are_evened_out_and_a_gap_stays_one() {
     let arrival = run(Time::Arrival, 2000, true_at, burst, |_| f64::NAN);
     let verdict = arrival.intervals.verdict(&Time::Arrival);
     assert!(!verdict.even && verdict.reason.contains("bursts of 16"), "{verdict:?}");
+    // A declared rate is what rows are apart, as long as the arrivals do not say otherwise.
+    let declared = run(Time::Rate { hz: 1000.0 }, 20_000, true_at, burst, |_| f64::NAN);
+    let steps = declared.rows.windows(2).map(|pair| ((pair[1].0 - pair[0].0) * 1e9).round());
+    assert!(steps.skip(100).all(|step| step == 1e6), "{}", worst(&declared, 100));
     // Half a second of silence, and then half the rate.
     let slower = |i: u32| if i < 3000 { burst(i) } else { 3.5 + f64::from(i - 3000) * 0.002 };
     let run = run(Time::Even, 6000, slower, slower, |_| f64::NAN);

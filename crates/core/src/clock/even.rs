@@ -5,6 +5,11 @@ use crate::Stamp;
 /// The most by which a row's interval is stretched to follow the arrivals, as a share of the interval.
 const SLEW: f64 = 2e-3;
 
+/// Seconds by which so many bursts in a row must arrive later than the times that are given before these follow them: times lie
+/// evenly as long as the arrivals do not say that they are wrong.
+const APART: f64 = 1.5e-3;
+const BURSTS: u32 = 3;
+
 /// Rows from which an interval is measured before it is used.
 const ENOUGH: u64 = 16;
 
@@ -30,6 +35,8 @@ pub(super) struct Start {
     largest: f64,
     /// The time of the first row.
     first: Stamp,
+    /// Rows over which the interval was measured.
+    measured: u64,
 }
 
 /// Spreads rows by their measured interval, or by a declared one.
@@ -46,8 +53,11 @@ pub(super) struct Even {
     /// The interval is from before the pause or break, and is measured anew.
     is_old: bool,
     early: u32,
-    /// Seconds by which times lie further behind the arrivals than they must.
+    /// Seconds by which times lie further behind the arrivals than they must, and for how many bursts by more than they may.
     behind: f64,
+    apart: u32,
+    /// Rows over which the interval was measured that is used.
+    measured: u64,
     /// Rows of the burst that is arriving, and of the largest lately.
     burst: u32,
     largest: f64,
@@ -79,7 +89,7 @@ impl Even {
     /// Times the rows that come next by what is known of them already.
     pub(super) fn start_with(&mut self, start: Option<Start>) {
         let Some(known) = start else { return };
-        (self.start, self.learnt, self.largest) = (start, true, known.largest);
+        (self.start, self.learnt, self.largest, self.measured) = (start, true, known.largest, known.measured);
         self.interval = if self.declared.is_none() { Some(known.interval) } else { None };
         self.is_old = false;
     }
@@ -90,7 +100,7 @@ impl Even {
         let interval = self.interval()?;
         let latest = |(row, arrival): &(u64, Stamp)| arrival.plus(-(*row as f64) * interval);
         let first = self.bursts.iter().map(latest).min()?;
-        Some(Start { interval, largest: self.largest, first })
+        Some(Start { interval, largest: self.largest, first, measured: self.measured })
     }
 
     /// Whether the times that it gives are final.
@@ -125,6 +135,7 @@ impl Even {
         if arrival.seconds_since(self.arrival) >= TOGETHER {
             // The last row of a burst is the one that should arrive in time.
             self.behind = self.last.map_or(0.0, |last| self.arrival.seconds_since(last));
+            self.apart = if self.behind > APART { self.apart + 1 } else { 0 };
         }
         self.measure(arrival);
         let time = match self.last.zip(self.interval()) {
@@ -143,7 +154,8 @@ impl Even {
                     arrival.plus(-(self.largest - 1.0) * interval).max(expected)
                 } else {
                     self.early = 0;
-                    let slew = self.behind.clamp(0.0, interval * SLEW);
+                    let most = if self.apart >= BURSTS { interval * SLEW } else { 0.0 };
+                    let slew = self.behind.clamp(0.0, most);
                     self.behind -= slew;
                     expected.plus(slew.min(late))
                 }
@@ -189,7 +201,11 @@ impl Even {
                 // Another pace: rows are held to the arrivals from here.
                 self.last = self.last.filter(|_| self.declared.is_some());
             }
-            (self.interval, self.is_old) = (Some(interval), false);
+            // A better measurement takes the place of one that is good enough only where that shows.
+            let shows = self.early > 0 || self.apart >= BURSTS;
+            if self.is_old || self.interval.is_none() || rows >= self.measured * 2 || shows {
+                (self.interval, self.is_old, self.measured) = (Some(interval), false, rows);
+            }
         }
         if passed > WINDOW / 2.0 && self.younger.is_none() {
             self.younger = Some((arrival, 0));

@@ -150,7 +150,8 @@ impl Even {
 
     /// How the rows were made even and what that does, in a sentence.
     pub fn told(&self) -> String {
-        let mut told = if self.is_resampled {
+        // Where rows are merely missing, those that are there stand on the grid.
+        let mut told = if self.is_resampled && self.jitter >= EVEN {
             let left = |share: f64| short(100.0 * self.left_of_wave(share * self.rate), 2);
             let (half, most) = (self.rate / 4.0, self.rate / 2.0);
             format!(

@@ -276,7 +276,7 @@ impl KeeperThread {
             let since = if first > self.recent.oldest() { from } else { came.map_or(now, |came| came.at().max(from)) };
             (first, self.begin_before(place, bench, first, since))
         } else {
-            let line = self.recent.now();
+            let line = self.recent.now().read_by(bench);
             let (at, event) = line.begin(now);
             let begun = Writer::create(place, bench, at, event).and_then(|mut writer| {
                 if !line.bytes.is_empty() {
@@ -303,6 +303,7 @@ impl KeeperThread {
     /// Begins a take at `begin` with all that came from `first` on, as far as it is in memory.
     fn begin_before(&self, place: &TakePlace, bench: &Bench, first: u64, begin: Stamp) -> Result<Writer, TakeError> {
         let (state, _, since) = self.recent.since(first);
+        let state = state.read_by(bench);
         let (at, event) = state.begin(begin);
         let mut writer = Writer::create(place, bench, at, event)?;
         if !state.bytes.is_empty() {
@@ -318,7 +319,7 @@ impl KeeperThread {
     /// Publishes from here on, beginning with the line that is under way.
     fn publish(&mut self, order: PublishOrder) {
         let PublishOrder { bench, outlet } = order;
-        let line = self.recent.now();
+        let line = self.recent.now().read_by(&bench);
         let (at, event) = line.begin(self.clock.now());
         let publisher = match &mut self.publishing {
             Some(publisher) => {
@@ -526,6 +527,32 @@ mod tests {
         let take = super::super::open(&failed.expect("it was said, with what is kept").folder).unwrap();
         assert_eq!(take.wire.to_vec().unwrap().iter().filter(|b| **b == b'\n').count(), 20);
         assert!(give.send(chunk(b"x")).is_err(), "whoever gives more hears that nobody takes it");
+    }
+
+    #[test]
+    fn a_take_of_messages_begins_with_none_that_came_before_it() {
+        let dir = tempfile::tempdir().unwrap();
+        let (give, feed) = bounded(256);
+        let clock = HostClock::start();
+        let keeper = Keeper::start(feed, clock).unwrap();
+        let message = |value: u8| {
+            let bytes = vec![0xe0, value, 2].into();
+            give.send(Feed::Chunk(Chunk { at: clock.now(), bytes, skipped: 0 })).unwrap();
+        };
+        let text = "[[source]]\nsplit = { shape = \"pins\", pins = \"every 50 knob:a0\" }\n";
+        let (bench, folder) = (Box::new(Bench::parse(text).unwrap()), dir.path().join("run"));
+        (0..60).for_each(message);
+        let start = Order::Start { place: TakePlace::Exactly(folder.clone()), bench, from: From::Now };
+        // What came before the order belongs before it.
+        keeper.orders.send(start).unwrap();
+        assert!(matches!(keeper.reports.recv(), Ok(Report::Started { .. })));
+        (60..70).for_each(message);
+        drop(give);
+        keeper.join();
+        let take = super::super::open(&folder).unwrap();
+        let own: Vec<u8> = (60..70).flat_map(|value| [0xe0, value, 2]).collect();
+        assert_eq!(take.wire.to_vec().unwrap(), own);
+        assert_eq!(take.decode().unwrap().split(|byte| *byte == b'\n').count(), 12, "a header, ten rows, and the end");
     }
 
     #[test]

@@ -6,6 +6,7 @@ use super::wire::Event;
 use super::writer::Writer;
 use crate::publish::RowPublisher;
 use amber_core::Stamp;
+use amber_core::bench::{Bench, Split};
 use amber_core::clock::Opening;
 use amber_core::split::{Framing, LineFraming};
 use std::collections::VecDeque;
@@ -146,6 +147,19 @@ impl Unfinished {
         } else if !rest.is_empty() {
             self.bytes.extend_from_slice(rest);
             self.at = at;
+        }
+    }
+
+    /// The same for who reads these settings: where frames or messages come, nothing tells where one begins, so that what came
+    /// before belongs to no line.
+    pub(super) fn read_by(&self, bench: &Bench) -> Unfinished {
+        let is_binary = match &bench.first().split {
+            Split::Pinned(shape) => shape.is_binary(),
+            Split::Auto => self.bytes.iter().any(|byte| *byte < b'\t'),
+        };
+        match is_binary {
+            true => Unfinished { bytes: Vec::new(), within: true, ..self.clone() },
+            false => self.clone(),
         }
     }
 
