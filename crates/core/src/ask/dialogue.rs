@@ -113,6 +113,8 @@ pub struct Dialogue {
     /// The last whole answer to the open question, and how many came: one byte that is lost may leave it whole.
     answer: Vec<u8>,
     answers: u32,
+    /// What was believed of both maps, which one answer confirms after the board began anew.
+    maps: [Vec<u8>; 2],
     /// Answers were damaged, or no two of them alike.
     is_lossy: bool,
     /// Bytes to be sent.
@@ -141,6 +143,7 @@ impl Dialogue {
             asked: 0,
             answer: Vec::new(),
             answers: 0,
+            maps: [Vec::new(), Vec::new()],
             is_lossy: false,
             out: Vec::new(),
             heard: [None; 16],
@@ -305,7 +308,11 @@ impl Dialogue {
     fn is_believed(&mut self, system: &[u8], now: Stamp) -> bool {
         self.answers += 1;
         let is_whole = is_whole(system) && (system[0] != CHANNELS || self.fits(system.len() - 1));
-        let is_same = is_whole && self.answer == system;
+        let map = &mut self.maps[usize::from(system[0] == CHANNELS)];
+        let is_same = is_whole && (self.answer == system || *map == system);
+        if is_same {
+            *map = system.to_vec();
+        }
         if is_whole {
             self.answer = system.to_vec();
         }

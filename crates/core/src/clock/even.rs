@@ -5,7 +5,7 @@ use crate::Stamp;
 /// The most by which a row's interval is stretched to follow the arrivals, as a share of the interval.
 const SLEW: f64 = 2e-3;
 
-/// Seconds by which so many bursts in a row must arrive later than the times that are given before these follow them: times lie
+/// Seconds by which so many bursts in a row must arrive later than the times of a declared rate before these follow them: times lie
 /// evenly as long as the arrivals do not say that they are wrong.
 const APART: f64 = 1.5e-3;
 const BURSTS: u32 = 3;
@@ -35,8 +35,6 @@ pub(super) struct Start {
     largest: f64,
     /// The time of the first row.
     first: Stamp,
-    /// Rows over which the interval was measured.
-    measured: u64,
 }
 
 /// Spreads rows by their measured interval, or by a declared one.
@@ -56,8 +54,6 @@ pub(super) struct Even {
     /// Seconds by which times lie further behind the arrivals than they must, and for how many bursts by more than they may.
     behind: f64,
     apart: u32,
-    /// Rows over which the interval was measured that is used.
-    measured: u64,
     /// Rows of the burst that is arriving, and of the largest lately.
     burst: u32,
     largest: f64,
@@ -89,7 +85,7 @@ impl Even {
     /// Times the rows that come next by what is known of them already.
     pub(super) fn start_with(&mut self, start: Option<Start>) {
         let Some(known) = start else { return };
-        (self.start, self.learnt, self.largest, self.measured) = (start, true, known.largest, known.measured);
+        (self.start, self.learnt, self.largest) = (start, true, known.largest);
         self.interval = if self.declared.is_none() { Some(known.interval) } else { None };
         self.is_old = false;
     }
@@ -100,7 +96,7 @@ impl Even {
         let interval = self.interval()?;
         let latest = |(row, arrival): &(u64, Stamp)| arrival.plus(-(*row as f64) * interval);
         let first = self.bursts.iter().map(latest).min()?;
-        Some(Start { interval, largest: self.largest, first, measured: self.measured })
+        Some(Start { interval, largest: self.largest, first })
     }
 
     /// Whether the times that it gives are final.
@@ -154,7 +150,8 @@ impl Even {
                     arrival.plus(-(self.largest - 1.0) * interval).max(expected)
                 } else {
                     self.early = 0;
-                    let most = if self.apart >= BURSTS { interval * SLEW } else { 0.0 };
+                    let follows = self.declared.is_none() || self.apart >= BURSTS;
+                    let most = if follows { interval * SLEW } else { 0.0 };
                     let slew = self.behind.clamp(0.0, most);
                     self.behind -= slew;
                     expected.plus(slew.min(late))
@@ -201,11 +198,7 @@ impl Even {
                 // Another pace: rows are held to the arrivals from here.
                 self.last = self.last.filter(|_| self.declared.is_some());
             }
-            // A better measurement takes the place of one that is good enough only where that shows.
-            let shows = self.early > 0 || self.apart >= BURSTS;
-            if self.is_old || self.interval.is_none() || rows >= self.measured * 2 || shows {
-                (self.interval, self.is_old, self.measured) = (Some(interval), false, rows);
-            }
+            (self.interval, self.is_old) = (Some(interval), false);
         }
         if passed > WINDOW / 2.0 && self.younger.is_none() {
             self.younger = Some((arrival, 0));

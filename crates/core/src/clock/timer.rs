@@ -132,7 +132,9 @@ impl Timer {
 
     /// Whether rows come from a text that tells nothing of its time, so that a rate is merely assumed.
     pub fn is_assumed(&self) -> bool {
-        self.text.is_some() && self.set == Time::Auto && self.in_force == assumed() && !self.arrives
+        // What is added to a text arrives.
+        let stands = self.text.as_ref().is_some_and(|text| text.grows.is_none());
+        stands && self.set == Time::Auto && self.in_force == assumed() && !self.arrives
     }
 
     /// What rows are counted by: their own number where nothing tells their time.
@@ -148,7 +150,9 @@ impl Timer {
     /// What gives rows their time, in a few words.
     pub fn sentence(&self) -> String {
         match (&self.in_force, &self.text) {
-            (_, Some(text)) if text.grows.is_some() => "arrival, as the text grows".into(),
+            (_, Some(text)) if text.grows.is_some() => {
+                format!("arrival, as the text grows; what was there before counts {} rows/s", super::text::ASSUMED_HZ)
+            }
             (Time::Rate { .. }, Some(_)) if self.is_assumed() => {
                 "none: rows are counted, since the text has no clock".into()
             }
