@@ -1,5 +1,6 @@
 //! What is said to a board, and what it answered: bytes in, bytes out, with the time passed in.
 
+use super::answers::Answers;
 use crate::Stamp;
 use crate::split::Frame;
 use crate::split::pins::message::{
@@ -21,8 +22,8 @@ const SILENT: f64 = 2.0;
 /// Readings that may be missing before that, where they are slow.
 const MISSING: f64 = 10.0;
 
-/// Answers of one kind that may differ or be damaged before the last whole one is taken for right.
-const MOST_ANSWERS: u32 = 12;
+/// Answers to one question that may be damaged before it is given up.
+const MOST_ANSWERS: usize = 100;
 
 /// How far the dialogue has come.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -54,17 +55,6 @@ pub struct PinBoard {
 
 /// The most that is read of a name.
 const LONGEST_NAME: usize = 64;
-
-/// Whether an answer is whole, as far as it tells itself: each pin's modes come in pairs, none twice, and all pins end.
-fn is_whole(system: &[u8]) -> bool {
-    let [CAPABILITIES, rest @ ..] = system else { return true };
-    let is_sound = |pin: &[u8]| {
-        let modes = pin[..pin.len() - 1].chunks(2).collect::<Vec<_>>();
-        let is_new = |at: usize| modes[..at].iter().all(|other| other[0] != modes[at][0]);
-        modes.iter().all(|mode| mode.len() == 2) && (0..modes.len()).all(is_new)
-    };
-    rest.ends_with(&[0x7f]) && rest.split_inclusive(|byte| *byte == 0x7f).all(is_sound)
-}
 
 impl PinBoard {
     fn hear(&mut self, system: &[u8]) -> bool {
@@ -110,9 +100,8 @@ pub struct Dialogue {
     /// When the question that is open is asked again, or readings are missed.
     due: Stamp,
     asked: u32,
-    /// The last whole answer to the open question, and how many came: one byte that is lost may leave it whole.
-    answer: Vec<u8>,
-    answers: u32,
+    /// The answers to the open question: bytes of them may be lost.
+    answers: Answers,
     /// What was believed of both maps, which one answer confirms after the board began anew.
     maps: [Vec<u8>; 2],
     /// Answers were damaged, or no two of them alike.
@@ -141,8 +130,7 @@ impl Dialogue {
             stage: Stage::Closed,
             due: Stamp(0),
             asked: 0,
-            answer: Vec::new(),
-            answers: 0,
+            answers: Answers::default(),
             maps: [Vec::new(), Vec::new()],
             is_lossy: false,
             out: Vec::new(),
@@ -289,9 +277,9 @@ impl Dialogue {
                     (self.stage, system.first()),
                     (Stage::Capabilities, Some(&CAPABILITIES)) | (Stage::Channels, Some(&CHANNELS))
                 );
-                if (is_map && !self.is_believed(system, at)) || !self.board.hear(system) {
-                    return;
-                }
+                let whole = if is_map { self.believed(system, at) } else { Some(system.to_vec()) };
+                let Some(whole) = whole.filter(|whole| self.board.hear(whole)) else { return };
+                let system = &whole[..];
                 match (self.stage, system[0]) {
                     (Stage::Greeting, FIRMWARE) => self.go_on(Stage::Capabilities, at),
                     (Stage::Capabilities, CAPABILITIES) => self.go_on(Stage::Channels, at),
@@ -303,27 +291,26 @@ impl Dialogue {
         }
     }
 
-    /// Whether an answer to the open question is to be believed: it is whole, and the one before was the same; else it is asked
-    /// again.
-    fn is_believed(&mut self, system: &[u8], now: Stamp) -> bool {
-        self.answers += 1;
-        let is_whole = is_whole(system) && (system[0] != CHANNELS || self.fits(system.len() - 1));
-        let map = &mut self.maps[usize::from(system[0] == CHANNELS)];
-        let is_same = is_whole && (self.answer == system || *map == system);
-        if is_same {
-            *map = system.to_vec();
+    /// The answer to the open question, once it is to be believed; else it is asked again.
+    fn believed(&mut self, system: &[u8], now: Stamp) -> Option<Vec<u8>> {
+        let place = usize::from(system[0] == CHANNELS);
+        let whole = self.answers.take(system, &self.maps[place]);
+        let whole = whole.filter(|whole| whole[0] != CHANNELS || self.fits(whole.len() - 1));
+        self.is_lossy |= self.answers.count > 2;
+        match &whole {
+            Some(whole) => self.maps[place].clone_from(whole),
+            // A board of which nothing whole ever comes is one that does not say it.
+            None if self.answers.count >= MOST_ANSWERS => match self.stage {
+                Stage::Capabilities => self.go_on(Stage::Channels, now),
+                _ => self.set_up(now),
+            },
+            None => {
+                // It knows the question.
+                self.asked = 0;
+                self.ask(now);
+            }
         }
-        if is_whole {
-            self.answer = system.to_vec();
-        }
-        self.is_lossy |= !is_same && (self.answers > 1 || !is_whole);
-        let is_believed = is_same || (is_whole && self.answers >= MOST_ANSWERS);
-        if !is_believed {
-            // It knows the question.
-            self.asked = 0;
-            self.ask(now);
-        }
-        is_believed
+        whole
     }
 
     /// Whether so many pins are as many as the board said before.
@@ -342,7 +329,7 @@ impl Dialogue {
 
     fn go_on(&mut self, stage: Stage, now: Stamp) {
         (self.stage, self.asked) = (stage, 0);
-        (self.answer, self.answers) = (Vec::new(), 0);
+        self.answers = Answers::default();
         self.ask(now);
     }
 

@@ -1,6 +1,7 @@
 //! What is said to boards that are asked, and when: bytes in, bytes out, with the time passed in. What they answer is read by the
 //! splitter, as anything else that comes.
 
+mod answers;
 mod dialogue;
 mod poller;
 
