@@ -88,7 +88,7 @@ fn parts<P: Listed>(out: &mut String, heading: &str, table: &str, put: impl Fn(P
             own.enumerate().take_while(|(at, line)| *at == 0 || !line.starts_with("[[")).map(|own| own.1).collect();
         let own = own.join("\n");
         write!(out, "\n**{}**: {}", kind.name, kind.help).unwrap();
-        write!(out, "{}\n", if settings.is_empty() { String::new() } else { format!(" ({})", settings.join("; ")) })
+        writeln!(out, "{}", if settings.is_empty() { String::new() } else { format!(" ({})", settings.join("; ")) })
             .unwrap();
         write!(out, "\n```toml\n{}\n```\n", own.trim()).unwrap();
     }
