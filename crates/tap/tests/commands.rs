@@ -617,7 +617,7 @@ fn events_are_listed_of_takes_and_texts_and_a_log_answers_them() {
                  test = [{ kind = \"equal\", of = \"heater\", code = \"1\" }]\nanswer = [{ kind = \"stop-take\" }]\n";
     fs::write(dir.path().join("bath.toml"), bench).unwrap();
     // Nothing is sent unless that is allowed.
-    let log = ["log", "bath", "--bench", "bath.toml", "--for", "6s", "--out", "quiet"];
+    let log = ["log", "bath", "--bench", "bath.toml", "--for", "8s", "--out", "quiet"];
     let (code, out, err) = amber_tap(dir.path(), &log);
     assert!(code == 0 && out.contains("1 not sent") && out.contains("events    1"), "{out}{err}");
     assert!(!dir.path().join("quiet/sent.csv").exists());

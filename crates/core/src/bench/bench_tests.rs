@@ -154,6 +154,31 @@ fn a_mistake_is_named_with_its_line() {
     assert!(wrong("labels = [\"a\", \"b\"]", "labels = []").starts_with("line 8, column 1: expected 1 to 64"));
 }
 
+#[test]
+fn any_shape_that_can_be_typed_is_kept_and_read_again() {
+    let most = format!("labelled {}", (0..64).map(|i| format!("a{i} ")).collect::<String>());
+    for typed in [
+        "pins",
+        "pins every 50",
+        "pins led:d13-out",
+        "pins light:a0 led:d13-out",
+        "labelled a b",
+        "labelled a ...",
+        "per-line a",
+        "worded a",
+        "json a.b",
+        "json state=idle|run",
+        "plain comma 3",
+        "plain tab 64",
+        "pattern S,{a},{b}",
+        most.trim(),
+    ] {
+        let mut bench = Bench::default();
+        bench.sources[0].split = Split::Pinned(typed.parse().unwrap());
+        assert_eq!(Bench::parse(&bench.new_file("")).map(|again| again.sources), Ok(bench.sources), "{typed}");
+    }
+}
+
 /// What a version wrote stays readable: a file of every format there was, with several sources and comments.
 #[test]
 fn a_file_of_an_older_format_says_the_same_and_keeps_its_comments() {

@@ -370,7 +370,9 @@ impl SourceSettings {
     /// A word near the mistake, and the mistake, where settings contradict one another.
     fn fault(&self) -> Option<(&'static str, String)> {
         let columns = self.split.shape().map_or(1, |shape| shape.columns());
-        if !(1..=MAX_FIELDS).contains(&columns) {
+        // Pins are set up one after another from here, or only set: none may be read.
+        let least = usize::from(!matches!(self.split.shape(), Some(Shape::Pins(_))));
+        if !(least..=MAX_FIELDS).contains(&columns) {
             return Some(("split]", format!("expected 1 to {MAX_FIELDS} fields, found {columns}")));
         }
         if let Some(fault) = self.time.fault() {
