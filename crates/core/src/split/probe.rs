@@ -58,8 +58,9 @@ impl Probe {
         if length.is_some_and(|length| self.is_text(length)) {
             return (used, Some(Verdict::Lines));
         }
-        if LOOKS.contains(&self.bytes.len()) {
-            let is_last = self.bytes.len() == LOOKS[LOOKS.len() - 1];
+        // It may have begun with a long line.
+        let is_last = self.bytes.len() >= LOOKS[LOOKS.len() - 1];
+        if is_last || LOOKS.contains(&self.bytes.len()) {
             // Few frames say little of what is in them.
             if let Some(found) = frames::find(&self.bytes).filter(|found| found.seen >= ENOUGH || is_last) {
                 return (used, Some(Verdict::Frames(found)));

@@ -343,17 +343,19 @@ impl Splitter {
             }
             let (used, cut) = self.framing.step(rest);
             let Some((frame, came_at)) = cut else { return };
-            let end = rest[..used].last();
-            rest = &rest[used..];
             if let (Frame::Whole(line), true) = (frame, self.probes > 0)
                 && matches!(self.lines.state, State::Learning(_))
                 && clean(line).is_none()
             {
-                // What comes is no text: it may be frames behind a message, this line among them.
+                // What comes is no text: it may be frames behind a message, this line among them. The LF behind a CR, which was
+                // skipped, is a byte of theirs.
+                let used = used - usize::from(rest[..used].ends_with(b"\r\n"));
                 self.probes -= 1;
-                self.probe = Some(Probe::of(at, line.iter().chain(end).copied().collect()));
+                self.probe = Some(Probe::of(at, line.iter().chain(rest[..used].last()).copied().collect()));
+                rest = &rest[used..];
                 continue;
             }
+            rest = &rest[used..];
             self.lines.take(came_at.unwrap_or(at), frame, sink);
         }
     }

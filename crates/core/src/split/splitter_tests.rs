@@ -154,6 +154,18 @@ fn streams() -> impl Strategy<Value = Vec<u8>> {
     proptest::collection::vec(line, 0..40).prop_map(|lines| lines.concat())
 }
 
+#[test]
+fn a_line_that_is_no_text_is_looked_at_with_what_follows_wherever_that_is_cut_and_however_long_it_is() {
+    let stream = b"a=0 b=0\r\n\x7f   a=1000 b=-10.1\r\na=10 b=10.1\r\n";
+    assert_eq!(split(None, true, &[stream]), split(None, true, &stream.chunks(1).collect::<Vec<_>>()));
+    for length in [MAX_LINE - 1, MAX_LINE] {
+        let mut splitter = Splitter::new(None);
+        let stream = [&b"ready to go\n"[..], &vec![1; length], b"\n", &[0xff; 200]].concat();
+        splitter.feed(Stamp(0), &stream, &mut Log::default());
+        assert!(splitter.probe.is_none(), "{length}");
+    }
+}
+
 proptest! {
     #[test]
     fn the_cut_makes_no_difference(stream in streams(), cuts in proptest::collection::vec(1..60usize, 1..20)) {
