@@ -16,7 +16,7 @@ pub use json_lines::JsonLines;
 pub use vcd::Vcd;
 pub use wav::wav;
 
-use crate::take::seconds_text;
+use crate::take::{free_name, seconds_text};
 use amber_core::Stamp;
 use amber_core::bench::Words;
 use amber_core::clock::Across;
@@ -64,10 +64,7 @@ impl ExportHead {
     fn names(&self) -> Vec<String> {
         let mut names = vec![self.across.column().to_owned(), "wall_clock".to_owned()];
         for column in &self.columns {
-            let free = |name: &String| !names.contains(name);
-            let others = (2..).map(|n| format!("{}_{n}", column.name));
-            let name = std::iter::once(column.name.clone()).chain(others).find(free).unwrap_or_default();
-            names.push(name);
+            names.push(free_name(column.name.clone(), |name| names.iter().any(|own| own == name)));
         }
         names.split_off(2)
     }

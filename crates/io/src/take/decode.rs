@@ -1,7 +1,7 @@
 //! The codec of `readings.csv`: bytes of the wire in, bytes of the table out.
 
 use super::events::{Context, Events};
-use super::hearing::{Hearing, Settled};
+use super::hearing::{Hearing, Settled, unread_said};
 use super::sheet::Sheet;
 use super::wire::Event;
 use super::{EVENTS_METADATA, METADATA, metadata};
@@ -9,7 +9,6 @@ use amber_core::Stamp;
 use amber_core::bench::Bench;
 use amber_core::clock::{Across, Time};
 use amber_core::derive::Derived;
-use amber_core::digits::bytes;
 use amber_core::interpret::{Interpreter, Layout, RowSink, Rows};
 use amber_core::split::{LineOutcome, Rejection};
 
@@ -215,10 +214,7 @@ impl Decoder {
     /// What had to be done otherwise than the settings say, in sentences.
     pub fn troubles(&self) -> impl Iterator<Item = String> {
         let known = self.table.layout.troubles().iter().chain(self.table.sheet.troubles()).cloned();
-        let unread = Some(self.table.tally.unread).filter(|bytes| *bytes > 0);
-        let unread = unread
-            .map(|unread| format!("{} came at wrong baud rates while it was detected: kept, not read", bytes(unread)));
-        let known = known.chain(self.interpreter.splitter().doubt()).chain(unread);
+        let known = known.chain(self.interpreter.splitter().doubt()).chain(unread_said(self.table.tally.unread));
         // Before the columns are known, none is missing.
         let events = if !self.has_columns() { Vec::new() } else { self.table.events.troubles() };
         known.chain(events)

@@ -2,10 +2,14 @@
 
 use super::wire::Event;
 use amber_core::Stamp;
+use amber_core::digits::bytes;
 use amber_core::split::judge;
 
 /// Bytes that wait at most; of more, the oldest are not read.
 const MOST: usize = 4 << 20;
+
+/// The first bytes of what came at one speed by which that is judged.
+pub(super) const JUDGED: usize = 1 << 16;
 
 /// How much of what came at one speed must look like what boards send, where nobody found the speed before the end.
 const LEGIBLE: f64 = 0.45;
@@ -66,7 +70,10 @@ impl Hearing {
         self.is_listening = false;
         let stretches = std::mem::take(&mut self.stretches);
         self.size = 0;
-        let told = |stretch: &Stretch| stretch.pieces.iter().flat_map(|(_, bytes)| bytes).copied().collect::<Vec<u8>>();
+        let told = |stretch: &Stretch| {
+            let all = stretch.pieces.iter().flat_map(|(_, bytes)| bytes);
+            all.take(JUDGED).copied().collect::<Vec<u8>>()
+        };
         let baud = baud.or_else(|| best(stretches.iter().map(|stretch| (stretch.baud, told(stretch)))));
         let mut settled = Vec::new();
         for stretch in stretches {
@@ -84,6 +91,11 @@ impl Hearing {
     pub(super) fn take_unread(&mut self) -> u64 {
         std::mem::take(&mut self.unread)
     }
+}
+
+/// What is said of so many bytes that are not read.
+pub(super) fn unread_said(unread: u64) -> Option<String> {
+    (unread > 0).then(|| format!("{} came at wrong baud rates while it was detected: kept, not read", bytes(unread)))
 }
 
 /// Of speeds and what was heard at each, the one at which most looks like what boards send.

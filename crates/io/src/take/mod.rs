@@ -68,6 +68,7 @@ pub use mend::{Mending, Repair, mend_all};
 pub use reader::{OpenedTake, Replay, ReplayItem, open, open_all};
 pub use reading::save_reading;
 pub use sent::Sent;
+pub(crate) use sheet::free_name;
 pub use stations::stations_csv;
 pub use when::{iso8601, seconds_text};
 pub use wire::{Event, Piece};

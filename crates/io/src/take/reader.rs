@@ -4,6 +4,7 @@ use super::about::{About, FORMAT};
 use super::bytes::{Ahead, Bytes};
 use super::decode::Decoder;
 use super::gaps;
+use super::hearing::unread_said;
 use super::marks::Mark;
 use super::sent::{self, Sent};
 use super::wire::{self, Event, Piece};
@@ -283,9 +284,7 @@ fn of_bytes(folder: &Path, wire: Bytes, about: About, grows: bool, mut told: Vec
     };
     wire::settle(&mut pieces, heard);
     let unread: usize = pieces.iter().filter(|piece| piece.is_unread).map(|piece| piece.bytes.len()).sum();
-    if unread > 0 {
-        told.push(format!("{} came at wrong baud rates while it was detected: kept, not read", bytes(unread as u64)));
-    }
+    told.extend(unread_said(unread as u64));
     let start = pieces.first().map_or(Stamp(0), |piece| piece.at);
     let folder = folder.to_path_buf();
     let (pieces, marks, sent, stations) = (pieces.into(), Vec::new(), [].into(), Vec::new());

@@ -19,12 +19,11 @@ pub(super) const LATE_HEADER: &[u8] = b"time_s,wall_clock,channel,unit,value\r\n
 const TAKEN: [&str; 3] = ["time_s", "wall_clock", "rows"];
 
 /// A name for a column that no other one has.
-fn free_name(name: String, columns: &[Column]) -> String {
-    let taken = |name: &str| TAKEN.contains(&name) || columns.iter().any(|column| column.name == name);
-    if !taken(&name) {
+pub(crate) fn free_name(name: String, is_taken: impl Fn(&str) -> bool) -> String {
+    if !is_taken(&name) {
         return name;
     }
-    (2..).map(|n| format!("{name}_{n}")).find(|name| !taken(name)).unwrap_or(name)
+    (2..).map(|n| format!("{name}_{n}")).find(|name| !is_taken(name)).unwrap_or(name)
 }
 
 /// The stretch whose rows are gathered into one.
@@ -315,7 +314,9 @@ impl Sheet {
     }
 
     fn add(&mut self, mut column: Column) {
-        let name = free_name(column.name.clone(), &self.columns);
+        let own = |name: &str| TAKEN.contains(&name) || name == self.across.column();
+        let is_taken = |name: &str| own(name) || self.columns.iter().any(|column| column.name == name);
+        let name = free_name(column.name.clone(), is_taken);
         if name != column.name {
             self.troubles
                 .push(format!("there is a column {} already, so a channel is named {name} there", column.name));

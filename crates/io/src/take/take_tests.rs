@@ -331,3 +331,16 @@ fn a_take_that_is_open_is_found_again_where_its_folder_was_renamed() {
     fs::remove_dir_all(dir.path().join("calm water")).unwrap();
     assert!(!take.follow(), "what is gone is nowhere");
 }
+
+#[test]
+fn a_field_called_as_the_first_column_has_another_name_in_a_table_that_counts_rows() {
+    let mut decoder = Decoder::new(&Bench::default(), Stamp(0));
+    let opening = Opening::Text { at: Stamp(0), arrives: false };
+    decoder.apply(Stamp(0), Event::Opened { opening, within: false });
+    let text: String = (0..40).map(|i| format!("row={} level={i}\n", i % 3)).collect();
+    decoder.feed(Stamp(0), text.as_bytes());
+    decoder.apply(Stamp(0), Event::Ended);
+    decoder.finish();
+    let table = String::from_utf8(decoder.take_output()).unwrap();
+    assert!(table.starts_with("row,wall_clock,row_2,level\r\n"), "{table}");
+}

@@ -1,6 +1,6 @@
 //! The codec of `wire.csv`: when each piece of `wire.bin` arrived, and what happened between.
 
-use super::hearing::best;
+use super::hearing::{JUDGED, best};
 use amber_core::Stamp;
 use amber_core::clock::Opening;
 use std::borrow::Cow;
@@ -113,7 +113,9 @@ pub(super) fn settle(pieces: &mut [Piece], bytes: impl Fn(Range<usize>) -> Vec<u
                         heard.push((baud, Vec::new()));
                     }
                     if let Some((_, own)) = heard.last_mut() {
-                        own.extend(bytes(piece.bytes.clone()));
+                        // Files of others may hold any number of them.
+                        let end = piece.bytes.end.min(piece.bytes.start + JUDGED.saturating_sub(own.len()));
+                        own.extend(bytes(piece.bytes.start..end));
                     }
                 }
                 best(heard.into_iter())
