@@ -220,12 +220,17 @@ pub(super) fn only_analog(parts: &[Part]) -> anyhow::Result<(usize, usize)> {
     }
 }
 
+/// What is said where `what` counts time, of which a text tells nothing.
+pub(super) fn no_clock(what: &str) -> anyhow::Error {
+    anyhow::anyhow!(
+        "{what} counts time, and the text has no clock: give its rows a second with --rate, or a bench that says its clock"
+    )
+}
+
 /// The rows of a channel made even, of its quantity or of what leaves its filters.
 pub(super) fn even(chain: &Chain, channel: &Channel, rows: Range<u64>, smoothed: bool) -> anyhow::Result<Even> {
     if chain.timer().is_assumed() {
-        bail!(
-            "a spectrum counts time, and the text has no clock: give its rows a second with --rate, or a bench that says its clock"
-        );
+        return Err(no_clock("a spectrum"));
     }
     let series = if smoothed { channel.output() } else { channel.scaled() };
     Even::of_rows(chain.store(), series, rows).map_err(|why| anyhow::anyhow!("no spectrum: {why}"))

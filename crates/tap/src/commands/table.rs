@@ -1,7 +1,7 @@
 //! `table`: rows of a take or a file in a form that other programs read.
 
 use super::output::{Form, Output, replace};
-use super::stretch::{Found, Part, Stretch, channel, channels};
+use super::stretch::{Found, Part, Stretch, channel, channels, no_clock};
 use crate::print::{aside, printed};
 use amber_core::Stamp;
 use amber_core::bench::Kind;
@@ -62,9 +62,7 @@ pub(super) fn run(args: &TableArgs) -> anyhow::Result<u8> {
         .reduce(|a, b| if a == b { a } else { Across::Seconds });
     let across = across.unwrap_or_default();
     if across != Across::Seconds && form == Form::Vcd {
-        bail!(
-            "VCD counts time, and the text has no clock: give its rows a second with --rate, or a bench that says its clock"
-        );
+        return Err(no_clock("VCD"));
     }
     let head = ExportHead { columns: columns.collect(), start, has_wall: !is_text, across };
     match &args.output.out {
@@ -192,9 +190,7 @@ fn sound(args: &TableArgs, parts: &[Part], wanted: &[(usize, usize)]) -> anyhow:
     let part = &parts[place];
     let chain = &part.1.0;
     if chain.timer().is_assumed() {
-        bail!(
-            "sound counts time, and the text has no clock: give its rows a second with --rate, or a bench that says its clock"
-        );
+        return Err(no_clock("sound"));
     }
     let rows = args.stretch.rows(part);
     let mut times = Vec::new();
