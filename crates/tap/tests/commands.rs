@@ -639,6 +639,15 @@ fn events_are_listed_of_takes_and_texts_and_a_log_answers_them() {
     let (code, out, err) = amber_tap(dir.path(), &["events", "rows.txt", "--bench", "other.toml"]);
     assert_eq!((code, out.lines().count()), (0, 5), "{out}{err}");
     assert_eq!(out.lines().nth(1), Some("1,high,4.600000,,4.600000,0.400000,46"));
+    // Without a clock its events are told in rows; a channel named like a column of theirs stands apart.
+    let counted = other.replace("[source.time]\nfrom = \"rate\"\nhz = 10.0\n", "").replace("level", "number");
+    fs::write(dir.path().join("counted.toml"), counted).unwrap();
+    let rows = fs::read_to_string(dir.path().join("rows.txt")).unwrap().replace("level", "number");
+    fs::write(dir.path().join("numbers.txt"), rows).unwrap();
+    let (_, out, err) = amber_tap(dir.path(), &["events", "numbers.txt", "--bench", "counted.toml"]);
+    let lines: Vec<&str> = out.lines().take(2).collect();
+    let header = "number,condition,row,wall_clock,began_row,rows,number_2";
+    assert_eq!(lines, [header, "1,high,46,,46,4,46"], "{err}");
     let wrong = other.replace("level * 2", "pressure");
     fs::write(dir.path().join("wrong.toml"), wrong).unwrap();
     let (code, _, err) = amber_tap(dir.path(), &["events", "rows.txt", "--bench", "wrong.toml"]);

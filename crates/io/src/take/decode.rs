@@ -166,7 +166,8 @@ impl Decoder {
         self.table.sheet.end_stretch(self.table.origin);
         let is_text_time = self.table.tally.text_times;
         let sheet = &self.table.sheet;
-        let context = Context { columns: sheet.columns(), origin: self.origin(), is_text_time, style: sheet.style() };
+        let (across, style) = (sheet.across(), sheet.style());
+        let context = Context { columns: sheet.columns(), origin: self.origin(), is_text_time, across, style };
         // The times of a text are not those of its arrival.
         self.table.events.finish(self.newest.filter(|_| !is_text_time), &context);
         self.table.tally.events = self.table.events.count();
@@ -191,6 +192,11 @@ impl Decoder {
     /// was written. Nothing where there are none.
     pub fn take_late(&mut self) -> Vec<u8> {
         self.table.sheet.take_late()
+    }
+
+    /// The header row of `late.csv`.
+    pub(super) fn late_header(&self) -> Vec<u8> {
+        self.table.sheet.late_header()
     }
 
     /// What was seen so far.
@@ -227,8 +233,8 @@ impl Decoder {
         }
         let mut documents = vec![(METADATA, self.document(super::READINGS))];
         if self.has_conditions() {
-            documents
-                .push((EVENTS_METADATA, metadata::of_events(self.table.sheet.columns(), self.table.sheet.style())));
+            let sheet = &self.table.sheet;
+            documents.push((EVENTS_METADATA, metadata::of_events(sheet.columns(), sheet.across(), sheet.style())));
         }
         documents
     }
@@ -262,7 +268,7 @@ impl Table {
     fn begin(&mut self, across: Across) {
         if !self.sheet.has_header() {
             self.sheet.begin(&self.layout, across);
-            self.events.begin(self.sheet.columns(), self.sheet.style());
+            self.events.begin(self.sheet.columns(), across, self.sheet.style());
         }
     }
 }
@@ -282,7 +288,8 @@ impl RowSink for Table {
         let (first, values) = (self.tally.rows, self.derived.values());
         self.sheet.rows(first, rows, values, origin);
         let (columns, style) = (self.sheet.columns(), self.sheet.style());
-        let context = Context { columns, origin, is_text_time: rows.is_text_time, style };
+        let across = self.sheet.across();
+        let context = Context { columns, origin, is_text_time: rows.is_text_time, across, style };
         self.events.rows(first, rows.times, values, &context);
         self.tally.events = self.events.count();
         self.tally.text_times |= rows.is_text_time;

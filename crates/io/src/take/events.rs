@@ -1,22 +1,65 @@
 //! The codec of `events.csv`: the events of the conditions, a row each, with what the channels said then.
 
 use super::columns::{Column, Style};
+use super::sheet::free_name;
 use super::when::{self, WallClock};
 use amber_core::Stamp;
 use amber_core::bench::ChannelSettings;
+use amber_core::clock::Across;
 use amber_core::derive::Values;
 use amber_core::watch::condition::{Change, Condition, Conditions, Event};
 use std::io::Write;
 
-/// The columns in front of those of the channels, each with its datatype, unit and meaning.
-pub(super) const COLUMNS: [(&str, &str, &str, &str); 6] = [
-    ("number", "integer", "", "in the order in which events came; rows stand in the order in which they ended"),
-    ("condition", "string", "", "the condition that came true, by its name in bench.toml"),
-    ("time_s", "decimal", "s", "when it had held for as long as it must, in seconds since the start of the take"),
-    ("wall_clock", "dateTime", "", "time_s on the host's clock, UTC; empty for rows of a text"),
-    ("began_s", "decimal", "s", "since when its tests said so"),
-    ("duration_s", "decimal", "s", "from began_s until they did so no longer; empty where that is not in the take"),
-];
+/// A column: its name, datatype, unit and meaning.
+type OwnColumn = (&'static str, &'static str, &'static str, &'static str);
+
+/// The columns in front of those of the channels.
+pub(super) fn own_columns(across: Across) -> [OwnColumn; 6] {
+    let [at, began, duration]: [OwnColumn; 3] = match across {
+        Across::Seconds => [
+            (
+                "time_s",
+                "decimal",
+                "s",
+                "when it had held for as long as it must, in seconds since the start of the take",
+            ),
+            ("began_s", "decimal", "s", "since when its tests said so"),
+            (
+                "duration_s",
+                "decimal",
+                "s",
+                "from began_s until they did so no longer; empty where that is not in the take",
+            ),
+        ],
+        Across::Rows(_) => [
+            ("row", "decimal", "rows", "the row, from 0, at which it had held for as long as it must"),
+            ("began_row", "decimal", "rows", "the row since which its tests said so"),
+            (
+                "rows",
+                "decimal",
+                "rows",
+                "from began_row until they did so no longer; empty where that is not in the take",
+            ),
+        ],
+    };
+    [
+        ("number", "integer", "", "in the order in which events came; rows stand in the order in which they ended"),
+        ("condition", "string", "", "the condition that came true, by its name in bench.toml"),
+        at,
+        ("wall_clock", "dateTime", "", "when it came true, on the host's clock, UTC; empty for rows of a text"),
+        began,
+        duration,
+    ]
+}
+
+/// The names of all columns, those of `channels` last; none comes twice.
+pub(super) fn names(channels: &[Column], across: Across) -> Vec<String> {
+    let mut names: Vec<String> = own_columns(across).iter().map(|(name, ..)| (*name).to_owned()).collect();
+    for channel in channels {
+        names.push(free_name(channel.name.clone(), |name| names.iter().any(|own| own == name)));
+    }
+    names
+}
 
 /// Finds the events in the rows of a table, and writes them.
 #[derive(Debug)]
@@ -37,6 +80,7 @@ pub(super) struct Context<'a> {
     /// The instant that is 0.
     pub(super) origin: Stamp,
     pub(super) is_text_time: bool,
+    pub(super) across: Across,
     pub(super) style: Style,
 }
 
@@ -130,25 +174,19 @@ impl Events {
     }
 
     /// Writes the header, once the columns are known.
-    pub(super) fn begin(&mut self, columns: &[Column], style: Style) {
+    pub(super) fn begin(&mut self, columns: &[Column], across: Across, style: Style) {
         if std::mem::replace(&mut self.has_header, true) || !self.are_watched_for() {
             return;
         }
-        let own = COLUMNS.iter().map(|(name, ..)| *name);
-        let names: Vec<&str> = own.chain(columns.iter().map(|column| column.name.as_str())).collect();
-        self.out.extend_from_slice(names.join(&char::from(style.delimiter()).to_string()).as_bytes());
+        self.out.extend_from_slice(names(columns, across).join(&char::from(style.delimiter()).to_string()).as_bytes());
         self.out.extend_from_slice(b"\r\n");
     }
 
     fn write(&mut self, event: &Event, cells: &[u8], context: &Context<'_>) {
-        self.begin(context.columns, context.style);
+        self.begin(context.columns, context.across, context.style);
         self.written += 1;
         let (style, comma) = (context.style, context.style.delimiter());
-        let time = |nanoseconds: i64, out: &mut Vec<u8>| {
-            let begin = out.len();
-            when::seconds(nanoseconds, out);
-            style.point(&mut out[begin..]);
-        };
+        let time = |nanoseconds: i64, out: &mut Vec<u8>| when::along(context.across, nanoseconds, style, out);
         let name = &self.conditions.settings()[event.condition].name;
         // Writing to a vector cannot fail. A name is plain, so that it needs no quotes.
         let _ = write!(self.out, "{0}{1}{name}{1}", event.number, char::from(comma));

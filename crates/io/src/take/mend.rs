@@ -3,7 +3,6 @@
 use super::decode::{DECODER, Decoder};
 use super::marks::Mark;
 use super::reader::{OpenedTake, being_written, open, part_names, parts, read, whole_lines};
-use super::sheet::LATE_HEADER;
 use super::wire::{self, Event};
 use super::{
     EVENTS, GAPS, LATE, MARKS, METADATA, READINGS, SENT, STAMPS, STATIONS, TakeError, WIRE, gaps, sent, stations,
@@ -130,7 +129,7 @@ fn table(folder: &Path, take: &OpenedTake, repairs: &mut Vec<Repair>) -> Result<
     let found = read(folder, LATE, LONGEST);
     let is_there = folder.join(LATE).symlink_metadata().is_ok();
     if !late.is_empty() && (found.is_ok() || !is_there) {
-        repairs.extend(again(LATE, &found.unwrap_or_default(), [LATE_HEADER, &late].concat()));
+        repairs.extend(again(LATE, &found.unwrap_or_default(), [decoder.late_header(), late].concat()));
     }
     // A first part that ended before the columns were known has nothing to be described.
     let is_bare = names.len() > 1 && fs::metadata(folder.join(READINGS)).is_ok_and(|meta| meta.len() == 0);

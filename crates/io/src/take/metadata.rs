@@ -3,6 +3,7 @@
 
 use super::columns::{Column, Style};
 use super::{EVENTS, events};
+use amber_core::clock::Across;
 use amber_core::keep::{Pace, Statistic};
 use serde_json::{Value, json};
 
@@ -34,6 +35,7 @@ pub(super) fn document(
     read: &str,
     columns: &[Described<'_>],
     pace: &Pace,
+    across: Across,
     text_times: bool,
     style: Style,
 ) -> String {
@@ -42,11 +44,15 @@ pub(super) fn document(
     } else {
         "time_s on the host's clock, UTC"
     };
-    let time = match pace {
-        Pace::Each { .. } => "beginning of the stretch that a row stands for, in seconds since the start of the take",
-        Pace::Every(_) => "seconds since the start of the take, by the rule for time in bench.toml",
+    let time = match (across, pace) {
+        (Across::Rows(_), Pace::Each { .. }) => "the row, from 0, where the stretch begins that a row stands for",
+        (Across::Rows(_), Pace::Every(_)) => "the number of the row, from 0: the text has no clock",
+        (_, Pace::Each { .. }) => {
+            "beginning of the stretch that a row stands for, in seconds since the start of the take"
+        }
+        (_, Pace::Every(_)) => "seconds since the start of the take, by the rule for time in bench.toml",
     };
-    let mut fixed = vec![("time_s", "decimal", "s", time)];
+    let mut fixed = vec![(across.column(), "decimal", across.unit(), time)];
     if style.wall {
         fixed.push(("wall_clock", "dateTime", "", wall));
     }
@@ -57,10 +63,12 @@ pub(super) fn document(
 }
 
 /// The document of `events.csv`.
-pub(super) fn of_events(columns: &[Column], style: Style) -> String {
+pub(super) fn of_events(columns: &[Column], across: Across, style: Style) -> String {
+    let own = events::own_columns(across);
+    let names = events::names(columns, across).into_iter().skip(own.len());
     let columns: Vec<Described<'_>> =
-        columns.iter().map(|column| column.described(column.name.clone(), None)).collect();
-    table(EVENTS, "", &events::COLUMNS, &columns, style)
+        columns.iter().zip(names).map(|(column, name)| column.described(name, None)).collect();
+    table(EVENTS, "", &own, &columns, style)
 }
 
 /// The document of a table with these columns in front of those of the channels: name, datatype, unit, meaning.
@@ -75,7 +83,7 @@ fn table(url: &str, read: &str, fixed: &[(&str, &str, &str, &str)], columns: &[D
         if !unit.is_empty() {
             entry["schema:unitText"] = Value::from(*unit);
         }
-        if !matches!(*name, "time_s" | "number" | "condition" | "began_s" | "rows") {
+        if !matches!(*name, "time_s" | "row" | "number" | "condition" | "began_s" | "began_row" | "rows") {
             entry["required"] = Value::from(false);
         }
         entry

@@ -4,7 +4,6 @@
 use super::decode::Decoder;
 use super::manage::is_readings;
 use super::reader::{OpenedTake, ReplayItem};
-use super::sheet::LATE_HEADER;
 use super::{ABOUT, BENCH, EVENTS, LATE, READINGS, TakeError, WIRE};
 use crate::disk;
 use crate::take::About;
@@ -72,7 +71,7 @@ fn write(folder: &Path, take: &OpenedTake, bench: &Bench, ticket: &Ticket) -> io
         readings.write_all(&decoder.take_output())?;
         let rows = decoder.take_late();
         if late.is_none() && !rows.is_empty() {
-            late.insert(new(LATE)?).write_all(LATE_HEADER)?;
+            late.insert(new(LATE)?).write_all(&decoder.late_header())?;
         }
         late.as_mut().map_or(Ok(()), |late| late.write_all(&rows))?;
         events.as_mut().map_or(Ok(()), |events| events.write_all(&decoder.take_events()))

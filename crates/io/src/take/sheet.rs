@@ -7,13 +7,9 @@ use amber_core::Stamp;
 use amber_core::bench::Kind;
 use amber_core::clock::Across;
 use amber_core::derive::Values;
-use amber_core::digits::write_shortest;
 use amber_core::interpret::{Layout, Rows};
 use amber_core::keep::{Gatherer, Keep, Pace};
 use amber_core::smooth::smooths;
-
-/// The header row of `late.csv`.
-pub(super) const LATE_HEADER: &[u8] = b"time_s,wall_clock,channel,unit,value\r\n";
 
 /// Names that the table needs for itself.
 const TAKEN: [&str; 3] = ["time_s", "wall_clock", "rows"];
@@ -157,7 +153,7 @@ impl Sheet {
         } else {
             self.columns.iter().map(|column| column.described(column.name.clone(), None)).collect()
         };
-        metadata::document(url, read, &columns, &self.keep.pace, text_times, self.style())
+        metadata::document(url, read, &columns, &self.keep.pace, self.across, text_times, self.style())
     }
 
     /// The channels are these from here on: a board may have more words for its codes, and more channels, which the table
@@ -215,6 +211,16 @@ impl Sheet {
         self.out.extend(self.header());
     }
 
+    /// The header row of `late.csv`.
+    pub(super) fn late_header(&self) -> Vec<u8> {
+        format!("{},wall_clock,channel,unit,value\r\n", self.across.column()).into_bytes()
+    }
+
+    /// What its rows are counted by.
+    pub(super) fn across(&self) -> Across {
+        self.across
+    }
+
     /// The header row. Labels, names and words are plain, so no cell needs quotes.
     pub(super) fn header(&self) -> Vec<u8> {
         let is_each = matches!(self.keep.pace, Pace::Each { .. });
@@ -230,16 +236,7 @@ impl Sheet {
     /// Writes the clocks in front of a row's other cells.
     fn write_clocks(&mut self, at: Stamp, origin: Stamp, is_text_time: bool) {
         let style = self.style();
-        let begin = self.out.len();
-        match self.across {
-            Across::Seconds => when::seconds(at.0 - origin.0, &mut self.out),
-            Across::Rows(_) => {
-                // Where a text with a clock came behind one without, its rows lie between whole numbers.
-                let row = (self.across.of(at.seconds_since(origin)) * 1e4).round() / 1e4;
-                write_shortest(row, &mut self.out);
-            }
-        }
-        style.point(&mut self.out[begin..]);
+        when::along(self.across, at.0 - origin.0, style, &mut self.out);
         if style.wall {
             self.out.push(style.delimiter());
             if !is_text_time {
@@ -338,9 +335,9 @@ impl Sheet {
                 }
                 self.late.values += 1;
                 let wall = if rows.is_text_time { String::new() } else { when::iso8601(*at) };
-                let seconds = when::seconds_text(at.0 - origin.0);
-                let fields =
-                    [seconds.into(), wall.into(), column.name.clone().into(), column.unit.clone().into(), cell];
+                let mut place = Vec::new();
+                when::along(self.across, at.0 - origin.0, Style { decimal_comma: false, ..style }, &mut place);
+                let fields = [place, wall.into(), column.name.clone().into(), column.unit.clone().into(), cell];
                 self.late.out.extend(csv_row(&fields));
             }
         }

@@ -1,6 +1,9 @@
 //! Stamps as text.
 
+use super::columns::Style;
 use amber_core::Stamp;
+use amber_core::clock::Across;
+use amber_core::digits::write_shortest;
 use jiff::Timestamp;
 
 /// A stamp in ISO 8601, UTC, to the microsecond: `2026-03-01T12:00:00.250000Z`.
@@ -55,6 +58,20 @@ pub(super) fn seconds(nanoseconds: i64, out: &mut Vec<u8>) {
     out.extend_from_slice(itoa::Buffer::new().format(micros / 1_000_000).as_bytes());
     out.push(b'.');
     padded((micros % 1_000_000) as i64, 6, out);
+}
+
+/// `nanoseconds` in the unit of what rows are counted by, as a cell of a table.
+pub(super) fn along(across: Across, nanoseconds: i64, style: Style, out: &mut Vec<u8>) {
+    let begin = out.len();
+    match across {
+        Across::Seconds => seconds(nanoseconds, out),
+        Across::Rows(_) => {
+            // Where a text with a clock came behind one without, its rows lie between whole numbers.
+            let rows = across.of(Stamp(nanoseconds).seconds_since(Stamp(0)));
+            write_shortest((rows * 1e4).round() / 1e4, out);
+        }
+    }
+    style.point(&mut out[begin..]);
 }
 
 /// A whole number from 0 with zeros in front.

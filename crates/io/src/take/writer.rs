@@ -5,7 +5,6 @@ use super::decode::{Decoder, Tally};
 use super::gaps::{self, Gap};
 use super::growing::{Growing, add_to};
 use super::marks::{self, Mark};
-use super::sheet::LATE_HEADER;
 use super::wire::{self, Event};
 use super::{
     ABOUT, BENCH, EVENTS, GAPS, LATE, MARKS, METADATA, READINGS, SENT, STAMPS, STATIONS, TakeError, WIRE, sent,
@@ -282,7 +281,7 @@ impl Writer {
         self.readings.add(&self.decoder.take_output());
         let late = self.decoder.take_late();
         if !late.is_empty() {
-            add_to(&mut self.late_file, &self.folder, LATE, LATE_HEADER, &late)?;
+            add_to(&mut self.late_file, &self.folder, LATE, &self.decoder.late_header(), &late)?;
         }
         if let Some(events) = &mut self.events_file {
             events.add(&self.decoder.take_events());
