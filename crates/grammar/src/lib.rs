@@ -1,0 +1,28 @@
+//! What a text of readings means: candidate readings of its lines, ranked by their description length in bits.
+//!
+//! `text` makes lines of bytes. `lex` cuts lines into tokens without deciding what they mean; what commas, letters and colons
+//! mean are options of the whole text, tried one beside the other. Lines with the same marks are a `template`, the places
+//! between are `column`s, judged over all their lines; `merge` joins templates that differ by optional fields, a template may
+//! be parted by a key. `rows` puts lines together to rows. `bits` says what each costs, `search` tries the readings and ranks
+//! them, `reader` reads on by one, line by line, `table` tells the best one and what speaks against it; `names` and `units` say what its columns are called.
+
+mod bits;
+mod column;
+mod lex;
+mod merge;
+mod moment;
+mod names;
+mod number;
+mod reader;
+mod rows;
+mod search;
+mod table;
+mod template;
+mod text;
+mod units;
+
+pub use lex::Options;
+pub use number::{Comma, Writing};
+pub use rows::Doubt;
+pub use table::{Channel, ChannelKind, Finding, Table, find};
+pub use text::Lines;

@@ -1,0 +1,174 @@
+//! Forms that differ by a run of fields become one, with fields that need not be there.
+
+use crate::bits::{self, prior};
+use crate::column::{Judge, Role};
+use crate::lex::{Kind, Options, Token};
+use crate::template::{Item, Template};
+use std::collections::HashSet;
+
+/// The most pairs that are tried.
+const TRIES: usize = 48;
+
+/// Joins forms as long as that is cheaper.
+pub(crate) fn optional_fields<'a>(mut all: Vec<Template<'a>>, judge: &Judge<'a>, options: &Options) -> Vec<Template<'a>> {
+    let mut failed: HashSet<(usize, usize, usize, usize)> = HashSet::new();
+    let mut tries = 0;
+    'again: loop {
+        all.sort_by_key(|template| std::cmp::Reverse(template.lines.len()));
+        for long in 0..all.len() {
+            for short in 0..all.len() {
+                let (a, b) = (&all[long], &all[short]);
+                let key = (a.lines[0], a.lines.len(), b.lines[0], b.lines.len());
+                if long == short || tries >= TRIES || !failed.insert(key) {
+                    continue;
+                }
+                let (items, fewer) = (a.items(), b.items());
+                if items.len() < fewer.len() || (items.len() == fewer.len() && long > short) {
+                    continue;
+                }
+                let Some(joined) = joined(a, b, &items, &fewer, judge, options) else { continue };
+                tries += 1;
+                if joined.bits <= a.bits + b.bits + 40.0 {
+                    let (first, second) = (long.max(short), long.min(short));
+                    all.remove(first);
+                    all.remove(second);
+                    all.push(joined);
+                    continue 'again;
+                }
+            }
+        }
+        return all;
+    }
+}
+
+/// Whether a part of one form may be a part of another.
+fn alike(a: &Item<'_>, b: &Item<'_>) -> bool {
+    match (a, b) {
+        (Item::Text(a), Item::Text(b)) => a == b,
+        (Item::Slot(a), Item::Slot(b)) => {
+            !matches!((a, b), (Role::Moment, Role::Words) | (Role::Words, Role::Moment))
+        }
+        (Item::Slot(role), Item::Text(text)) | (Item::Text(text), Item::Slot(role)) => {
+            matches!(role, Role::Words | Role::Empty) && text.starts_with(char::is_alphabetic)
+        }
+    }
+}
+
+/// The cheapest way to lay `short` beside `long`.
+fn joined<'a>(
+    long: &Template<'a>,
+    short: &Template<'a>,
+    items: &[Item<'a>],
+    fewer: &[Item<'a>],
+    judge: &Judge<'a>,
+    options: &Options,
+) -> Option<Template<'a>> {
+    let count = fewer.len();
+    let front = items.iter().zip(fewer).take_while(|(a, b)| alike(a, b)).count();
+    let back = items.iter().rev().zip(fewer.iter().rev()).take_while(|(a, b)| alike(a, b)).count();
+    if count == 0 || front + back < count {
+        return None;
+    }
+    let least = count - back.min(count);
+    let is_place = |place: &usize| *place == front || *place == least || matches!(items.get(*place), Some(Item::Slot(_)));
+    let places = (least..=front).rev().filter(is_place).take(5);
+    let all = places.filter_map(|front| laid(long, short, items, fewer, front..items.len() - (count - front), judge, options));
+    all.min_by(|a, b| a.bits.total_cmp(&b.bits))
+}
+
+/// Both as one form, of which `short` lacks the tokens `cut`.
+fn laid<'a>(
+    long: &Template<'a>,
+    short: &Template<'a>,
+    items: &[Item<'a>],
+    fewer: &[Item<'a>],
+    cut: std::ops::Range<usize>,
+    judge: &Judge<'a>,
+    options: &Options,
+) -> Option<Template<'a>> {
+    let is_slot = |item: &Item<'_>| matches!(item, Item::Slot(_));
+    let is_word = |item: &Item<'_>| matches!(item, Item::Text(text) if text.contains(|c: char| c.is_alphanumeric() || c == '_'));
+    if !fewer.iter().any(is_slot) || !(cut.is_empty() || items[cut.clone()].iter().any(is_slot)) {
+        return None;
+    }
+    let is_short = !cut.is_empty()
+        && ((!fewer.iter().any(is_word) && fewer.len() + 4 < items.len())
+            || long.lines.len() < 2
+            || (cut.len() == 1 && fewer.len() < 3));
+    if is_short {
+        return None;
+    }
+    let blank = |token: &Token<'a>| if token.is_atom() { Token { kind: Kind::Empty, text: "" } } else { *token };
+    let lacking: Vec<Token<'a>> = long.rows[0][cut.clone()].iter().map(blank).collect();
+    let filled = |row: &Vec<Token<'a>>| {
+        let mut row = row.clone();
+        row.splice(cut.start..cut.start, lacking.iter().copied());
+        row
+    };
+    let mut lines: Vec<(usize, Vec<Token<'a>>, usize)> = long
+        .lines
+        .iter()
+        .zip(&long.rows)
+        .map(|(line, row)| (*line, row.clone(), 1))
+        .chain(short.lines.iter().zip(&short.rows).map(|(line, row)| (*line, filled(row), 0)))
+        .collect();
+    lines.sort_by_key(|(line, ..)| *line);
+    let is_there: Vec<usize> = lines.iter().map(|(.., whole)| *whole).collect();
+    let numbers = lines.iter().map(|(line, ..)| *line).collect();
+    let mut rows: Vec<Vec<Token<'a>>> = lines.into_iter().map(|(_, row, _)| row).collect();
+    let mut columns = Vec::with_capacity(long.atoms.len());
+    let mut optional = long.optional.clone();
+    for (place, at) in long.atoms.iter().enumerate() {
+        let own = &long.columns[place];
+        let may_lack = cut.contains(at);
+        if may_lack && !optional.contains(&place) {
+            optional.push(place);
+        }
+        if own.role == Role::Text && may_lack {
+            let mut column = own.clone();
+            column.values = vec![None; rows.len()];
+            columns.push(column);
+            // The text itself stands in the first row, from which it is told.
+            rows[0][*at] = long.rows[0][*at];
+            continue;
+        }
+        let mut column = judge.column(rows.iter().map(|row| row[*at]).collect(), options);
+        if may_lack {
+            // Whether it is there is told once for all fields.
+            let empty: Vec<usize> = rows.iter().map(|row| usize::from(row[*at].kind == Kind::Empty)).collect();
+            if empty.contains(&1) {
+                column.bits -= bits::symbols(&empty, 1);
+            }
+        }
+        columns.push(column);
+    }
+    let mut presence = long.presence + short.presence + prior::OPTIONAL;
+    if !cut.is_empty() {
+        presence += bits::symbols(&is_there, 1);
+    }
+    let lacks = |variant: &Vec<bool>| {
+        let mut variant = variant.clone();
+        variant.splice(cut.start..cut.start, cut.clone().map(|_| false));
+        variant
+    };
+    let mut variants = long.variants.clone();
+    for variant in short.variants.iter().map(lacks) {
+        if !variants.contains(&variant) {
+            variants.push(variant);
+        }
+    }
+    let mut template = Template {
+        joined: long.joined.clone(),
+        variants,
+        lines: numbers,
+        rows,
+        atoms: long.atoms.clone(),
+        columns,
+        keys: long.keys.clone(),
+        optional,
+        presence,
+        bits: 0.0,
+    };
+    template.weigh();
+    Some(template)
+}

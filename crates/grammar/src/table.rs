@@ -1,0 +1,549 @@
+//! The best reading as a table: its channels with names, units and kinds, and how sure it is.
+
+use crate::column::{Base, Role, distinct};
+use crate::lex::{Kind, Options};
+use crate::names::{self, Label};
+use crate::reader::{Assembler, Reader, RowLines};
+use crate::rows::{Doubt, Reading};
+use crate::search::Text;
+use crate::template::Template;
+use crate::text::Lines;
+use crate::units;
+use regex::Regex;
+use std::collections::{BTreeSet, HashMap};
+use std::sync::LazyLock;
+
+/// What a channel is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ChannelKind {
+    /// The board's own time.
+    Clock,
+    /// A quantity.
+    Analog,
+    /// Two states.
+    Digital,
+    /// More states.
+    Code,
+}
+
+/// A column of the table.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Channel {
+    /// As the lines or a header call it; `field1`, `field2` … where they do not.
+    pub name: String,
+    /// As the lines or a header say it; empty for none.
+    pub unit: String,
+    /// What it is.
+    pub kind: ChannelKind,
+    /// The words of the codes 0, 1, 2 …; none where it is of numbers.
+    pub words: Vec<String>,
+}
+
+/// A column and where it comes from.
+#[derive(Clone, Debug)]
+struct Source {
+    template: usize,
+    atom: usize,
+    /// The atom of the unit that stands behind each value, and what each of its words multiplies by.
+    scale: Option<(usize, Vec<f64>)>,
+}
+
+/// What a text means by the best reading, and how to read on by it.
+#[derive(Clone, Debug)]
+pub struct Finding {
+    /// Its columns.
+    pub channels: Vec<Channel>,
+    /// What speaks against it; nothing where it is sure.
+    pub doubts: Vec<Doubt>,
+    /// By how many bits it is cheaper than the next one that tells something else; none where there is none.
+    pub margin: Option<f64>,
+    /// In which way it is written.
+    pub options: Options,
+    reader: Reader,
+    sources: Vec<Source>,
+    assembler: Assembler,
+    sentences: Option<Sentences>,
+}
+
+/// A table: a value for each channel in a row; none is a gap.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Table {
+    /// Its columns.
+    pub channels: Vec<Channel>,
+    /// Its rows.
+    pub rows: Vec<Vec<Option<f64>>>,
+    /// The lines that are no part of a row.
+    pub unread: Vec<usize>,
+}
+
+/// A reading is sure with so many bits to the next.
+const MARGIN: f64 = 30.0;
+/// And with so many lines that make rows.
+const LEAST_LINES: usize = 5;
+
+/// The most lines and bytes that are looked at.
+const MOST_LINES: usize = 300;
+const MOST_BYTES: usize = 32 << 10;
+
+/// What a text means, if it has readings: its first lines tell.
+pub fn find(text: &Lines) -> Option<Finding> {
+    let mut size = 0;
+    let within = |line: &&String| {
+        size += line.len() + 1;
+        size <= MOST_BYTES
+    };
+    let lines: Vec<&str> = text.lines.iter().take(MOST_LINES).take_while(within).map(String::as_str).collect();
+    let is_ended = text.is_ended || lines.len() < text.lines.len();
+    let first = of_lines(lines.clone(), is_ended);
+    // Whole lines may be the states of one channel.
+    let is_state = |channel: &Channel| channel.kind != ChannelKind::Analog;
+    let is_flat = first.as_ref().is_none_or(|found| found.channels.iter().all(is_state));
+    if is_flat && let Some(sentences) = Sentences::of(&lines, is_ended) {
+        let coded: Vec<String> = lines.iter().map(|line| sentences.coded(line)).collect();
+        if let Some(mut found) = of_lines(coded.iter().map(String::as_str).collect(), is_ended) {
+            sentences.put_back(&mut found.channels, &mut found.doubts);
+            found.sentences = Some(sentences);
+            return Some(found);
+        }
+    }
+    first
+}
+
+fn of_lines(lines: Vec<&str>, is_ended: bool) -> Option<Finding> {
+    let text = Text::new(lines, is_ended);
+    let mut ranked = text.ranked().into_iter();
+    let mut best = ranked.next()?;
+    let margin = ranked.next().map(|next| next.bits - best.bits);
+    if best.rows.is_empty() {
+        return None;
+    }
+    drop_numbers_of_names(&mut best);
+    drop_keyed_constants(&mut best);
+    let mut labels = labelled(&best);
+    let scales = scale_prefixes(&mut best, &mut labels);
+    join_same(&mut best, &mut labels);
+    name_by_header(&text, &best, &mut labels);
+    let channels: Vec<Channel> = labels
+        .into_iter()
+        .enumerate()
+        .map(|(place, label)| {
+            let (t, atom) = best.columns[place];
+            let column = &best.templates[t].columns[atom];
+            let kind = kind(&best, place, &label);
+            let name = if label.name.is_empty() { format!("field{}", place + 1) } else { label.name };
+            let words = if column.role == Role::Words { column.words.clone() } else { Vec::new() };
+            Channel { name, unit: label.unit, kind, words }
+        })
+        .collect();
+    let mut doubts = std::mem::take(&mut best.doubts);
+    doubts.extend(structure(&text, &best, &channels, margin));
+    let source = |(template, atom): &(usize, usize)| Source {
+        template: *template,
+        atom: *atom,
+        scale: scales.get(&(*template, *atom)).cloned(),
+    };
+    Some(Finding {
+        channels,
+        doubts,
+        margin,
+        reader: Reader::new(&best.templates, &best.options),
+        sources: best.columns.iter().map(source).collect(),
+        assembler: Assembler::new(&best.turn, &best.main, best.is_bound && best.turn.len() > 1),
+        options: best.options,
+        sentences: None,
+    })
+}
+
+impl Finding {
+    /// The table of a text by this reading. Where the first line may lack its front (`joined`), a row of it that may be
+    /// damaged is left out, and so is one of several lines at either end that is not whole.
+    pub fn table(&self, text: &Lines, joined: bool) -> Table {
+        let (mut reader, mut assembler) = (self.reader.clone(), self.assembler.clone());
+        let mut rows: Vec<RowLines> = Vec::new();
+        let mut unread = Vec::new();
+        for (number, line) in text.lines.iter().enumerate() {
+            if line.trim().is_empty() {
+                assembler.mark();
+                continue;
+            }
+            let coded = self.sentences.as_ref().map(|sentences| sentences.coded(line));
+            let found = reader.line(coded.as_deref().unwrap_or(line));
+            let is_cut = |template: usize| {
+                (number == 0 && joined && reader.begins_with_value(template))
+                    || (number + 1 == text.lines.len() && !text.is_ended)
+            };
+            match found {
+                Some((template, values)) if !is_cut(template) && assembler.is_part(template) => {
+                    rows.extend(assembler.line(template, values));
+                }
+                Some(_) => assembler.mark(),
+                None => unread.push(number),
+            }
+        }
+        rows.extend(assembler.finish());
+        if rows.first().is_some_and(|row| !assembler.is_whole(row)) {
+            rows.remove(0);
+        }
+        if rows.last().is_some_and(|row| !assembler.is_whole(row)) {
+            rows.pop();
+        }
+        let value = |row: &RowLines, source: &Source| {
+            let values = row.get(&source.template)?;
+            match &source.scale {
+                Some((unit, factors)) => {
+                    values[source.atom].zip(values[*unit].and_then(|code| factors.get(code as usize))).map(|(value, factor)| value * factor)
+                }
+                None => values[source.atom],
+            }
+        };
+        let told = rows.iter().map(|row| self.sources.iter().map(|source| value(row, source)).collect()).collect();
+        let mut channels = self.channels.clone();
+        for (channel, source) in channels.iter_mut().zip(&self.sources) {
+            let words = reader.words(source.template, source.atom);
+            if !channel.words.is_empty() && words.len() > channel.words.len() {
+                channel.words.extend_from_slice(&words[channel.words.len()..]);
+                channel.kind = ChannelKind::Code;
+            }
+        }
+        Table { channels, rows: told, unread }
+    }
+}
+
+/// What in its structure speaks against a reading.
+fn structure(text: &Text<'_>, best: &Reading<'_>, channels: &[Channel], margin: Option<f64>) -> Vec<Doubt> {
+    let mut doubts = Vec::new();
+    if let Some(margin) = margin.filter(|margin| *margin < MARGIN) {
+        doubts.push(Doubt::Rival(margin));
+    }
+    let explained = best.explained();
+    let told = text.lines.len() - best.marks.len().min(text.lines.len());
+    if explained < LEAST_LINES {
+        doubts.push(Doubt::FewLines);
+    }
+    if (explained as f64) < 0.7 * told as f64 - 2.0 && best.noise.len() as f64 > 0.25 * told as f64 {
+        doubts.push(Doubt::Unexplained);
+    }
+    let is_words = channels.iter().all(|channel| !channel.words.is_empty());
+    if is_words && channels.len() == 1 && !text.lines.last().is_some_and(|line| line.contains([':', '='])) {
+        doubts.push(Doubt::WordsOnly);
+    }
+    let varies = |place: usize| {
+        let mut values = best.rows.iter().filter_map(|row| row[place]);
+        values.next().is_some_and(|first| values.any(|value| value != first))
+    };
+    if !channels.iter().enumerate().any(|(place, channel)| channel.kind != ChannelKind::Clock && varies(place)) {
+        doubts.push(Doubt::Constant);
+    }
+    if best.turn.iter().any(|t| best.templates[*t].columns.iter().any(|column| column.role == Role::Free)) {
+        doubts.push(Doubt::FreeWords);
+    }
+    doubts
+}
+
+/// Leaves columns out of a reading; their text belongs to the names around.
+fn leave_out(reading: &mut Reading<'_>, places: &BTreeSet<usize>) {
+    for place in places {
+        let (t, atom) = reading.columns[*place];
+        reading.templates[t].columns[atom].role = Role::Text;
+    }
+    keep(reading, |place| !places.contains(&place));
+}
+
+fn keep(reading: &mut Reading<'_>, is_kept: impl Fn(usize) -> bool) {
+    let kept = |(place, value): (usize, Option<f64>)| is_kept(place).then_some(value);
+    for row in &mut reading.rows {
+        *row = std::mem::take(row).into_iter().enumerate().filter_map(kept).collect();
+    }
+    let columns = std::mem::take(&mut reading.columns);
+    reading.columns = columns.into_iter().enumerate().filter(|(place, _)| is_kept(*place)).map(|(_, column)| column).collect();
+}
+
+fn token<'a>(template: &Template<'a>, at: usize) -> Option<crate::lex::Token<'a>> {
+    template.rows[0].get(at).copied()
+}
+
+fn is_index(template: &Template<'_>, atom: usize) -> bool {
+    let token = template.rows[0][template.atoms[atom]];
+    template.columns[atom].role == Role::Constant && token.kind == Kind::Number && token.text.bytes().all(|b| b.is_ascii_digit())
+}
+
+/// `Analog 1: 503  Analog 2: 211`: the numbers behind the words are no values.
+fn drop_numbers_of_names(reading: &mut Reading<'_>) {
+    let mut families: HashMap<(usize, &str, Kind), Vec<(i64, usize)>> = HashMap::new();
+    for (place, (t, atom)) in reading.columns.iter().enumerate() {
+        let template = &reading.templates[*t];
+        let at = template.atoms[*atom];
+        if !is_index(template, *atom) || at == 0 {
+            continue;
+        }
+        let before = template.rows[0][at - 1];
+        let word = match before.kind {
+            Kind::Word => Some(before),
+            Kind::Mark if at > 1 && matches!(before.text, "[" | "(" | "#") => token(template, at - 2).filter(|token| token.kind == Kind::Word),
+            _ => None,
+        };
+        let Some(word) = word else { continue };
+        let last = word.text.rsplit(' ').next().unwrap_or(word.text);
+        if let Ok(number) = template.rows[0][at].text.parse() {
+            families.entry((*t, last, before.kind)).or_default().push((number, place));
+        }
+    }
+    let most = if reading.main.len() > 1 { 17 } else { 1 };
+    let mut dropped = BTreeSet::new();
+    for mut family in families.into_values() {
+        family.sort_unstable();
+        let follows = family.windows(2).all(|pair| pair[1].0 == pair[0].0 + 1);
+        if family.len() > 1 && follows && family[0].0 <= most {
+            dropped.extend(family.iter().map(|(_, place)| *place));
+        }
+    }
+    leave_out(reading, &dropped);
+}
+
+/// `pin(7): 1`: a number that never changes, behind a word and in front of a mark and a value, belongs to the name.
+fn drop_keyed_constants(reading: &mut Reading<'_>) {
+    let mut dropped = BTreeSet::new();
+    for (place, (t, atom)) in reading.columns.iter().enumerate() {
+        let template = &reading.templates[*t];
+        let row = &template.rows[0];
+        let at = template.atoms[*atom];
+        if !is_index(template, *atom) || at == 0 || at + 1 >= row.len() {
+            continue;
+        }
+        let before = row[at - 1];
+        let mut next = at + 1;
+        while let Some(token) = row.get(next).filter(|token| !token.is_atom()) {
+            if !")]:=>-\"'".contains(token.text) && !(token.text == "\t" && next > at + 1) {
+                break;
+            }
+            next += 1;
+        }
+        let mark: String = row[at + 1..next].iter().map(|token| token.text).collect();
+        let is_bracket = |at: Option<usize>| at.and_then(|at| row.get(at)).is_some_and(|token| matches!(token.text, "(" | "[" | "<"));
+        let word = |at: Option<usize>| at.and_then(|at| row.get(at)).is_some_and(|token| token.kind == Kind::Word);
+        let is_closed = mark.starts_with([')', ']', '>']);
+        let value = row.get(next).filter(|token| token.is_atom());
+        let opens = matches!(before.text, "(" | "[" | "#") && word(at.checked_sub(2)) && mark.starts_with([')', ']']);
+        let is_keyed = (before.kind == Kind::Word && (mark.starts_with([':', '=', '-', '"', '\'']) || (is_bracket(at.checked_sub(2)) && is_closed)))
+            || (opens && (mark.len() > 1 || value.is_some_and(|token| token.kind != Kind::Word)));
+        let is_value = value.is_some_and(|token| token.kind != Kind::Word || mark.contains([':', '=']));
+        let last = before.text.rsplit(' ').next().unwrap_or_default().to_lowercase();
+        let is_noun = before.kind == Kind::Word
+            && matches!(last.as_str(), "pin" | "channel" | "sensor" | "analog")
+            && at >= 2
+            && row[at - 2].is_atom();
+        // `main.c:120` is a place in a program.
+        let is_place = before.text == ":" && at > 3 && word(Some(at - 2)) && row[at - 3].text == ".";
+        if (is_keyed && !mark.is_empty() && is_value) || is_place || is_noun {
+            dropped.insert(place);
+        }
+    }
+    leave_out(reading, &dropped);
+}
+
+/// A label for each column.
+fn labelled(reading: &Reading<'_>) -> Vec<Label> {
+    let mut of: HashMap<(usize, usize), Label> = HashMap::new();
+    for t in reading.columns.iter().map(|(t, _)| *t).collect::<BTreeSet<usize>>() {
+        of.extend(names::labels(&reading.templates[t]).into_iter().map(|(atom, label)| ((t, atom), label)));
+    }
+    reading.columns.iter().map(|column| of.remove(column).unwrap_or_default()).collect()
+}
+
+/// `1.66 m`, `52 cm`: a number and its unit with prefixes become one number.
+fn scale_prefixes(reading: &mut Reading<'_>, labels: &mut Vec<Label>) -> HashMap<(usize, usize), (usize, Vec<f64>)> {
+    let mut scales = HashMap::new();
+    let mut place = 0;
+    while place + 1 < reading.columns.len() {
+        let ((t, atom), (other, next)) = (reading.columns[place], reading.columns[place + 1]);
+        let columns = &reading.templates[t].columns;
+        let is_pair = t == other && next == atom + 1 && columns[atom].role == Role::Number && columns[next].role == Role::Words;
+        let found = if is_pair { units::prefixed(&columns[next].words) } else { None };
+        let Some((factors, unit)) = found else {
+            place += 1;
+            continue;
+        };
+        for row in &mut reading.rows {
+            let factor = row[place + 1].and_then(|code| factors.get(code as usize));
+            row[place] = row[place].zip(factor).map(|(value, factor)| value * factor);
+        }
+        let name = std::mem::take(&mut labels[place + 1].name);
+        unit.clone_into(&mut labels[place].unit);
+        if labels[place].name.is_empty() {
+            labels[place].name = name;
+        }
+        labels.remove(place + 1);
+        keep(reading, |own| own != place + 1);
+        scales.insert((t, atom), (next, factors));
+        place += 1;
+    }
+    scales
+}
+
+/// The same value under the same name on several lines is one column.
+fn join_same(reading: &mut Reading<'_>, labels: &mut Vec<Label>) {
+    if reading.main.len() < 2 {
+        return;
+    }
+    let mut doubled: BTreeSet<usize> = BTreeSet::new();
+    for place in 0..labels.len() {
+        let is_same = |other: usize| {
+            let equal = reading.rows.iter().filter(|row| row[place] == row[other]).count();
+            !doubled.contains(&other)
+                && reading.columns[other].0 != reading.columns[place].0
+                && labels[other].name == labels[place].name
+                && equal as f64 > 0.8 * reading.rows.len() as f64
+        };
+        if (0..place).any(is_same) {
+            doubled.insert(place);
+        }
+    }
+    keep(reading, |place| !doubled.contains(&place));
+    let mut place = 0;
+    labels.retain(|_| {
+        place += 1;
+        !doubled.contains(&(place - 1))
+    });
+}
+
+/// Words for how grave a message is.
+const LEVELS: [&str; 11] = ["INFO", "WARN", "WARNING", "DEBUG", "ERROR", "TRACE", "I", "W", "E", "D", "V"];
+
+/// Columns without names are called as a line before the first row says.
+fn name_by_header(text: &Text<'_>, reading: &Reading<'_>, labels: &mut [Label]) {
+    let [t] = reading.turn[..] else { return };
+    let template = &reading.templates[t];
+    let named = labels.iter().filter(|label| label.name.contains(|c: char| c.is_alphanumeric())).count();
+    let marks: Vec<&str> = template.rows[0].iter().filter(|token| !token.is_atom()).map(|token| token.text).collect();
+    let delimiter = if reading.options.underscore {
+        "_"
+    } else {
+        distinct(marks.iter().copied()).into_iter().rev().max_by_key(|(_, count)| *count).map_or("", |(mark, _)| mark)
+    };
+    let first = template.lines[0];
+    let is_used = |line: &usize| template.lines.binary_search(line).is_ok();
+    let before: BTreeSet<usize> = (0..first).rev().filter(|line| !text.lines[*line].trim().is_empty()).take(3).collect();
+    let may_be = |line: &usize| {
+        let has_mark = !delimiter.trim().is_empty() && text.lines[*line].contains(delimiter);
+        !is_used(line) && (before.contains(line) || has_mark) && (has_mark || delimiter.trim().is_empty())
+    };
+    let lines: Vec<&str> = (0..text.lines.len()).filter(may_be).map(|line| text.lines[line]).collect();
+    let count = labels.len();
+    let is_prefix = |place: &usize| {
+        let (t, atom) = reading.columns[*place];
+        let column = &reading.templates[t].columns[atom];
+        column.role == Role::Moment
+            || (column.role == Role::Words && column.words.iter().all(|word| LEVELS.contains(&word.as_str())))
+    };
+    let prefix = (0..count).take_while(is_prefix).count();
+    let whole = (named * 2 <= count).then(|| names::header(&lines, count, delimiter)).flatten();
+    // A check value behind the others may have no name, and what a logger puts in front.
+    let shorter = || (count > 2 && !delimiter.trim().is_empty() && named * 2 <= count).then(|| names::header(&lines, count - 1, delimiter)).flatten();
+    let (from, found) = match whole.or_else(shorter) {
+        Some(found) => (0, found),
+        None if prefix > 0 && prefix < count => {
+            let Some(found) = names::header(&lines, count - prefix, delimiter) else { return };
+            (prefix, found)
+        }
+        None => return,
+    };
+    for (label, own) in labels[from..].iter_mut().zip(found) {
+        label.name = own.name;
+        if label.unit.is_empty() {
+            label.unit = own.unit;
+        }
+    }
+}
+
+fn kind(reading: &Reading<'_>, place: usize, label: &Label) -> ChannelKind {
+    let (t, atom) = reading.columns[place];
+    let column = &reading.templates[t].columns[atom];
+    match column.role {
+        Role::Words if column.words.len() == 2 => return ChannelKind::Digital,
+        Role::Words => return ChannelKind::Code,
+        Role::Moment => return ChannelKind::Clock,
+        _ => {}
+    }
+    let values: Vec<f64> = reading.rows.iter().filter_map(|row| row[place]).collect();
+    let has = |value: f64| values.contains(&value);
+    if column.base == Base::Decimal && has(0.0) && has(1.0) && values.iter().all(|value| *value == 0.0 || *value == 1.0) {
+        return ChannelKind::Digital;
+    }
+    const CLOCKS: [&str; 11] =
+        ["t", "ts", "time", "time_ms", "ms", "us", "millis", "micros", "t_s", "timestamp", "uptime"];
+    let is_called = CLOCKS.contains(&label.name.to_lowercase().as_str()) || label.name.to_lowercase() == "clock";
+    let is_timed = matches!(label.unit.as_str(), "s" | "ms" | "us");
+    let rises = values.windows(2).all(|pair| pair[0] <= pair[1]);
+    if (is_called || is_timed) && (rises || is_timed) { ChannelKind::Clock } else { ChannelKind::Analog }
+}
+
+/// Whole lines, perhaps behind a clock, that are the states of one channel.
+#[derive(Clone, Debug)]
+struct Sentences {
+    /// Each with a word that stands for it.
+    codes: Vec<(String, String)>,
+    /// The words that all have.
+    shared: Vec<String>,
+}
+
+static CLOCK_PREFIX: LazyLock<Regex> = LazyLock::new(|| {
+    #[expect(clippy::expect_used, reason = "the expression is that of this file")]
+    Regex::new(r"^\W*(?:[A-Za-z]{1,9}[=:+]?\s*)?(?:\d[\d.,:/T -]*\d|\d)(?:Z|[+-]\d\d:\d\d)?\W*(?:s|ms|us)?[\])>]*[ :,\-]+").expect("a sound expression")
+});
+
+impl Sentences {
+    fn of(lines: &[&str], is_ended: bool) -> Option<Sentences> {
+        let end = lines.len() - usize::from(!is_ended && lines.len() > 1);
+        let whole: Vec<&str> = lines.get(1..end)?.iter().copied().filter(|line| !line.trim().is_empty()).collect();
+        let bare: Vec<&str> = whole.iter().map(|line| CLOCK_PREFIX.find(line).map_or(*line, |found| &line[found.end()..])).collect();
+        let stripped = whole.iter().zip(&bare).filter(|(whole, bare)| whole != bare).count();
+        let body = if stripped as f64 > 0.8 * whole.len() as f64 { bare } else { whole };
+        let mut kinds = distinct(body.iter().map(|line| line.trim()));
+        kinds.sort_by_key(|(_, count)| std::cmp::Reverse(*count));
+        let least = 2.0f64.max(0.03 * body.len() as f64);
+        let often: Vec<(&str, usize)> = kinds.into_iter().take(4).filter(|(_, count)| *count as f64 >= least).collect();
+        let told: usize = often.iter().map(|(_, count)| count).sum();
+        let sound = |(text, _): &(&str, usize)| text.contains(char::is_alphabetic) && !text.contains(|c: char| c.is_ascii_digit());
+        if often.len() < 2 || (told as f64) < 0.8 * body.len() as f64 || !often.iter().all(sound) {
+            return None;
+        }
+        let words = |text: &str| -> Vec<String> {
+            let words = text.split(|c: char| !c.is_alphabetic()).filter(|word| word.chars().count() > 1);
+            words.map(str::to_lowercase).collect()
+        };
+        let mut shared = words(often[0].0);
+        shared.retain(|word| often.iter().all(|(text, _)| words(text).contains(word)));
+        shared.dedup();
+        let codes = often.iter().enumerate().map(|(place, (text, _))| {
+            (format!("Qstate{}", char::from(b'a' + place as u8)), (*text).to_owned())
+        });
+        (!shared.is_empty()).then(|| Sentences { codes: codes.collect(), shared })
+    }
+
+    /// A line with the word for its sentence.
+    fn coded(&self, line: &str) -> String {
+        let bare = line.trim();
+        let fits = |(_, text): &&(String, String)| bare.ends_with(text.as_str());
+        match self.codes.iter().filter(fits).max_by_key(|(_, text)| text.len()) {
+            Some((code, text)) => format!("{}{code}", &bare[..bare.len() - text.len()]),
+            None => line.to_owned(),
+        }
+    }
+
+    /// The sentences instead of the words that stand for them.
+    fn put_back(&self, channels: &mut [Channel], doubts: &mut Vec<Doubt>) {
+        for channel in channels {
+            let mut is_own = false;
+            for word in &mut channel.words {
+                if let Some((_, text)) = self.codes.iter().find(|(code, _)| code == word) {
+                    text.clone_into(word);
+                    is_own = true;
+                }
+            }
+            if is_own {
+                channel.name = self.shared.join(" ");
+                doubts.retain(|doubt| *doubt != Doubt::WordsOnly);
+            }
+        }
+    }
+}

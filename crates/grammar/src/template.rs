@@ -1,0 +1,312 @@
+//! Lines of one form: the same marks with the same places for values between.
+
+use crate::bits::{self, prior};
+use crate::column::{Base, Column, Judge, Role, distinct};
+use crate::lex::{Kind, Options, Token, is_gap_word};
+use crate::units;
+use std::collections::HashSet;
+
+/// Lines of one form.
+#[derive(Clone, Debug)]
+pub(crate) struct Template<'a> {
+    /// The numbers of its lines, rising.
+    pub(crate) lines: Vec<usize>,
+    /// Their tokens, as many on each.
+    pub(crate) rows: Vec<Vec<Token<'a>>>,
+    /// Where among the tokens the atoms are.
+    pub(crate) atoms: Vec<usize>,
+    /// A column for each atom.
+    pub(crate) columns: Vec<Column>,
+    /// The words or numbers by which it was parted from lines of the same form.
+    pub(crate) keys: Vec<String>,
+    /// Whether a token and the next one are parts of one phrase.
+    pub(crate) joined: Vec<bool>,
+    /// Which of its tokens are there, for each variant that was seen.
+    pub(crate) variants: Vec<Vec<bool>>,
+    /// The places among its atoms of fields that need not be there.
+    pub(crate) optional: Vec<usize>,
+    /// What it costs to tell which of these are there.
+    pub(crate) presence: f64,
+    pub(crate) bits: f64,
+}
+
+/// A part of a form as others see it.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) enum Item<'a> {
+    Text(&'a str),
+    Slot(Role),
+}
+
+impl<'a> Template<'a> {
+    pub(crate) fn new(
+        lines: Vec<usize>,
+        mut rows: Vec<Vec<Token<'a>>>,
+        keys: Vec<String>,
+        judge: &Judge<'a>,
+        options: &Options,
+    ) -> Template<'a> {
+        let joined = part_phrases(&mut rows);
+        let atoms: Vec<usize> = (0..rows[0].len()).filter(|place| rows[0][*place].is_atom()).collect();
+        let column = |place: &usize| judge.column(rows.iter().map(|row| row[*place]).collect(), options);
+        let columns = atoms.iter().map(column).collect();
+        let variants = vec![vec![true; rows[0].len()]];
+        let mut template = Template {
+            lines,
+            rows,
+            atoms,
+            columns,
+            keys,
+            joined,
+            variants,
+            optional: Vec::new(),
+            presence: 0.0,
+            bits: 0.0,
+        };
+        template.weigh();
+        template
+    }
+
+    /// What it costs: its text once, its slots, and habits that it breaks.
+    pub(crate) fn weigh(&mut self) {
+        let text = self.rows[0].iter().filter(|token| !token.is_atom());
+        let mut bits = prior::TEMPLATE + prior::TEXT_CHARACTER * text.map(|token| token.text.len()).sum::<usize>() as f64;
+        let (mut marks, mut slots, mut named, mut zeros) = (HashSet::new(), 0.0, 0.0, 0.0);
+        let (mut is_named, mut run, mut at) = (false, String::new(), 0);
+        let mut has_word = false;
+        for token in &self.rows[0] {
+            if !token.is_atom() {
+                if !has_word {
+                    run += token.text;
+                }
+                continue;
+            }
+            let column = &self.columns[at];
+            at += 1;
+            bits += column.bits
+                + match column.role {
+                    Role::Text | Role::Empty => 0.0,
+                    Role::Words => prior::WORD_SLOT,
+                    _ => prior::SLOT,
+                };
+            zeros += f64::from(u8::from(column.base == Base::Zeros));
+            if column.role == Role::Text {
+                (is_named, has_word) = (true, true);
+                continue;
+            }
+            if slots > 0.0 && !has_word && column.role != Role::Empty {
+                marks.insert(run.clone());
+            }
+            slots += 1.0;
+            named += f64::from(u8::from(is_named));
+            (is_named, has_word) = (false, false);
+            run.clear();
+        }
+        bits += prior::SECOND_MARK * (marks.len() as f64 - 1.0).max(0.0) + prior::ZEROS * zeros;
+        if named * 2.0 > slots {
+            bits += prior::UNNAMED * (slots - named);
+        }
+        self.bits = bits + self.presence;
+    }
+
+    /// Its texts and slots, in order.
+    pub(crate) fn items(&self) -> Vec<Item<'a>> {
+        let mut at = 0;
+        let item = |token: &Token<'a>| {
+            if !token.is_atom() {
+                return Item::Text(token.text);
+            }
+            at += 1;
+            match self.columns[at - 1].role {
+                Role::Text => Item::Text(token.text),
+                role => Item::Slot(role),
+            }
+        };
+        self.rows[0].iter().map(item).collect()
+    }
+
+    /// How many columns carry a value that is told.
+    pub(crate) fn slots(&self) -> usize {
+        self.columns.iter().filter(|column| column.is_told()).count()
+    }
+
+    /// How many of them vary.
+    pub(crate) fn varying(&self) -> usize {
+        let varies = |column: &&Column| matches!(column.role, Role::Number | Role::Words | Role::Moment);
+        self.columns.iter().filter(varies).count()
+    }
+
+    /// Whether atom `place` may tell what the rest of the line is of: near the start, with a value behind.
+    fn may_be_a_key(&self, place: usize) -> bool {
+        let behind = self.columns.get(place + 1..).unwrap_or_default();
+        place < 4 && behind.iter().any(Column::is_slot)
+    }
+
+    /// The mark behind atom `place`, if one is there.
+    fn mark_behind(&self, place: usize) -> Option<&'a str> {
+        self.rows[0].get(self.atoms[place] + 1).filter(|token| !token.is_atom()).map(|token| token.text)
+    }
+}
+
+/// Phrases that differ are parted into the words that stay and those that change. Gives whether a token and the next one are
+/// parts of one phrase.
+fn part_phrases(rows: &mut [Vec<Token<'_>>]) -> Vec<bool> {
+    let mut joined = Vec::new();
+    while joined.len() < rows[0].len() {
+        let parts = part_phrase(rows, joined.len()).unwrap_or(1);
+        joined.extend((1..=parts).map(|part| part < parts));
+    }
+    joined
+}
+
+/// Parts the phrases at `place`, and gives how many tokens came of each.
+fn part_phrase(rows: &mut [Vec<Token<'_>>], place: usize) -> Option<usize> {
+    let is_word = |row: &Vec<Token<'_>>| row[place].kind == Kind::Word;
+    let count = rows.iter().filter(|row| is_word(row)).count();
+    let kinds = distinct(rows.iter().filter(|row| is_word(row)).map(|row| row[place].text));
+    if count * 2 <= rows.len() || kinds.len() < 2 || !kinds.iter().any(|(text, _)| text.contains(' ')) {
+        return None;
+    }
+    let phrases: Vec<Vec<&str>> = kinds.iter().map(|(text, _)| text.split(' ').collect()).collect();
+    let shortest = phrases.iter().map(Vec::len).min()?;
+    let is_even = count == rows.len() && phrases.iter().all(|words| words.len() == shortest);
+    let agree = |place: usize, front: bool| {
+        let word = |words: &Vec<&'_ str>| if front { words[place] } else { words[words.len() - 1 - place] }.to_owned();
+        phrases.iter().all(|words| word(words) == word(&phrases[0]))
+    };
+    let (mut front, mut back) = (0, 0);
+    if !is_even {
+        while front < shortest && agree(front, true) {
+            front += 1;
+        }
+        while back < shortest - front && agree(back, false) {
+            back += 1;
+        }
+        if front + back >= shortest {
+            if back > 0 { back -= 1 } else { front -= 1 }
+        }
+        if count < rows.len() && front + back > 0 {
+            return None;
+        }
+    }
+    let parts = if is_even { shortest } else { front + back + 1 };
+    if parts == 1 {
+        return None;
+    }
+    for row in rows {
+        let token = row[place];
+        // Words are parted where single blanks or the bounds of the middle are.
+        let starts: Vec<usize> = std::iter::once(0).chain(token.text.match_indices(' ').map(|(at, _)| at + 1)).collect();
+        let words = starts.len();
+        let bounds: Vec<(usize, usize)> = match is_even {
+            true => (0..words).map(|word| (word, word + 1)).collect(),
+            false => (0..front)
+                .map(|word| (word, word + 1))
+                .chain([(front, words - back)])
+                .chain((words - back..words).map(|word| (word, word + 1)))
+                .collect(),
+        };
+        let piece = |(from, to): (usize, usize)| {
+            let end = starts.get(to).map_or(token.text.len(), |start| start - 1);
+            let text = &token.text[starts[from]..end];
+            Token { kind: if is_even && is_gap_word(text) { Kind::Gap } else { Kind::Word }, text }
+        };
+        row.splice(place..=place, bounds.into_iter().map(piece));
+    }
+    Some(parts)
+}
+
+/// A way to take the lines of one form: as they are, or parted by a word or number that tells what the rest is of.
+#[derive(Clone, Debug)]
+pub(crate) struct Parted<'a> {
+    pub(crate) bits: f64,
+    pub(crate) templates: Vec<Template<'a>>,
+    /// The atom by which they are parted.
+    pub(crate) by: Option<usize>,
+}
+
+/// The most values of a key.
+const MOST_KEYS: usize = 16;
+
+/// The ways to take the lines of a form, the cheapest first.
+pub(crate) fn ways<'a>(whole: &Template<'a>, depth: usize, judge: &Judge<'a>, options: &Options) -> Vec<Parted<'a>> {
+    let mut ways = vec![Parted { bits: whole.bits, templates: vec![whole.clone()], by: None }];
+    if depth <= 1 && whole.lines.len() >= 4 {
+        ways.extend((0..whole.columns.len()).filter_map(|place| by_key(whole, place, judge, options)));
+    }
+    ways.sort_by(|a, b| a.bits.total_cmp(&b.bits));
+    ways
+}
+
+fn by_key<'a>(whole: &Template<'a>, place: usize, judge: &Judge<'a>, options: &Options) -> Option<Parted<'a>> {
+    let column = &whole.columns[place];
+    let key_at = whole.atoms[place];
+    let texts: Vec<&'a str> = whole.rows.iter().map(|row| row[key_at].text).collect();
+    let kinds = distinct(texts.iter().copied());
+    if !(2..=MOST_KEYS).contains(&kinds.len()) || kinds.len() * 2 > texts.len() || !whole.may_be_a_key(place) {
+        return None;
+    }
+    let sequence = bits::sequence(&bits::alphabet(texts.iter()));
+    match column.role {
+        Role::Number => {
+            let is_short = |text: &&&str| text.len() <= 3 && text.bytes().all(|b| b.is_ascii_digit());
+            if (texts.iter().filter(is_short).count() as f64) < 0.97 * texts.len() as f64 {
+                return None;
+            }
+            let often = |(_, count): &&(&str, usize)| *count as f64 > 0.02 * texts.len() as f64;
+            let mut numbers: Vec<i64> = kinds.iter().filter(often).filter_map(|(text, _)| text.parse().ok()).collect();
+            numbers.sort_unstable();
+            let steps: HashSet<i64> = numbers.windows(2).map(|pair| pair[1] - pair[0]).collect();
+            let turns = texts.windows(2).filter(|pair| pair[0] != pair[1]).count() as f64 > 0.9 * texts.len() as f64 - 1.0;
+            let is_regular = turns && sequence < 0.35 * texts.len() as f64 + 20.0;
+            let far = steps.iter().max().is_none_or(|step| numbers[0] > *step);
+            if steps.len() != 1 || (far && !is_regular) {
+                return None;
+            }
+        }
+        Role::Words => {
+            // A unit with its prefixes belongs to the number before it.
+            let is_behind_number =
+                place > 0 && matches!(whole.columns[place - 1].role, Role::Number | Role::Constant);
+            if is_behind_number && units::prefixed(&column.words).is_some() {
+                return None;
+            }
+        }
+        Role::Free => {}
+        _ => return None,
+    }
+    let mut templates: Vec<Template<'a>> = Vec::with_capacity(kinds.len());
+    for (key, _) in &kinds {
+        let own: Vec<usize> = (0..texts.len()).filter(|line| texts[*line] == *key).collect();
+        let lines = own.iter().map(|line| whole.lines[*line]).collect();
+        let rows = own.iter().map(|line| whole.rows[*line].clone()).collect();
+        let keys = whole.keys.iter().cloned().chain([(*key).to_owned()]).collect();
+        let mut template = Template::new(lines, rows, keys, judge, options);
+        if column.role == Role::Number {
+            template.columns[place].role = Role::Text;
+            template.weigh();
+        }
+        templates.push(template);
+    }
+    // A clock goes on from line to line, across the parts.
+    let mut shared = 0.0;
+    if templates.iter().all(|template| template.columns.len() == whole.columns.len()) {
+        for (other, column) in whole.columns.iter().enumerate().filter(|(other, _)| *other != place) {
+            let rises = || {
+                let values: Vec<f64> = column.values.iter().flatten().copied().collect();
+                values.windows(2).all(|pair| pair[0] <= pair[1])
+            };
+            let is_clock = column.role == Role::Moment || (column.role == Role::Number && other < place && rises());
+            let is_number = |role: Role| matches!(role, Role::Number | Role::Moment | Role::Constant);
+            if is_clock && templates.iter().all(|template| is_number(template.columns[other].role)) {
+                let apart: f64 = templates.iter().map(|template| template.columns[other].bits).sum();
+                shared += (apart - column.bits - 2.0).max(0.0);
+            }
+        }
+    }
+    let is_marked = whole.mark_behind(place).is_some_and(|mark| ":=])>\"'".contains(mark)) || place == 0;
+    let bits = templates.iter().map(|template| template.bits).sum::<f64>() - shared
+        + sequence
+        + prior::KEY
+        + if is_marked { 0.0 } else { prior::KEY_BARE };
+    Some(Parted { bits, templates, by: Some(place) })
+}
