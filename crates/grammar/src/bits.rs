@@ -37,6 +37,8 @@ pub(crate) mod prior {
     pub(crate) const UNDERSCORE: f64 = 8.0;
     /// Quoted words for a missing value.
     pub(crate) const QUOTED_GAPS: f64 = 3.0;
+    /// A minus right behind a number is the sign of the next.
+    pub(crate) const MINUS_BETWEEN: f64 = 6.0;
     /// Numbers right behind letters.
     pub(crate) const GLUED: f64 = 8.0;
     /// A second kind of mark between values.
@@ -49,6 +51,14 @@ pub(crate) mod prior {
     pub(crate) const OPTIONAL: f64 = 10.0;
     /// A word or a number tells which channel the others are of.
     pub(crate) const KEY: f64 = 10.0;
+    /// Lines of one form come in turn, parted by nothing.
+    pub(crate) const TURNS: f64 = 16.0;
+    /// Blank lines part them.
+    pub(crate) const BLOCK: f64 = 4.0;
+    /// A comma is the decimal point and stands between numbers as well.
+    pub(crate) const COMMA_TWICE: f64 = 25.0;
+    /// Names in front of a mark that come in turn are hardly states.
+    pub(crate) const KEY_IN_TURN: f64 = 100.0;
     /// No mark follows it.
     pub(crate) const KEY_BARE: f64 = 25.0;
 }

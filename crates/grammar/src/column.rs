@@ -12,6 +12,8 @@ use std::collections::{HashMap, HashSet};
 pub(crate) enum Role {
     /// The same word on each line.
     Text,
+    /// The same word on each line, where others may come.
+    Single,
     /// Nothing on each line.
     Empty,
     /// Dates or times of day.
@@ -54,6 +56,12 @@ impl Column {
         Column { role, values, bits, words: Vec::new(), base: Base::Decimal }
     }
 
+    /// How often each of its words comes.
+    pub(crate) fn counts(&self) -> Vec<usize> {
+        let count = |code: usize| self.values.iter().filter(|value| **value == Some(code as f64)).count();
+        (0..self.words.len()).map(count).collect()
+    }
+
     /// Whether it carries a value.
     pub(crate) fn is_slot(&self) -> bool {
         !matches!(self.role, Role::Text | Role::Empty)
@@ -61,7 +69,7 @@ impl Column {
 
     /// Whether it is one that a table has.
     pub(crate) fn is_told(&self) -> bool {
-        self.is_slot() && self.role != Role::Free
+        self.is_slot() && !matches!(self.role, Role::Free | Role::Single)
     }
 }
 
@@ -102,9 +110,12 @@ fn judged(tokens: &[Token<'_>], options: &Options) -> Column {
     let n = tokens.len();
     let count = |kind: Kind| tokens.iter().filter(|token| token.kind == kind).count();
     let first = tokens[0];
-    if matches!(first.kind, Kind::Word | Kind::Gap | Kind::Empty) && tokens.iter().all(|token| token.text == first.text) {
+    if matches!(first.kind, Kind::Word | Kind::Gap | Kind::Empty) && tokens.iter().all(|token| token.text == first.text)
+    {
         return match first.kind {
-            Kind::Word => Column::new(Role::Text, vec![None; n], prior::TEXT_CHARACTER * first.text.chars().count() as f64),
+            Kind::Word => {
+                Column::new(Role::Text, vec![None; n], prior::TEXT_CHARACTER * first.text.chars().count() as f64)
+            }
             _ => Column::new(Role::Empty, vec![None; n], 1.0),
         };
     }
@@ -166,7 +177,9 @@ fn numbers_of(tokens: &[Token<'_>], options: &Options) -> Option<Column> {
         && bare().any(|token| token.text.starts_with('0'))
         && bare().count() * 2 > tokens.len();
     let is_hex = tokens.iter().any(|token| token.kind == Kind::Hex && has_letters(token.text));
-    let has_zeros = |token: &Token<'_>| token.text.len() > 1 && token.text.starts_with('0') && token.text.as_bytes()[1].is_ascii_digit();
+    let has_zeros = |token: &Token<'_>| {
+        token.text.len() > 1 && token.text.starts_with('0') && token.text.as_bytes()[1].is_ascii_digit()
+    };
     let base = match () {
         () if is_binary => Base::Binary,
         () if is_hex => Base::Hex,
@@ -219,9 +232,10 @@ fn numbers_of(tokens: &[Token<'_>], options: &Options) -> Option<Column> {
     if !missing.is_empty() {
         let kinds = distinct(missing.iter().copied());
         let odd = missing.iter().filter(|text| !text.is_empty() && !is_gap_word(text.trim_matches('"'))).count();
-        gaps += kinds.iter().map(|(text, _)| prior::RAW_CHARACTER * text.chars().count() as f64 * 0.6 + 6.0).sum::<f64>();
+        gaps +=
+            kinds.iter().map(|(text, _)| prior::RAW_CHARACTER * text.chars().count() as f64 * 0.6 + 6.0).sum::<f64>();
         gaps += bits::symbols(&read.iter().map(|read| usize::from(read.is_none())).collect::<Vec<usize>>(), 1);
-        gaps += 16.0 * (kinds.len() as f64 - 1.0) + 2.0 * odd as f64;
+        gaps += 16.0 * (kinds.len() as f64 - 1.0) + 6.0 * odd as f64;
     }
     let values: Vec<Option<f64>> = read.iter().map(|read| read.map(|read| read.value)).collect();
     let is_constant = values.iter().all(|value| *value == values[0]);
@@ -232,6 +246,29 @@ fn numbers_of(tokens: &[Token<'_>], options: &Options) -> Option<Column> {
     Some(column)
 }
 
+/// Words for off and on, in this order: these are 0 and 1 whichever comes first.
+const PAIRS: [(&str, &str); 19] = [
+    ("low", "high"),
+    ("off", "on"),
+    ("closed", "open"),
+    ("close", "open"),
+    ("false", "true"),
+    ("no", "yes"),
+    ("released", "pressed"),
+    ("not pressed", "pressed"),
+    ("up", "down"),
+    ("inactive", "active"),
+    ("idle", "active"),
+    ("l", "h"),
+    ("n", "y"),
+    ("f", "t"),
+    ("dry", "wet"),
+    ("clear", "blocked"),
+    ("disabled", "enabled"),
+    ("stop", "run"),
+    ("disconnected", "connected"),
+];
+
 /// The most words of a column that has codes.
 const MOST_WORDS: usize = 12;
 
@@ -241,11 +278,18 @@ fn words_of(tokens: &[Token<'_>]) -> Column {
     if kinds.len() > MOST_WORDS || (kinds.len() as f64 * 2.5 > texts.len() as f64 && kinds.len() > 3) {
         return Column::new(Role::Free, vec![None; texts.len()], texts.iter().map(|text| bits::spelled(text)).sum());
     }
-    let is_gap = |text: &str| text.is_empty() || (is_gap_word(text) && !matches!(text.to_ascii_lowercase().as_str(), "err" | "error"));
+    let is_gap = |text: &str| {
+        text.is_empty() || (is_gap_word(text) && !matches!(text.to_ascii_lowercase().as_str(), "err" | "error"))
+    };
     let mut states: Vec<&str> = kinds.iter().map(|(text, _)| *text).filter(|text| !is_gap(text)).collect();
     // One word and a word for nothing are two states.
     if states.len() < 2 {
         states = kinds.iter().map(|(text, _)| *text).filter(|text| !text.is_empty()).collect();
+    }
+    if let [first, second] = states[..]
+        && PAIRS.iter().any(|(off, on)| first.eq_ignore_ascii_case(on) && second.eq_ignore_ascii_case(off))
+    {
+        states.swap(0, 1);
     }
     let code = |text: &&str| states.iter().position(|state| state == text).map(|code| code as f64);
     let mut column = Column::new(Role::Words, texts.iter().map(code).collect(), bits::words(&texts));

@@ -23,6 +23,8 @@ pub struct Options {
     pub quoted_gaps: bool,
     /// Numbers may stand right behind letters.
     pub glued: bool,
+    /// A minus right behind a number is the sign of the next.
+    pub minus_between: bool,
 }
 
 /// What a token is.
@@ -47,13 +49,32 @@ pub(crate) enum Kind {
 }
 
 /// A part of a line.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug)]
 pub(crate) struct Token<'a> {
     pub(crate) kind: Kind,
     pub(crate) text: &'a str,
+    /// Whether a blank stands in front. It makes no other token of it.
+    pub(crate) is_apart: bool,
+}
+
+impl PartialEq for Token<'_> {
+    fn eq(&self, other: &Self) -> bool {
+        (self.kind, self.text) == (other.kind, other.text)
+    }
+}
+
+impl Eq for Token<'_> {}
+
+impl std::hash::Hash for Token<'_> {
+    fn hash<H: std::hash::Hasher>(&self, state: &mut H) {
+        (self.kind, self.text).hash(state);
+    }
 }
 
 impl Token<'_> {
+    /// Nothing, where something might be.
+    pub(crate) const EMPTY: Token<'static> = Token { kind: Kind::Empty, text: "", is_apart: false };
+
     /// Whether it may be a value.
     pub(crate) fn is_atom(&self) -> bool {
         self.kind != Kind::Mark
@@ -70,14 +91,15 @@ impl Token<'_> {
 
 /// Words for a value that is missing, as they may stand anywhere.
 const GAPS: [&str; 23] = [
-    "nan", "NaN", "NAN", "-nan", "inf", "-inf", "None", "nil", "---", "--", "OVF", "null", "N/A", "n/a", "n.a.", "NULL", "ERROR",
-    "ERR", "ovf", "timeout", "NA", "OL", "undef",
+    "nan", "NaN", "NAN", "-nan", "inf", "-inf", "None", "nil", "---", "--", "OVF", "null", "N/A", "n/a", "n.a.",
+    "NULL", "ERROR", "ERR", "ovf", "timeout", "NA", "OL", "undef",
 ];
 
 /// Whether a word says that a value is missing.
 pub(crate) fn is_gap_word(word: &str) -> bool {
     let lower = word.to_ascii_lowercase();
-    GAPS.iter().any(|gap| gap.eq_ignore_ascii_case(&lower)) || matches!(lower.as_str(), "-" | "?" | "*" | "error" | "err")
+    GAPS.iter().any(|gap| gap.eq_ignore_ascii_case(&lower))
+        || matches!(lower.as_str(), "-" | "?" | "*" | "error" | "err")
 }
 
 fn is_letter(c: char) -> bool {
@@ -97,34 +119,33 @@ struct Cutter<'a, 'o> {
 /// The tokens of a line.
 pub(crate) fn tokens<'a>(line: &'a str, options: &Options) -> Vec<Token<'a>> {
     let cutter = Cutter { line, options };
-    let mut found: Vec<(Token<'a>, bool)> = Vec::new();
+    let mut found: Vec<Token<'a>> = Vec::new();
     let mut at = 0;
-    let mut behind_blank = false;
+    let mut is_apart = false;
     while let Some(c) = line[at..].chars().next() {
         if matches!(c, ' ' | '\u{a0}') {
-            behind_blank = true;
+            is_apart = true;
             at += c.len_utf8();
             continue;
         }
         let (kind, length) = cutter.token(at, c);
-        let mut token = Token { kind, text: &line[at..at + length] };
+        let mut token = Token { kind, text: &line[at..at + length], is_apart };
         at += length;
         if kind == Kind::Mark && matches!(c, '-' | '?' | '*') && cutter.is_lone(at, &found) {
             token.kind = Kind::Gap;
         }
-        // A name and its number, as in `a1: 5`, stay together.
-        found.push((token, behind_blank));
-        behind_blank = false;
+        found.push(token);
+        is_apart = false;
     }
     let mut tokens: Vec<Token<'a>> = Vec::with_capacity(found.len());
-    for (token, _) in found {
+    for token in found {
         if token.is_delimiter() && tokens.last().is_some_and(|last| last.is_delimiter() && last.text == token.text) {
-            tokens.push(Token { kind: Kind::Empty, text: "" });
+            tokens.push(Token::EMPTY);
         }
         tokens.push(token);
     }
     if tokens.last().is_some_and(Token::is_delimiter) {
-        tokens.push(Token { kind: Kind::Empty, text: "" });
+        tokens.push(Token::EMPTY);
     }
     tokens
 }
@@ -135,14 +156,13 @@ impl<'a> Cutter<'a, '_> {
     }
 
     /// Whether the mark that ends at `at` stands for a missing value: between delimiters.
-    fn is_lone(&self, at: usize, found: &[(Token<'a>, bool)]) -> bool {
+    fn is_lone(&self, at: usize, found: &[Token<'a>]) -> bool {
         let rest = &self.line[at..];
         let behind = rest.chars().next();
-        let is_closed = behind.is_none_or(|c| matches!(c, ',' | ';' | '|' | '\t' | ' ' | '"' | '_' | ')' | ']' | '}' | '%' | '°'));
-        let opens = |(token, _): &(Token<'_>, bool)| token.kind == Kind::Mark && ",;|\t:=_([{>".contains(token.text);
-        is_closed
-            && found.last().is_none_or(|(last, _)| last.kind == Kind::Mark)
-            && found.iter().rev().take(2).any(opens)
+        let is_closed =
+            behind.is_none_or(|c| matches!(c, ',' | ';' | '|' | '\t' | ' ' | '"' | '_' | ')' | ']' | '}' | '%' | '°'));
+        let opens = |token: &Token<'_>| token.kind == Kind::Mark && ",;|\t:=_([{>".contains(token.text);
+        is_closed && found.last().is_none_or(|last| last.kind == Kind::Mark) && found.iter().rev().take(2).any(opens)
     }
 
     /// The kind and the length of what begins at `at` with `c`.
@@ -160,12 +180,28 @@ impl<'a> Cutter<'a, '_> {
         if is_apart && let Some(length) = self.prefixed(bytes) {
             return (Kind::Prefixed, length);
         }
-        if is_apart && before != Some('.') && let Some(length) = self.bare_hex(at) {
+        if is_apart
+            && before != Some('.')
+            && let Some(length) = self.bare_hex(at)
+        {
             return (Kind::Hex, length);
+        }
+        if c.is_ascii_digit()
+            && is_apart
+            && let Some(length) = self.serial(bytes)
+        {
+            return (Kind::Word, length);
         }
         let is_number_start = c.is_ascii_digit() || matches!(c, '+' | '-' | '.');
         let is_free = !before.is_some_and(|c| is_word(c) && !(options.underscore && c == '_')) && before != Some('.');
-        if is_number_start && is_free && let Some(length) = number::length(bytes, options.writing) {
+        if is_number_start
+            && is_free
+            && let Some(length) = number::length(bytes, options.writing)
+        {
+            return (Kind::Number, length);
+        }
+        let is_behind = options.minus_between && c == '-' && before.is_some_and(|c| c.is_ascii_digit());
+        if is_behind && let Some(length) = number::length(bytes, options.writing) {
             return (Kind::Number, length);
         }
         if let Some(length) = self.minus_apart(at, c) {
@@ -178,10 +214,15 @@ impl<'a> Cutter<'a, '_> {
             return self.phrase(at);
         }
         // The rest of letters and a number: that begins where the letters end.
-        if c.is_ascii_digit() && before.is_some_and(is_letter) && let Some(length) = number::length(bytes, options.writing) {
+        if c.is_ascii_digit()
+            && before.is_some_and(is_letter)
+            && let Some(length) = number::length(bytes, options.writing)
+        {
             return (Kind::Number, length);
         }
-        if options.glued && matches!(c, '+' | '-') && before.is_some_and(is_letter)
+        if options.glued
+            && matches!(c, '+' | '-')
+            && before.is_some_and(is_letter)
             && let Some(length) = number::length(bytes, options.writing)
         {
             return (Kind::Number, length);
@@ -189,8 +230,19 @@ impl<'a> Cutter<'a, '_> {
         (Kind::Mark, c.len_utf8())
     }
 
+    /// The length of a serial number, as `28FF641E`: digits behind letters behind digits, which are no number.
+    fn serial(&self, bytes: &[u8]) -> Option<usize> {
+        let length = bytes.iter().take_while(|b| b.is_ascii_alphanumeric()).count();
+        let run = &bytes[..length];
+        let letter = run.iter().position(u8::is_ascii_alphabetic)?;
+        let is_mixed = run[letter..].iter().any(u8::is_ascii_digit);
+        (is_mixed && number::length(bytes, self.options.writing).is_none_or(|number| number < length)).then_some(length)
+    }
+
     fn prefixed(&self, bytes: &[u8]) -> Option<usize> {
-        let count = |from: usize, is: fn(&u8) -> bool| bytes.get(from..).unwrap_or_default().iter().take_while(|b| is(b)).count();
+        let count = |from: usize, is: fn(&u8) -> bool| {
+            bytes.get(from..).unwrap_or_default().iter().take_while(|b| is(b)).count()
+        };
         let is_over = |end: usize| !bytes.get(end).is_some_and(|b| b.is_ascii_alphanumeric() || *b == b'_');
         let hex = |b: &u8| b.is_ascii_hexdigit();
         match bytes {
@@ -200,7 +252,9 @@ impl<'a> Cutter<'a, '_> {
                 let is_whole = is_over(1 + digits) && bytes.get(1 + digits) != Some(&b'.');
                 (self.options.marked_hex.contains(&digits) && is_whole).then_some(1 + digits)
             }
-            [b'0', b'b', ..] => Some(2 + count(2, |b| matches!(b, b'0' | b'1'))).filter(|end| *end > 4 && is_over(*end)),
+            [b'0', b'b', ..] => {
+                Some(2 + count(2, |b| matches!(b, b'0' | b'1'))).filter(|end| *end > 4 && is_over(*end))
+            }
             [b'B', b'0' | b'1', ..] => {
                 Some(1 + count(1, |b| matches!(b, b'0' | b'1'))).filter(|end| *end > 3 && is_over(*end))
             }
@@ -237,7 +291,8 @@ impl<'a> Cutter<'a, '_> {
 
     fn gap(&self, text: &str) -> Option<usize> {
         let whole = |word: &&&str| {
-            text.starts_with(**word) && !text[word.len()..].chars().next().is_some_and(|c| is_word(c) || matches!(c, '/' | '-'))
+            text.starts_with(**word)
+                && !text[word.len()..].chars().next().is_some_and(|c| is_word(c) || matches!(c, '/' | '-'))
         };
         if self.options.quoted_gaps
             && let Some(inner) = text.strip_prefix('"')
@@ -269,7 +324,9 @@ impl<'a> Cutter<'a, '_> {
     /// Words with single blanks between: none of them says that a value is missing, or is a number.
     fn phrase(&self, at: usize) -> (Kind, usize) {
         let mut end = at + self.word(at);
-        while let Some(blank) = self.line[end..].chars().next().filter(|c| *c == ' ' || (*c == '_' && !self.options.underscore)) {
+        while let Some(blank) =
+            self.line[end..].chars().next().filter(|c| *c == ' ' || (*c == '_' && !self.options.underscore))
+        {
             let next = end + blank.len_utf8();
             let rest = &self.line[next..];
             if !rest.starts_with(is_letter) || self.gap(rest).is_some() || self.prefixed(rest.as_bytes()).is_some() {

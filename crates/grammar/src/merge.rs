@@ -10,7 +10,11 @@ use std::collections::HashSet;
 const TRIES: usize = 48;
 
 /// Joins forms as long as that is cheaper.
-pub(crate) fn optional_fields<'a>(mut all: Vec<Template<'a>>, judge: &Judge<'a>, options: &Options) -> Vec<Template<'a>> {
+pub(crate) fn optional_fields<'a>(
+    mut all: Vec<Template<'a>>,
+    judge: &Judge<'a>,
+    options: &Options,
+) -> Vec<Template<'a>> {
     let mut failed: HashSet<(usize, usize, usize, usize)> = HashSet::new();
     let mut tries = 0;
     'again: loop {
@@ -45,9 +49,7 @@ pub(crate) fn optional_fields<'a>(mut all: Vec<Template<'a>>, judge: &Judge<'a>,
 fn alike(a: &Item<'_>, b: &Item<'_>) -> bool {
     match (a, b) {
         (Item::Text(a), Item::Text(b)) => a == b,
-        (Item::Slot(a), Item::Slot(b)) => {
-            !matches!((a, b), (Role::Moment, Role::Words) | (Role::Words, Role::Moment))
-        }
+        (Item::Slot(a), Item::Slot(b)) => !matches!((a, b), (Role::Moment, Role::Words) | (Role::Words, Role::Moment)),
         (Item::Slot(role), Item::Text(text)) | (Item::Text(text), Item::Slot(role)) => {
             matches!(role, Role::Words | Role::Empty) && text.starts_with(char::is_alphabetic)
         }
@@ -70,9 +72,11 @@ fn joined<'a>(
         return None;
     }
     let least = count - back.min(count);
-    let is_place = |place: &usize| *place == front || *place == least || matches!(items.get(*place), Some(Item::Slot(_)));
+    let is_place =
+        |place: &usize| *place == front || *place == least || matches!(items.get(*place), Some(Item::Slot(_)));
     let places = (least..=front).rev().filter(is_place).take(5);
-    let all = places.filter_map(|front| laid(long, short, items, fewer, front..items.len() - (count - front), judge, options));
+    let all = places
+        .filter_map(|front| laid(long, short, items, fewer, front..items.len() - (count - front), judge, options));
     all.min_by(|a, b| a.bits.total_cmp(&b.bits))
 }
 
@@ -87,8 +91,15 @@ fn laid<'a>(
     options: &Options,
 ) -> Option<Template<'a>> {
     let is_slot = |item: &Item<'_>| matches!(item, Item::Slot(_));
-    let is_word = |item: &Item<'_>| matches!(item, Item::Text(text) if text.contains(|c: char| c.is_alphanumeric() || c == '_'));
+    if long.turn.is_some() || short.turn.is_some() {
+        return None;
+    }
+    let is_word = |item: &Item<'_>| matches!(item, Item::Text(text) if text.contains(|c: char| c.is_alphanumeric()));
     if !fewer.iter().any(is_slot) || !(cut.is_empty() || items[cut.clone()].iter().any(is_slot)) {
+        return None;
+    }
+    // A list without names lacks a field only where it is damaged.
+    if !cut.is_empty() && !items.iter().any(is_word) {
         return None;
     }
     let is_short = !cut.is_empty()
@@ -98,7 +109,7 @@ fn laid<'a>(
     if is_short {
         return None;
     }
-    let blank = |token: &Token<'a>| if token.is_atom() { Token { kind: Kind::Empty, text: "" } } else { *token };
+    let blank = |token: &Token<'a>| if token.is_atom() { Token::EMPTY } else { *token };
     let lacking: Vec<Token<'a>> = long.rows[0][cut.clone()].iter().map(blank).collect();
     let filled = |row: &Vec<Token<'a>>| {
         let mut row = row.clone();
@@ -158,6 +169,7 @@ fn laid<'a>(
         }
     }
     let mut template = Template {
+        turn: None,
         joined: long.joined.clone(),
         variants,
         lines: numbers,

@@ -30,14 +30,16 @@ pub(crate) fn around(template: &Template<'_>) -> Around {
                 found.slots.push(at);
                 found.before.push(std::mem::take(&mut text));
             } else {
-                let is_apart = before.is_some_and(|token| (token.is_atom() && !token.text.is_empty()) || matches!(token.text, ")" | "]" | "}"));
-                if is_apart {
+                if token.is_apart || before.is_some_and(|token| token.is_atom() && !token.text.is_empty()) {
                     text.push(' ');
                 }
                 text += token.text;
             }
             at += 1;
         } else {
+            if token.is_apart {
+                text.push(' ');
+            }
             text += token.text;
         }
         before = Some(token);
@@ -57,7 +59,12 @@ pub(crate) fn clean(text: &str) -> String {
     for _ in 0..2 {
         text = FILLERS.replace_all(&text, " ").into_owned();
     }
-    EMPTY_BRACKETS.replace_all(&text, "").trim_matches([' ', '.', '-', '/', '#', '_', '!', '\t']).to_owned()
+    let text = EMPTY_BRACKETS.replace_all(&text, "");
+    let text = text.trim_matches([' ', '.', '-', '/', '#', '_', '!', '\t']);
+    // A bracket that is not closed belongs to what stands around.
+    let text = if text.contains(']') { text } else { text.trim_end_matches('[') };
+    let text = if text.contains('[') { text } else { text.trim_start_matches(']') };
+    text.trim().to_owned()
 }
 
 /// A name and a unit.
@@ -69,7 +76,7 @@ pub(crate) struct Label {
 
 /// A unit in brackets at the end of a text, and what is in front.
 fn unit_in_brackets(text: &str) -> Option<(&str, &str)> {
-    let bare = text.trim_end_matches([' ', ':', '=', '\t']);
+    let bare = text.trim_end_matches([' ', ':', '=', '\t', '-', '>', '"', '\'']);
     let inner = bare.strip_suffix([')', ']'])?;
     let open = inner.rfind(['(', '['])?;
     let unit = inner[open + 1..].trim();
@@ -84,6 +91,24 @@ fn unit_behind(text: &str) -> Option<(&'static str, &str)> {
     Some((unit, if inner.is_some() { rest.strip_prefix([')', ']']).unwrap_or(rest) } else { rest }))
 }
 
+/// A key that is a value itself, as in `{"sensor": "hum", "value": 45}`, names what stands behind it.
+fn name_by_key(template: &Template<'_>, slots: &[usize], labels: &mut [Label]) {
+    let Some(key) = template.keys.last() else { return };
+    let is_key = |place: &usize| template.rows[0][template.atoms[*place]].text == key;
+    let Some(place) = (0..template.atoms.len()).find(is_key).filter(|place| template.is_value_of_name(*place)) else {
+        return;
+    };
+    let behind = slots.iter().filter(|slot| **slot > place).count();
+    for (slot, label) in slots.iter().zip(labels) {
+        if *slot > place {
+            label.name = if behind == 1 { key.clone() } else { format!("{key} {}", label.name) };
+        }
+    }
+}
+
+/// Marks that stand between fields.
+const DELIMITERS: [char; 4] = [',', ';', '|', '\t'];
+
 fn has_letter(text: &str) -> bool {
     text.contains(char::is_alphabetic)
 }
@@ -92,6 +117,10 @@ fn has_letter(text: &str) -> bool {
 pub(crate) fn labels(template: &Template<'_>) -> Vec<(usize, Label)> {
     let Around { slots, before, tail } = around(template);
     let Some(first) = before.first() else { return Vec::new() };
+    // What stands between a name and its value parts no fields.
+    let own = first.chars().next_back().filter(|_| has_letter(first));
+    let delimiters: Vec<char> = DELIMITERS.into_iter().filter(|mark| Some(*mark) != own).collect();
+    let delimiters = delimiters.as_slice();
     let mut labels = vec![Label::default(); slots.len()];
     let behind: Vec<&str> = before[1..].iter().chain([&tail]).map(String::as_str).collect();
     let mut rest: Vec<String> = Vec::with_capacity(slots.len());
@@ -119,26 +148,43 @@ pub(crate) fn labels(template: &Template<'_>) -> Vec<(usize, Label)> {
             Some((text, unit)) => (text, unit),
             None => (front, ""),
         };
+        // What stands in front of the last delimiter belongs to the field before.
+        let text = text.rsplit(delimiters).find(|part| has_letter(part)).unwrap_or(text);
         if label.unit.is_empty() {
             units::written(unit).clone_into(&mut label.unit);
         }
         names.push(clean(text));
     }
-    let mut after: Vec<String> = rest.iter().map(|text| clean(text)).collect();
-    let count = |names: &[String]| names.iter().filter(|name| !name.is_empty()).count();
+    let first_part = |text: &str| clean(text.split(delimiters).find(|part| has_letter(part)).unwrap_or(text));
+    let mut after: Vec<String> = rest.iter().map(|text| first_part(text)).collect();
+    let count = |names: &[String]| names.iter().filter(|name| has_letter(name)).count();
+    // Where delimiters part the fields, a name stands on the side of them where its value is.
+    let between = &rest[..rest.len() - 1];
+    let parted = between.iter().filter(|text| text.contains(delimiters));
+    let side = |text: &String| {
+        let (front, back) = (text.split(delimiters).next(), text.rsplit(delimiters).next());
+        i32::from(front.is_some_and(has_letter)) - i32::from(back.is_some_and(has_letter))
+    };
+    let balance: i32 = parted.map(side).sum();
     let all_after = count(&after) == after.len();
     let starts_alike = before.get(1).is_none_or(|second| first.trim().chars().last() == second.trim().chars().last());
     let last_is_word = after.last().is_some_and(|last| has_letter(last));
-    let names_follow = count(&after) > count(&names)
-        || (all_after && after.len() > 1 && last_is_word && !starts_alike)
-        || (names[0].is_empty() && last_is_word && names.len() > 1 && all_after)
-        || (slots.len() == 1 && names[0].is_empty());
+    let names_follow = match balance {
+        0 => {
+            count(&after) > count(&names)
+                || (all_after && after.len() > 1 && !starts_alike)
+                || (!has_letter(&names[0]) && last_is_word && names.len() > 1 && all_after)
+                || (slots.len() == 1 && names[0].is_empty())
+        }
+        balance => balance > 0,
+    };
     if names_follow {
         for (index, text) in rest.iter().enumerate() {
             let found = text.find(['(', '[']).and_then(|open| {
                 let close = open + text[open..].find([')', ']'])?;
                 let unit = text[open + 1..close].trim();
-                units::is_unit(unit).then(|| (unit.to_owned(), clean(&format!("{}{}", &text[..open], &text[close + 1..]))))
+                units::is_unit(unit)
+                    .then(|| (unit.to_owned(), clean(&format!("{}{}", &text[..open], &text[close + 1..]))))
             });
             if let Some((unit, name)) = found.filter(|_| labels[index].unit.is_empty()) {
                 units::written(&unit).clone_into(&mut labels[index].unit);
@@ -150,6 +196,7 @@ pub(crate) fn labels(template: &Template<'_>) -> Vec<(usize, Label)> {
     for (label, name) in labels.iter_mut().zip(names) {
         label.name = name;
     }
+    name_by_key(template, &slots, &mut labels);
     slots.into_iter().zip(labels).collect()
 }
 
@@ -181,9 +228,12 @@ pub(crate) fn header(lines: &[&str], count: usize, delimiter: &str) -> Option<Ve
     };
     let sound = |cells: &Vec<&str>| {
         let unique = (1..cells.len()).all(|i| !cells[..i].contains(&cells[i]));
-        cells.len() == count && unique && cells.iter().all(|cell| is_name(&cell)) && !cells.iter().any(|cell| is_number(&cell))
+        cells.len() == count
+            && unique
+            && cells.iter().all(|cell| is_name(&cell))
+            && !cells.iter().any(|cell| is_number(&cell))
     };
-    let cells = lines.iter().flat_map(|line| cuts(line, delimiter)).filter(sound).next_back()?;
+    let cells = lines.iter().rev().find_map(|line| cuts(line, delimiter).into_iter().find(sound))?;
     Some(cells.into_iter().map(of_cell).collect())
 }
 

@@ -22,6 +22,8 @@ enum Piece {
 struct Form {
     template: usize,
     pieces: Vec<(Piece, bool)>,
+    /// Whether enough of a line is known that a word that is new can be a state.
+    may_grow: bool,
 }
 
 /// What is known of a slot.
@@ -60,8 +62,9 @@ impl Reader {
                 odd: odd_words(template, atom, column),
             };
             reader.slots.push(template.columns.iter().enumerate().map(slot).collect());
-            for variant in &template.variants {
-                reader.add(number, template, variant);
+            // Lines in turn have one form.
+            if template.turn.is_none_or(|turn| turn == 0) {
+                template.variants.iter().for_each(|variant| reader.add(number, template, variant));
             }
         }
         reader
@@ -91,7 +94,13 @@ impl Reader {
             pieces.push((piece, goes_on));
         }
         self.by_skeleton.entry(skeleton).or_default().push(self.forms.len());
-        self.forms.push(Form { template: number, pieces });
+        let is_known = |(piece, _): &&(Piece, bool)| match piece {
+            Piece::Slot(atom) => !matches!(template.columns[*atom].role, Role::Words | Role::Free),
+            Piece::Text(_) => true,
+            Piece::Mark(mark) => ":=,;|\t".contains(mark.as_str()),
+        };
+        let may_grow = pieces.iter().any(|piece| is_known(&piece));
+        self.forms.push(Form { template: number, pieces, may_grow });
     }
 
     /// The template of a line and a value for each of its atoms; none where no template has its form.
@@ -101,7 +110,11 @@ impl Reader {
         for form in forms {
             let form = &self.forms[*form];
             let slots = &self.slots[form.template];
-            if let Some(found) = fit(form, slots, &tokens) {
+            let is_known = |(atom, token): &(usize, Token<'_>)| {
+                let slot = &slots[*atom];
+                token.kind != Kind::Word || slot.role != Role::Words || slot.words.iter().any(|word| word == token.text)
+            };
+            if let Some(found) = fit(form, slots, &tokens).filter(|found| form.may_grow || found.iter().all(is_known)) {
                 return Some((form.template, self.values(form.template, &found)));
             }
         }
@@ -115,8 +128,10 @@ impl Reader {
         for (atom, token) in found {
             let slot = &mut slots[*atom];
             values[*atom] = match slot.role {
-                Role::Moment => moment::seconds(token.text).filter(|_| token.kind == Kind::Moment).map(|(seconds, _)| seconds),
-                Role::Words => match slot.words.iter().position(|word| word == token.text) {
+                Role::Moment => {
+                    moment::seconds(token.text).filter(|_| token.kind == Kind::Moment).map(|(seconds, _)| seconds)
+                }
+                Role::Words | Role::Single => match slot.words.iter().position(|word| word == token.text) {
                     Some(code) => Some(code as f64),
                     None if token.kind == Kind::Word && slot.words.len() < MOST_CODES => {
                         slot.words.push(token.text.to_owned());
@@ -190,7 +205,11 @@ fn fit<'l>(form: &Form, slots: &[Slot], tokens: &[Token<'l>]) -> Option<Vec<(usi
         };
         if *goes_on {
             let left = token.text.get(text.len() + 1..).filter(|left| !left.is_empty())?;
-            rest = Some(Token { kind: if is_gap_word(left) { Kind::Gap } else { token.kind }, text: left });
+            rest = Some(Token {
+                kind: if is_gap_word(left) { Kind::Gap } else { token.kind },
+                text: left,
+                is_apart: true,
+            });
         }
     }
     (rest.is_none() && tokens.next().is_none()).then_some(found)
@@ -219,7 +238,7 @@ impl Slot {
         match (self.role, token.kind) {
             (_, Kind::Mark) => false,
             (_, Kind::Gap | Kind::Empty) | (Role::Free, _) => true,
-            (Role::Words, Kind::Word) => true,
+            (Role::Words | Role::Single, Kind::Word) => true,
             (Role::Words, _) => self.words.iter().any(|word| word == token.text),
             (Role::Moment, Kind::Moment) => true,
             (Role::Number | Role::Constant, Kind::Number | Kind::Prefixed | Kind::Hex) => true,
@@ -238,6 +257,8 @@ pub(crate) struct Assembler {
     main: BTreeSet<usize>,
     /// Rows begin behind a blank line or heading, with the first template.
     is_bound: bool,
+    /// The templates of lines in turn, in order.
+    turns: Vec<usize>,
     last: Option<usize>,
     is_crossed: bool,
     row: HashMap<usize, Vec<Option<f64>>>,
@@ -247,8 +268,9 @@ pub(crate) struct Assembler {
 pub(crate) type RowLines = HashMap<usize, Vec<Option<f64>>>;
 
 impl Assembler {
-    pub(crate) fn new(turn: &[usize], main: &BTreeSet<usize>, is_bound: bool) -> Assembler {
+    pub(crate) fn new(turn: &[usize], main: &BTreeSet<usize>, is_bound: bool, templates: &[Template<'_>]) -> Assembler {
         Assembler {
+            turns: turn.iter().copied().filter(|t| templates[*t].turn.is_some()).collect(),
             places: turn.iter().enumerate().map(|(place, t)| (*t, place)).collect(),
             main: main.clone(),
             is_bound,
@@ -270,8 +292,15 @@ impl Assembler {
 
     /// The next line; gives the row that it ends.
     pub(crate) fn line(&mut self, template: usize, values: Vec<Option<f64>>) -> Option<RowLines> {
-        let own = *self.places.get(&template)?;
         let is_crossed = std::mem::take(&mut self.is_crossed);
+        let template = match self.turns.first() {
+            Some(first) if self.turns.contains(&template) => match self.last {
+                Some(last) if !(self.is_bound && is_crossed) => *self.turns.get(last + 1).unwrap_or(first),
+                _ => *first,
+            },
+            _ => template,
+        };
+        let own = *self.places.get(&template)?;
         let begins = self.last.is_none_or(|last| own <= last) || (self.is_bound && is_crossed && own == 0);
         let done = begins.then(|| std::mem::take(&mut self.row)).filter(|row| !row.is_empty());
         self.row.insert(template, values);

@@ -24,6 +24,8 @@ pub enum Doubt {
     Unexplained,
     /// Words alone change, and nothing says that they are states.
     WordsOnly,
+    /// A line in front names more columns.
+    Header,
     /// Nothing changes.
     Constant,
     /// Words without end stand between the values.
@@ -90,11 +92,28 @@ impl<'a> Reading<'a> {
 
     fn assemble(&mut self, lines: &[&str], blank: &BTreeSet<usize>, first: Option<usize>) {
         let templates = &self.templates;
-        let mut data: Vec<usize> = (0..templates.len()).filter(|t| templates[*t].varying() > 0 || templates[*t].slots() > 0).collect();
+        let mut data: Vec<usize> =
+            (0..templates.len()).filter(|t| templates[*t].varying() > 0 || templates[*t].slots() > 0).collect();
         if !data.iter().any(|t| templates[*t].varying() > 0) {
             let is_most = |t: &usize| templates[*t].lines.len() * 2 > lines.len() - blank.len();
             let is_number = |t: &usize| templates[*t].columns.iter().any(|column| column.role == Role::Constant);
             data.retain(|t| is_number(t) && is_most(t));
+        }
+        // Lines that never change are headings among those that do, and phrases without a name are messages among numbers.
+        let has_number = |t: &usize| {
+            templates[*t]
+                .columns
+                .iter()
+                .any(|column| matches!(column.role, Role::Number | Role::Constant | Role::Moment))
+        };
+        let has_name = |t: &usize| templates[*t].rows[0].iter().any(|token| matches!(token.text, ":" | "=" | "\t"));
+        let top = data.iter().map(|t| templates[*t].lines.len()).max().unwrap_or(0);
+        let is_rare = |t: &usize| (templates[*t].lines.len() as f64) < 0.8 * top as f64;
+        if data.iter().any(has_number) {
+            data.retain(|t| has_number(t) || has_name(t) || !is_rare(t));
+        }
+        if data.iter().any(|t| templates[*t].varying() > 0) {
+            data.retain(|t| templates[*t].varying() > 0 || !is_rare(t));
         }
         for (t, template) in templates.iter().enumerate() {
             if !data.contains(&t) {
@@ -148,7 +167,11 @@ impl<'a> Reading<'a> {
                 side.push(*t);
                 continue;
             }
-            is_irregular |= n * 10 >= top && n > 4;
+            if n >= 4 && main.len() > 1 && self.has_a_place(*t, data) {
+                side.push(*t);
+                continue;
+            }
+            is_irregular |= n > 4 && n * 25 >= top;
             dropped.push(*t);
         }
         if is_irregular {
@@ -158,6 +181,19 @@ impl<'a> Reading<'a> {
             self.noise.extend(self.templates[t].lines.iter().copied());
         }
         (main, side)
+    }
+
+    /// Whether lines of `t` follow those of one other template, as a line that comes now and then at its place in a row does.
+    fn has_a_place(&self, t: usize, data: &[usize]) -> bool {
+        let line_before = |line: &usize| {
+            let last = |other: &usize| {
+                let own = &self.templates[*other].lines;
+                own.partition_point(|own| own < line).checked_sub(1).map(|index| (own[index], *other))
+            };
+            data.iter().filter(|other| **other != t).filter_map(last).max().map(|(_, other)| other)
+        };
+        let before: Vec<usize> = self.templates[t].lines.iter().filter_map(line_before).collect();
+        usual(&before).is_some_and(|(_, share)| share >= 0.8)
     }
 
     /// The template with which rows begin, where blank lines or headings stand in front of most.
@@ -181,13 +217,23 @@ impl<'a> Reading<'a> {
             return main[0];
         }
         let single = |t: &&usize| templates[**t].slots() == 1;
-        let label = |t: &usize| names::labels(&templates[*t]).into_iter().next().map_or(String::new(), |(_, label)| label.name);
-        let is_clock = |t: &&usize| single(t) && templates[**t].columns.iter().any(|column| column.role == Role::Moment);
+        if let Some(t) = main.iter().find(|t| templates[**t].turn == Some(0)) {
+            return *t;
+        }
+        let label =
+            |t: &usize| names::labels(&templates[*t]).into_iter().next().map_or(String::new(), |(_, label)| label.name);
+        let is_clock =
+            |t: &&usize| single(t) && templates[**t].columns.iter().any(|column| column.role == Role::Moment);
         let is_heading = |t: &&usize| {
             let text: String = templates[**t].rows[0].iter().map(|token| token.text).collect::<String>().to_lowercase();
-            let begins = ["reading", "sample", "block", "frame", "record", "#"].iter().any(|word| text.starts_with(word));
-            let is_plain = !templates[**t].columns.iter().any(|c| matches!(c.role, Role::Words | Role::Free | Role::Moment));
-            templates[**t].keys.is_empty() && single(t) && is_plain && (begins || text.contains("==") || text.contains("--"))
+            let begins =
+                ["reading", "sample", "block", "frame", "record", "#"].iter().any(|word| text.starts_with(word));
+            let is_plain =
+                !templates[**t].columns.iter().any(|c| matches!(c.role, Role::Words | Role::Free | Role::Moment));
+            templates[**t].keys.is_empty()
+                && single(t)
+                && is_plain
+                && (begins || text.starts_with("==") || text.starts_with("--"))
         };
         if let Some(t) = main.iter().find(is_heading).or_else(|| main.iter().find(is_clock)) {
             return *t;
@@ -196,9 +242,19 @@ impl<'a> Reading<'a> {
         if main.iter().all(|t| number(t).is_some()) {
             return main.iter().copied().min_by_key(number).unwrap_or(main[0]);
         }
+        let index = |t: &usize| {
+            let template = &templates[*t];
+            let token = template.rows[0][*template.atoms.first()?];
+            token.text.parse::<i64>().ok().filter(|_| template.columns[0].role == Role::Constant)
+        };
+        if main.iter().all(|t| index(t).is_some()) {
+            return main.iter().copied().min_by_key(index).unwrap_or(main[0]);
+        }
         let is_time = |t: &&usize| {
             let name = label(t).to_lowercase();
-            single(t) && (name == "t" || ["time", "millis", "micros", "uptime", "sample"].iter().any(|word| name.contains(word)))
+            single(t)
+                && (name == "t"
+                    || ["time", "millis", "micros", "uptime", "sample"].iter().any(|word| name.contains(word)))
         };
         if let Some(t) = main.iter().find(is_time) {
             return *t;
@@ -214,7 +270,10 @@ impl<'a> Reading<'a> {
         if unique.len() == main.len() {
             return main.iter().copied().min_by_key(tail).unwrap_or(main[0]);
         }
-        first.filter(|t| main.contains(t)).or_else(|| at.first().map(|(_, t)| *t).filter(|t| main.contains(t))).unwrap_or(main[0])
+        first
+            .filter(|t| main.contains(t))
+            .or_else(|| at.first().map(|(_, t)| *t).filter(|t| main.contains(t)))
+            .unwrap_or(main[0])
     }
 
     /// The order of the templates in a row.
@@ -223,8 +282,11 @@ impl<'a> Reading<'a> {
         let mut now = Some(start);
         while let Some(t) = now {
             turn.push(t);
-            let next: Vec<usize> =
-                at.windows(2).filter(|pair| pair[0].1 == t && main.contains(&pair[1].1)).map(|pair| pair[1].1).collect();
+            let next: Vec<usize> = at
+                .windows(2)
+                .filter(|pair| pair[0].1 == t && main.contains(&pair[1].1))
+                .map(|pair| pair[1].1)
+                .collect();
             let (next, share) = usual(&next).map_or((None, 0.0), |(next, share)| (Some(next), share));
             if main.len() > 1 && share < 0.6 && !self.doubts.contains(&Doubt::NoOrder) {
                 self.doubts.push(Doubt::NoOrder);
@@ -240,14 +302,48 @@ impl<'a> Reading<'a> {
         turn
     }
 
+    /// The atom that is a number in all of `main`, rises from line to line across them, and is a slot in front of all others: a
+    /// clock that each line has.
+    fn rising(&self, main: &[usize]) -> Option<usize> {
+        let first = |t: &usize| self.templates[*t].columns.iter().position(crate::column::Column::is_told);
+        let atom = main.first().and_then(first)?;
+        let mut values: Vec<(usize, f64)> = Vec::new();
+        for t in main {
+            let template = &self.templates[*t];
+            if first(t) != Some(atom) || template.columns[atom].role != Role::Number || template.slots() < 2 {
+                return None;
+            }
+            values.extend(
+                template
+                    .lines
+                    .iter()
+                    .copied()
+                    .zip(&template.columns[atom].values)
+                    .filter_map(|(line, value)| Some((line, (*value)?))),
+            );
+        }
+        values.sort_by_key(|(line, _)| *line);
+        let falls = values.windows(2).filter(|pair| pair[1].1 < pair[0].1).count();
+        (falls * 50 <= values.len()).then_some(atom)
+    }
+
     /// Fills rows from the lines, each with its template.
     fn fill(&mut self, turn: Vec<usize>, main: &[usize], at: &[(usize, usize)], is_bound: bool) {
         let templates = &self.templates;
-        let told = |t: &usize| (0..templates[*t].columns.len()).filter(|atom| templates[*t].columns[*atom].is_told()).map(|atom| (*t, atom)).collect::<Vec<_>>();
+        let told = |t: &usize| {
+            (0..templates[*t].columns.len())
+                .filter(|atom| templates[*t].columns[*atom].is_told())
+                .map(|atom| (*t, atom))
+                .collect::<Vec<_>>()
+        };
         let mut columns: Vec<(usize, usize)> = turn.iter().flat_map(told).collect();
         if main.len() > 1 {
             // A clock that each line has is one column.
-            let is_clock = |(t, atom): &(usize, usize)| templates[*t].columns[*atom].role == Role::Moment;
+            let rising = self.rising(main);
+            let is_clock = |(t, atom): &(usize, usize)| {
+                let role = templates[*t].columns[*atom].role;
+                role == Role::Moment || (rising == Some(*atom) && main.contains(t))
+            };
             let of: BTreeSet<usize> = columns.iter().filter(|column| is_clock(column)).map(|(t, _)| *t).collect();
             if of.len() > 1 && of.len() * 2 >= main.len() {
                 let mut seen: BTreeSet<usize> = BTreeSet::new();
@@ -256,7 +352,7 @@ impl<'a> Reading<'a> {
             }
         }
         let main: BTreeSet<usize> = main.iter().copied().collect();
-        let mut assembler = Assembler::new(&turn, &main, is_bound && turn.len() > 1);
+        let mut assembler = Assembler::new(&turn, &main, is_bound && turn.len() > 1, templates);
         let mut taken: HashMap<usize, usize> = HashMap::new();
         let mut marks = self.marks.iter().peekable();
         let mut rows: Vec<RowLines> = Vec::new();
@@ -287,6 +383,28 @@ impl<'a> Reading<'a> {
         let value = |row: &RowLines, (t, atom): (usize, usize)| row.get(&t).and_then(|values| values[atom]);
         self.rows = rows.iter().map(|row| columns.iter().map(|column| value(row, *column)).collect()).collect();
         (self.columns, self.turn, self.main, self.is_bound) = (columns, turn, main, is_bound);
+    }
+
+    /// Adds columns for words that never changed, each at its place.
+    pub(crate) fn add_waiting(&mut self) {
+        let mut columns = Vec::new();
+        let mut from: Vec<Option<usize>> = Vec::new();
+        let mut known = self.columns.iter().enumerate().peekable();
+        for t in &self.turn {
+            for atom in 0..self.templates[*t].columns.len() {
+                if let Some((place, column)) = known.next_if(|(_, column)| **column == (*t, atom)) {
+                    columns.push(*column);
+                    from.push(Some(place));
+                } else if self.templates[*t].columns[atom].role == Role::Single {
+                    columns.push((*t, atom));
+                    from.push(None);
+                }
+            }
+        }
+        for row in &mut self.rows {
+            *row = from.iter().map(|place| place.map_or(Some(0.0), |place| row[place])).collect();
+        }
+        self.columns = columns;
     }
 
     /// The lines that it explains as parts of rows.

@@ -36,6 +36,8 @@ expressions! {
     TIME = r"\d{1,3}:[0-5]\d(?::[0-5]\d|\.\d)";
     UNDERSCORES = r"_.*_|\d_[-+.\w]";
     QUOTED_GAP = r#""(?:ERR|NaN|nan|null|n/a|N/A|None|ERROR|OVF|ovf|timeout|NAN|nil|--|---)""#;
+    JSON = r#"^\s*(?:\{\s*"|\[\s*[\[\{"])"#;
+    MINUS_BETWEEN = r"\d[.,]\d+-\d+[.,]\d";
     GLUED = r"(?:^|[^\w.])[A-Za-z]+[-+]?\d+(?:\.\d+)?(?:[^\w.]|$)";
     HEX = r"[0-9A-Za-z_.]+";
     MARKED_HEX = r"(?:^|\W)[#$]([0-9A-Fa-f]+)(?:[^\w.]|$)";
@@ -44,7 +46,8 @@ expressions! {
 /// The ways in which a text may be written that it suggests itself, each with what is thought of it before.
 fn option_sets(lines: &[&str]) -> Vec<(Options, f64)> {
     let with_numbers = lines.iter().filter(|line| DIGIT.is_match(line)).count().max(1) as f64;
-    let share = |expression: &Regex| lines.iter().filter(|line| expression.is_match(line)).count() as f64 / with_numbers;
+    let share =
+        |expression: &Regex| lines.iter().filter(|line| expression.is_match(line)).count() as f64 / with_numbers;
     let often = |expression: &Regex| share(expression) > 0.2;
     let mut sets = vec![(Options::default(), 0.0)];
     let mut offer = |holds: bool, bits: f64, apply: &dyn Fn(&mut Options)| {
@@ -61,14 +64,18 @@ fn option_sets(lines: &[&str]) -> Vec<(Options, f64)> {
         }
     };
     let hex = |text: &str| -> Option<usize> {
-        let is_one_case = !(text.bytes().any(|b| b.is_ascii_uppercase()) && text.bytes().any(|b| b.is_ascii_lowercase()));
+        let is_one_case =
+            !(text.bytes().any(|b| b.is_ascii_uppercase()) && text.bytes().any(|b| b.is_ascii_lowercase()));
         let has = |is: fn(&u8) -> bool| text.bytes().any(|b| is(&b));
-        let sound = text.bytes().all(|b| b.is_ascii_hexdigit()) && has(u8::is_ascii_digit) && has(u8::is_ascii_alphabetic);
+        let sound =
+            text.bytes().all(|b| b.is_ascii_hexdigit()) && has(u8::is_ascii_digit) && has(u8::is_ascii_alphabetic);
         (sound && is_one_case && matches!(text.len(), 2 | 4 | 6 | 8)).then_some(text.len())
     };
     let mut widths: HashMap<usize, usize> = HashMap::new();
+    let mut texts: HashSet<&str> = HashSet::new();
     let mut marked: HashMap<usize, usize> = HashMap::new();
     for line in lines {
+        texts.extend(HEX.find_iter(line).map(|found| found.as_str()).filter(|text| hex(text).is_some()));
         for width in HEX.find_iter(line).filter_map(|found| hex(found.as_str())).collect::<HashSet<usize>>() {
             *widths.entry(width).or_default() += 1;
         }
@@ -79,14 +86,19 @@ fn option_sets(lines: &[&str]) -> Vec<(Options, f64)> {
     let common = |widths: &HashMap<usize, usize>, least: f64| {
         let mut found: Vec<usize> = widths
             .iter()
-            .filter(|(width, count)| matches!(width, 2 | 4 | 6 | 8) && **count >= 3 && **count as f64 > least * with_numbers)
+            .filter(|(width, count)| {
+                matches!(width, 2 | 4 | 6 | 8) && **count >= 3 && **count as f64 > least * with_numbers
+            })
             .map(|(width, _)| *width)
             .collect();
         found.sort_unstable();
         found
     };
-    let (bare_hex, marked_hex) = (common(&widths, 0.02), common(&marked, 0.1));
-    let is_comma = often(&COMMA);
+    let (mut bare_hex, marked_hex) = (common(&widths, 0.02), common(&marked, 0.1));
+    // A name that looks like one is the same on all lines.
+    bare_hex.retain(|width| texts.iter().filter(|text| text.len() == *width).count() >= 3);
+    let is_json = lines.iter().filter(|line| JSON.is_match(line)).count() as f64 > 0.5 * with_numbers;
+    let is_comma = often(&COMMA) && !is_json;
     offer(is_comma, prior::DECIMAL_COMMA, &|o| o.writing.comma = Comma::Decimal);
     offer(!bare_hex.is_empty(), prior::HEX_BARE, &|o| o.hex = bare_hex.clone());
     offer(!marked_hex.is_empty(), prior::HEX_MARKED, &|o| o.marked_hex = marked_hex.clone());
@@ -94,12 +106,13 @@ fn option_sets(lines: &[&str]) -> Vec<(Options, f64)> {
     offer(often(&CLOCK_COMMA), prior::CLOCK_COMMA_APART, &|o| o.clock_comma_apart = true);
     offer(share(&UNDERSCORES) > 0.5, prior::UNDERSCORE, &|o| o.underscore = true);
     offer(lines.iter().any(|line| QUOTED_GAP.is_match(line)), prior::QUOTED_GAPS, &|o| o.quoted_gaps = true);
+    offer(often(&MINUS_BETWEEN), prior::MINUS_BETWEEN, &|o| o.minus_between = true);
     offer(often(&GLUED), prior::GLUED, &|o| o.glued = true);
     let groups = |mark: char| move |o: &mut Options| o.writing = Writing { groups: Some(mark), ..o.writing };
     offer(often(&BLANK_GROUPS), prior::GROUPS_OTHER, &groups(' '));
     offer(often(&APOSTROPHE_GROUPS), prior::GROUPS_APOSTROPHE, &groups('\''));
     offer(often(&POINT_GROUPS), prior::GROUPS_OTHER, &groups('.'));
-    offer(often(&COMMA_GROUPS), prior::GROUPS_COMMA, &|o| o.writing.comma = Comma::Groups);
+    offer(often(&COMMA_GROUPS) && !is_json, prior::GROUPS_COMMA, &|o| o.writing.comma = Comma::Groups);
     let sound = |(options, _): &(Options, f64)| {
         let Writing { comma, groups } = options.writing;
         !(groups.is_some() && comma == Comma::Groups) && !(groups == Some('.') && comma != Comma::Between)
@@ -138,8 +151,10 @@ impl<'a> Text<'a> {
     /// All readings, the cheapest first; of those that tell the same, the cheapest.
     pub(crate) fn ranked(&self) -> Vec<Reading<'a>> {
         let judge = Judge::default();
-        let mut all: Vec<Reading<'a>> =
-            option_sets(&self.lines).into_iter().flat_map(|(options, prior)| self.readings(&options, prior, &judge)).collect();
+        let mut all: Vec<Reading<'a>> = option_sets(&self.lines)
+            .into_iter()
+            .flat_map(|(options, prior)| self.readings(&options, prior, &judge))
+            .collect();
         all.sort_by(|a, b| a.bits.total_cmp(&b.bits));
         let mut seen = HashSet::new();
         all.retain(|reading| seen.insert(told(reading)));
@@ -194,13 +209,26 @@ impl<'a> Text<'a> {
             noise.extend(&odd);
             let lines: Vec<usize> = lines.iter().copied().filter(|line| !odd.contains(line)).collect();
             let rows = lines.iter().map(|line| cut[line].clone()).collect();
-            let whole = Template::new(lines.clone(), rows, Vec::new(), judge, options);
-            let mut own = ways(&whole, 0, judge, options);
-            if let Some(best) = own.first_mut().filter(|best| best.by.is_some() && best.templates.len() < 6) {
+            let joined = vec![false; cut[&lines[0]].len()];
+            let whole = Template::new(lines.clone(), rows, joined, Vec::new(), judge, options);
+            let mut own = ways(
+                &whole,
+                0,
+                &marks,
+                cut.get(&0).is_some_and(|tokens| lex::skeleton(tokens) == *skeleton),
+                judge,
+                options,
+            );
+            if let Some(best) =
+                own.first_mut().filter(|best| best.by.is_some_and(|by| by != usize::MAX) && best.templates.len() < 6)
+            {
                 // The parts may be parted again.
                 let before: f64 = best.templates.iter().map(|template| template.bits).sum();
-                let parts: Vec<Parted<'a>> =
-                    best.templates.iter().filter_map(|template| ways(template, 1, judge, options).into_iter().next()).collect();
+                let parts: Vec<Parted<'a>> = best
+                    .templates
+                    .iter()
+                    .filter_map(|template| ways(template, 1, &marks, false, judge, options).into_iter().next())
+                    .collect();
                 best.bits += parts.iter().map(|part| part.bits).sum::<f64>() - before;
                 best.templates = parts.into_iter().flat_map(|part| part.templates).collect();
             }
@@ -247,6 +275,7 @@ impl<'a> Text<'a> {
             templates.extend(parted.templates.iter().cloned());
         }
         let mut noise = noise.clone();
+        noise.extend(chosen.iter().flat_map(|parted| &parted.lost));
         templates.retain(|template| {
             let is_enough = template.lines.len() >= need;
             if !is_enough {
@@ -256,7 +285,11 @@ impl<'a> Text<'a> {
         });
         let templates = merge::optional_fields(templates, judge, options);
         bits += templates.iter().map(|template| template.bits).sum::<f64>() + self.raw(noise.iter());
-        let mut kinds: Vec<(usize, usize)> = noise.iter().map(|line| (*line, 0)).chain(marks.iter().map(|line| (*line, 1))).collect();
+        if options.writing.comma == Comma::Decimal && templates.iter().any(|template| template.is_parted_by(",")) {
+            bits += prior::COMMA_TWICE;
+        }
+        let mut kinds: Vec<(usize, usize)> =
+            noise.iter().map(|line| (*line, 0)).chain(marks.iter().map(|line| (*line, 1))).collect();
         for (number, template) in templates.iter().enumerate() {
             kinds.extend(template.lines.iter().map(|line| (*line, number + 2)));
         }
@@ -300,7 +333,8 @@ fn messages(lines: &[usize], cut: &HashMap<usize, Vec<Token<'_>>>) -> BTreeSet<u
     let n = lines.len() as f64;
     let token = |line: &usize, place: usize| cut[line][place];
     let atoms: Vec<usize> = (0..cut[&lines[0]].len()).filter(|place| token(&lines[0], *place).is_atom()).collect();
-    let is_number = |place: &&usize| lines.iter().filter(|line| token(line, **place).is_number()).count() as f64 > 0.7 * n;
+    let is_number =
+        |place: &&usize| lines.iter().filter(|line| token(line, **place).is_number()).count() as f64 > 0.7 * n;
     let numbers: Vec<usize> = atoms.iter().filter(is_number).copied().collect();
     if !numbers.is_empty() {
         let mut seen: HashMap<&str, usize> = HashMap::new();
@@ -320,16 +354,35 @@ fn messages(lines: &[usize], cut: &HashMap<usize, Vec<Token<'_>>>) -> BTreeSet<u
                 .filter(|token| token.kind == Kind::Word && !is_gap_word(token.text))
                 .map(|token| token.text)
                 .collect();
-            let is_odd = words.len() as f64 >= 0.6 * numbers.len() as f64 && words.iter().all(|word| seen[word] as f64 <= most);
+            let is_most = words.len() as f64 >= 0.6 * numbers.len() as f64;
+            // A header that comes again has a name of its own for each.
+            let is_header = words.len() > 1 && words.len() == words.iter().collect::<HashSet<_>>().len();
+            let is_odd = is_most && (is_header || words.iter().all(|word| seen[word] as f64 <= most));
             if !words.is_empty() && is_odd {
                 odd.insert(*line);
             }
         }
     }
+    for place in &atoms {
+        // A word that is the same everywhere but here, where a byte was lost.
+        let kinds = distinct(lines.iter().map(|line| token(line, *place).text));
+        let Some((usual, count)) = kinds.iter().copied().max_by_key(|(_, count)| *count) else { continue };
+        if count as f64 > 0.9 * n && usual.starts_with(char::is_alphabetic) {
+            let is_odd = |line: &&usize| {
+                let own = token(line, *place);
+                own.text != usual
+                    && own.kind != Kind::Empty
+                    && kinds.iter().any(|(text, count)| *text == own.text && *count == 1)
+                    && is_damaged(own.text, usual)
+            };
+            odd.extend(lines.iter().filter(is_odd));
+        }
+    }
     if atoms.len() <= 2 {
         for place in &atoms {
             let words = || lines.iter().filter(|line| token(line, *place).kind == Kind::Word);
-            let kinds: HashMap<&str, usize> = distinct(words().map(|line| token(line, *place).text)).into_iter().collect();
+            let kinds: HashMap<&str, usize> =
+                distinct(words().map(|line| token(line, *place).text)).into_iter().collect();
             let once: Vec<usize> = words().filter(|line| kinds[token(line, *place).text] == 1).copied().collect();
             let all: usize = kinds.values().sum();
             if !once.is_empty() && once.len() as f64 <= 0.15 * n + 1.0 && once.len() * 2 < all {
@@ -340,9 +393,20 @@ fn messages(lines: &[usize], cut: &HashMap<usize, Vec<Token<'_>>>) -> BTreeSet<u
     if odd.len() as f64 <= 0.2 * n + 1.0 { odd } else { BTreeSet::new() }
 }
 
+/// Whether `text` is `whole` with a few characters lost or changed.
+fn is_damaged(text: &str, whole: &str) -> bool {
+    let front = text.chars().zip(whole.chars()).take_while(|(a, b)| a == b).count();
+    let back = text.chars().rev().zip(whole.chars().rev()).take_while(|(a, b)| a == b).count();
+    let (own, all) = (text.chars().count(), whole.chars().count());
+    (front + back) * 2 >= all && own.abs_diff(all) <= 3
+        || (own < all && whole.ends_with(text))
+        || whole.starts_with(text)
+}
+
 /// What a reading tells, whatever it calls things: its columns that vary.
 fn told(reading: &Reading<'_>) -> BTreeSet<Vec<Option<u64>>> {
-    let column = |place: usize| reading.rows.iter().map(|row| row[place].map(f64::to_bits)).collect::<Vec<Option<u64>>>();
+    let column =
+        |place: usize| reading.rows.iter().map(|row| row[place].map(f64::to_bits)).collect::<Vec<Option<u64>>>();
     let varies = |values: &Vec<Option<u64>>| values.iter().flatten().collect::<HashSet<_>>().len() > 1;
     (0..reading.columns.len()).map(column).filter(varies).collect()
 }

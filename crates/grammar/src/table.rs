@@ -1,7 +1,7 @@
 //! The best reading as a table: its channels with names, units and kinds, and how sure it is.
 
 use crate::column::{Base, Role, distinct};
-use crate::lex::{Kind, Options};
+use crate::lex::{self, Kind, Options};
 use crate::names::{self, Label};
 use crate::reader::{Assembler, Reader, RowLines};
 use crate::rows::{Doubt, Reading};
@@ -45,14 +45,15 @@ struct Source {
     template: usize,
     atom: usize,
     /// The atom of the unit that stands behind each value, and what each of its words multiplies by.
-    scale: Option<(usize, Vec<f64>)>,
+    scale: Option<(usize, Vec<Option<f64>>)>,
+    /// A word that never changed: it is a channel once it does.
+    waits: bool,
 }
 
 /// What a text means by the best reading, and how to read on by it.
 #[derive(Clone, Debug)]
 pub struct Finding {
-    /// Its columns.
-    pub channels: Vec<Channel>,
+    channels: Vec<Channel>,
     /// What speaks against it; nothing where it is sure.
     pub doubts: Vec<Doubt>,
     /// By how many bits it is cheaper than the next one that tells something else; none where there is none.
@@ -119,9 +120,13 @@ fn of_lines(lines: Vec<&str>, is_ended: bool) -> Option<Finding> {
     }
     drop_numbers_of_names(&mut best);
     drop_keyed_constants(&mut best);
+    drop_indexes(&mut best);
+    take_keys_across(&mut best);
+    best.add_waiting();
     let mut labels = labelled(&best);
     let scales = scale_prefixes(&mut best, &mut labels);
     join_same(&mut best, &mut labels);
+    take_units(&mut best, &mut labels);
     name_by_header(&text, &best, &mut labels);
     let channels: Vec<Channel> = labels
         .into_iter()
@@ -131,7 +136,8 @@ fn of_lines(lines: Vec<&str>, is_ended: bool) -> Option<Finding> {
             let column = &best.templates[t].columns[atom];
             let kind = kind(&best, place, &label);
             let name = if label.name.is_empty() { format!("field{}", place + 1) } else { label.name };
-            let words = if column.role == Role::Words { column.words.clone() } else { Vec::new() };
+            let is_words = matches!(column.role, Role::Words | Role::Single);
+            let words = if is_words { column.words.clone() } else { Vec::new() };
             Channel { name, unit: label.unit, kind, words }
         })
         .collect();
@@ -141,6 +147,7 @@ fn of_lines(lines: Vec<&str>, is_ended: bool) -> Option<Finding> {
         template: *template,
         atom: *atom,
         scale: scales.get(&(*template, *atom)).cloned(),
+        waits: best.templates[*template].columns[*atom].role == Role::Single,
     };
     Some(Finding {
         channels,
@@ -148,7 +155,7 @@ fn of_lines(lines: Vec<&str>, is_ended: bool) -> Option<Finding> {
         margin,
         reader: Reader::new(&best.templates, &best.options),
         sources: best.columns.iter().map(source).collect(),
-        assembler: Assembler::new(&best.turn, &best.main, best.is_bound && best.turn.len() > 1),
+        assembler: Assembler::new(&best.turn, &best.main, best.is_bound && best.turn.len() > 1, &best.templates),
         options: best.options,
         sentences: None,
     })
@@ -161,6 +168,8 @@ impl Finding {
         let (mut reader, mut assembler) = (self.reader.clone(), self.assembler.clone());
         let mut rows: Vec<RowLines> = Vec::new();
         let mut unread = Vec::new();
+        // The row of the first line, where that may be damaged.
+        let mut is_damaged = false;
         for (number, line) in text.lines.iter().enumerate() {
             if line.trim().is_empty() {
                 assembler.mark();
@@ -173,7 +182,12 @@ impl Finding {
                     || (number + 1 == text.lines.len() && !text.is_ended)
             };
             match found {
-                Some((template, values)) if !is_cut(template) && assembler.is_part(template) => {
+                Some((template, mut values)) if assembler.is_part(template) => {
+                    // What may be damaged has its place in the row all the same.
+                    if is_cut(template) {
+                        is_damaged |= number == 0;
+                        values.fill(None);
+                    }
                     rows.extend(assembler.line(template, values));
                 }
                 Some(_) => assembler.mark(),
@@ -181,31 +195,36 @@ impl Finding {
             }
         }
         rows.extend(assembler.finish());
-        if rows.first().is_some_and(|row| !assembler.is_whole(row)) {
+        if rows.first().is_some_and(|row| is_damaged || !assembler.is_whole(row)) {
             rows.remove(0);
         }
         if rows.last().is_some_and(|row| !assembler.is_whole(row)) {
             rows.pop();
         }
+        rows.retain(|row| row.values().flatten().any(Option::is_some));
         let value = |row: &RowLines, source: &Source| {
             let values = row.get(&source.template)?;
             match &source.scale {
-                Some((unit, factors)) => {
-                    values[source.atom].zip(values[*unit].and_then(|code| factors.get(code as usize))).map(|(value, factor)| value * factor)
-                }
+                Some((unit, factors)) => values[source.atom]
+                    .zip(values[*unit].and_then(|code| factors.get(code as usize).copied().flatten()))
+                    .map(|(value, factor)| value * factor),
                 None => values[source.atom],
             }
         };
-        let told = rows.iter().map(|row| self.sources.iter().map(|source| value(row, source)).collect()).collect();
-        let mut channels = self.channels.clone();
-        for (channel, source) in channels.iter_mut().zip(&self.sources) {
-            let words = reader.words(source.template, source.atom);
+        let words = |source: &Source| reader.words(source.template, source.atom);
+        let is_told = |source: &&Source| !source.waits || words(source).len() > 1;
+        let sources: Vec<&Source> = self.sources.iter().filter(is_told).collect();
+        let told = rows.iter().map(|row| sources.iter().map(|source| value(row, source)).collect()).collect();
+        let grown = |(channel, source): (&Channel, &Source)| {
+            let (mut channel, words) = (channel.clone(), words(source));
             if !channel.words.is_empty() && words.len() > channel.words.len() {
                 channel.words.extend_from_slice(&words[channel.words.len()..]);
-                channel.kind = ChannelKind::Code;
+                channel.kind = if words.len() == 2 { ChannelKind::Digital } else { ChannelKind::Code };
             }
-        }
-        Table { channels, rows: told, unread }
+            channel
+        };
+        let own = self.channels.iter().zip(&self.sources).filter(|(_, source)| is_told(source));
+        Table { channels: own.map(grown).collect(), rows: told, unread }
     }
 }
 
@@ -215,16 +234,30 @@ fn structure(text: &Text<'_>, best: &Reading<'_>, channels: &[Channel], margin: 
     if let Some(margin) = margin.filter(|margin| *margin < MARGIN) {
         doubts.push(Doubt::Rival(margin));
     }
+    if has_lost_kind(text, best) && !doubts.contains(&Doubt::Irregular) {
+        doubts.push(Doubt::Irregular);
+    }
+    if has_other_header(text, best, channels) {
+        doubts.push(Doubt::Header);
+    }
     let explained = best.explained();
-    let told = text.lines.len() - best.marks.len().min(text.lines.len());
+    let lines = text.lines.len() - best.marks.len().min(text.lines.len());
     if explained < LEAST_LINES {
         doubts.push(Doubt::FewLines);
     }
-    if (explained as f64) < 0.7 * told as f64 - 2.0 && best.noise.len() as f64 > 0.25 * told as f64 {
+    if (explained as f64) < 0.7 * lines as f64 - 2.0 && best.noise.len() as f64 > 0.25 * lines as f64 {
         doubts.push(Doubt::Unexplained);
     }
-    let is_words = channels.iter().all(|channel| !channel.words.is_empty());
-    if is_words && channels.len() == 1 && !text.lines.last().is_some_and(|line| line.contains([':', '='])) {
+    let told = || {
+        channels
+            .iter()
+            .zip(&best.columns)
+            .filter(|(_, (t, atom))| best.templates[*t].columns[*atom].role != Role::Single)
+    };
+    if told().count() == 1
+        && told().all(|(channel, _)| !channel.words.is_empty())
+        && !text.lines.last().is_some_and(|line| line.contains([':', '=']))
+    {
         doubts.push(Doubt::WordsOnly);
     }
     let varies = |place: usize| {
@@ -238,6 +271,38 @@ fn structure(text: &Text<'_>, best: &Reading<'_>, channels: &[Channel], margin: 
         doubts.push(Doubt::FreeWords);
     }
     doubts
+}
+
+/// Whether lines of one kind that look like readings come again and again and are explained by nothing.
+fn has_lost_kind(text: &Text<'_>, best: &Reading<'_>) -> bool {
+    let mut kinds: HashMap<(String, &str), usize> = HashMap::new();
+    for line in &best.noise {
+        let tokens = lex::tokens(text.lines[*line], &best.options);
+        let is_named = tokens.iter().any(|token| matches!(token.text, ":" | "="));
+        if is_named || tokens.iter().any(lex::Token::is_number) {
+            let word = tokens.iter().find(|token| token.kind == Kind::Word).map_or("", |token| token.text);
+            *kinds.entry((lex::skeleton(&tokens), word)).or_default() += 1;
+        }
+    }
+    kinds.values().any(|count| *count >= 3)
+}
+
+/// Whether a line in front of the first row names more columns than there are.
+fn has_other_header(text: &Text<'_>, best: &Reading<'_>, channels: &[Channel]) -> bool {
+    let [t] = best.turn[..] else { return false };
+    let unnamed =
+        channels.iter().enumerate().filter(|(place, channel)| channel.name == format!("field{}", place + 1)).count();
+    let first = best.templates[t].lines[0];
+    let before = (0..first).rev().filter(|line| !text.lines[*line].trim().is_empty()).take(2);
+    let count = channels.len();
+    unnamed == count
+        && before.into_iter().any(|line| {
+            let line = text.lines[line];
+            (count + 1..=count + 2).filter(|more| *more > 2).any(|more| {
+                names::header(&[line], more, ",")
+                    .is_some_and(|labels| labels.iter().all(|label| label.name.split(' ').count() < 3))
+            })
+        })
 }
 
 /// Leaves columns out of a reading; their text belongs to the names around.
@@ -255,7 +320,8 @@ fn keep(reading: &mut Reading<'_>, is_kept: impl Fn(usize) -> bool) {
         *row = std::mem::take(row).into_iter().enumerate().filter_map(kept).collect();
     }
     let columns = std::mem::take(&mut reading.columns);
-    reading.columns = columns.into_iter().enumerate().filter(|(place, _)| is_kept(*place)).map(|(_, column)| column).collect();
+    reading.columns =
+        columns.into_iter().enumerate().filter(|(place, _)| is_kept(*place)).map(|(_, column)| column).collect();
 }
 
 fn token<'a>(template: &Template<'a>, at: usize) -> Option<crate::lex::Token<'a>> {
@@ -264,7 +330,9 @@ fn token<'a>(template: &Template<'a>, at: usize) -> Option<crate::lex::Token<'a>
 
 fn is_index(template: &Template<'_>, atom: usize) -> bool {
     let token = template.rows[0][template.atoms[atom]];
-    template.columns[atom].role == Role::Constant && token.kind == Kind::Number && token.text.bytes().all(|b| b.is_ascii_digit())
+    template.columns[atom].role == Role::Constant
+        && token.kind == Kind::Number
+        && token.text.bytes().all(|b| b.is_ascii_digit())
 }
 
 /// `Analog 1: 503  Analog 2: 211`: the numbers behind the words are no values.
@@ -279,7 +347,9 @@ fn drop_numbers_of_names(reading: &mut Reading<'_>) {
         let before = template.rows[0][at - 1];
         let word = match before.kind {
             Kind::Word => Some(before),
-            Kind::Mark if at > 1 && matches!(before.text, "[" | "(" | "#") => token(template, at - 2).filter(|token| token.kind == Kind::Word),
+            Kind::Mark if at > 1 && matches!(before.text, "[" | "(" | "#") => {
+                token(template, at - 2).filter(|token| token.kind == Kind::Word)
+            }
             _ => None,
         };
         let Some(word) = word else { continue };
@@ -311,6 +381,12 @@ fn drop_keyed_constants(reading: &mut Reading<'_>) {
             continue;
         }
         let before = row[at - 1];
+        let is_close = |at: usize, text: &str| row.get(at).is_some_and(|token| token.text == text && !token.is_apart);
+        let is_subscript = at > 1 && is_close(at - 1, "[") && is_close(at + 1, "]") && row[at - 2].kind == Kind::Word;
+        if is_subscript && !row[at].is_apart {
+            dropped.insert(place);
+            continue;
+        }
         let mut next = at + 1;
         while let Some(token) = row.get(next).filter(|token| !token.is_atom()) {
             if !")]:=>-\"'".contains(token.text) && !(token.text == "\t" && next > at + 1) {
@@ -319,12 +395,15 @@ fn drop_keyed_constants(reading: &mut Reading<'_>) {
             next += 1;
         }
         let mark: String = row[at + 1..next].iter().map(|token| token.text).collect();
-        let is_bracket = |at: Option<usize>| at.and_then(|at| row.get(at)).is_some_and(|token| matches!(token.text, "(" | "[" | "<"));
+        let is_bracket = |at: Option<usize>| {
+            at.and_then(|at| row.get(at)).is_some_and(|token| matches!(token.text, "(" | "[" | "<"))
+        };
         let word = |at: Option<usize>| at.and_then(|at| row.get(at)).is_some_and(|token| token.kind == Kind::Word);
         let is_closed = mark.starts_with([')', ']', '>']);
         let value = row.get(next).filter(|token| token.is_atom());
         let opens = matches!(before.text, "(" | "[" | "#") && word(at.checked_sub(2)) && mark.starts_with([')', ']']);
-        let is_keyed = (before.kind == Kind::Word && (mark.starts_with([':', '=', '-', '"', '\'']) || (is_bracket(at.checked_sub(2)) && is_closed)))
+        let is_keyed = (before.kind == Kind::Word
+            && (mark.starts_with([':', '=', '-', '"', '\'']) || (is_bracket(at.checked_sub(2)) && is_closed)))
             || (opens && (mark.len() > 1 || value.is_some_and(|token| token.kind != Kind::Word)));
         let is_value = value.is_some_and(|token| token.kind != Kind::Word || mark.contains([':', '=']));
         let last = before.text.rsplit(' ').next().unwrap_or_default().to_lowercase();
@@ -341,6 +420,88 @@ fn drop_keyed_constants(reading: &mut Reading<'_>) {
     leave_out(reading, &dropped);
 }
 
+/// `0 = 191 mm`, `1 = 1116`: the numbers with which the lines of each kind begin tell them apart.
+fn drop_indexes(reading: &mut Reading<'_>) {
+    if reading.main.len() < 2 {
+        return;
+    }
+    let first = |t: &usize| {
+        let own = |(_, (other, atom)): &(usize, &(usize, usize))| other == t && is_index(&reading.templates[*t], *atom);
+        let (place, (_, atom)) = reading.columns.iter().enumerate().find(own)?;
+        let template = &reading.templates[*t];
+        let mark = token(template, template.atoms[*atom] + 1).filter(|token| !token.is_atom())?;
+        let is_key = template.slots() > 1 && ":=)]>-".contains(mark.text);
+        is_key.then(|| (place, template.rows[0][template.atoms[*atom]].text.to_owned()))
+    };
+    let found: Vec<(usize, String)> = reading.turn.iter().filter_map(first).collect();
+    let unique: BTreeSet<&String> = found.iter().map(|(_, text)| text).collect();
+    if found.len() == reading.turn.len() && unique.len() == found.len() {
+        leave_out(reading, &found.iter().map(|(place, _)| *place).collect());
+    }
+}
+
+/// Kinds of lines that differ in the word behind one and the same name, as `"sensor": "hum"` and `"sensor": "temp", … "unit": "C"`,
+/// are told apart by it.
+fn take_keys_across(reading: &mut Reading<'_>) {
+    if reading.turn.len() < 2 {
+        return;
+    }
+    let is_fixed = |role: Role| matches!(role, Role::Text | Role::Single);
+    let words = |t: &usize| {
+        let template = &reading.templates[*t];
+        let atoms = (0..template.columns.len()).filter(|atom| is_fixed(template.columns[*atom].role));
+        atoms.filter_map(|atom| template.named_word(atom).map(|(name, word)| (atom, name, word))).collect::<Vec<_>>()
+    };
+    let found: Vec<Vec<(usize, &str, &str)>> = reading.turn.iter().map(words).collect();
+    let Some(first) = found.first() else { return };
+    let key = first.iter().map(|(_, name, _)| *name).find(|name| {
+        let own: Vec<&str> = found
+            .iter()
+            .filter_map(|words| words.iter().find(|(_, own, _)| own == name))
+            .map(|(.., word)| *word)
+            .collect();
+        own.len() == found.len() && own.iter().collect::<BTreeSet<_>>().len() == own.len()
+    });
+    let Some(key) = key else { return };
+    let keyed: Vec<(usize, usize, String)> = reading
+        .turn
+        .iter()
+        .zip(&found)
+        .filter_map(|(t, words)| {
+            words.iter().find(|(_, name, _)| *name == key).map(|(atom, _, word)| (*t, *atom, (*word).to_owned()))
+        })
+        .collect();
+    for (t, atom, word) in keyed {
+        let template = &mut reading.templates[t];
+        template.columns[atom].role = Role::Text;
+        if !template.keys.contains(&word) {
+            template.keys.push(word);
+        }
+    }
+}
+
+/// `"value": 21.5, "unit": "C"`: a word called unit is that of the value in front.
+fn take_units(reading: &mut Reading<'_>, labels: &mut Vec<Label>) {
+    let mut taken = BTreeSet::new();
+    for place in 1..labels.len() {
+        let (t, atom) = reading.columns[place];
+        let column = &reading.templates[t].columns[atom];
+        let is_unit =
+            column.role == Role::Single && matches!(labels[place].name.to_lowercase().as_str(), "unit" | "units");
+        if is_unit && reading.columns[place - 1].0 == t && labels[place - 1].unit.is_empty() {
+            let unit = column.words.first().cloned().unwrap_or_default();
+            labels[place - 1].unit = unit;
+            taken.insert(place);
+        }
+    }
+    keep(reading, |place| !taken.contains(&place));
+    let mut place = 0;
+    labels.retain(|_| {
+        place += 1;
+        !taken.contains(&(place - 1))
+    });
+}
+
 /// A label for each column.
 fn labelled(reading: &Reading<'_>) -> Vec<Label> {
     let mut of: HashMap<(usize, usize), Label> = HashMap::new();
@@ -351,24 +512,41 @@ fn labelled(reading: &Reading<'_>) -> Vec<Label> {
 }
 
 /// `1.66 m`, `52 cm`: a number and its unit with prefixes become one number.
-fn scale_prefixes(reading: &mut Reading<'_>, labels: &mut Vec<Label>) -> HashMap<(usize, usize), (usize, Vec<f64>)> {
+/// What units with prefixes multiply by: for the template and atom of a number, the atom of the unit and a factor for each word.
+type Scales = HashMap<(usize, usize), (usize, Vec<Option<f64>>)>;
+
+fn scale_prefixes(reading: &mut Reading<'_>, labels: &mut Vec<Label>) -> Scales {
     let mut scales = HashMap::new();
     let mut place = 0;
     while place + 1 < reading.columns.len() {
         let ((t, atom), (other, next)) = (reading.columns[place], reading.columns[place + 1]);
         let columns = &reading.templates[t].columns;
-        let is_pair = t == other && next == atom + 1 && columns[atom].role == Role::Number && columns[next].role == Role::Words;
-        let found = if is_pair { units::prefixed(&columns[next].words) } else { None };
+        let is_pair =
+            t == other && next == atom + 1 && columns[atom].role == Role::Number && columns[next].role == Role::Words;
+        let found = if is_pair { units::prefixed(&columns[next].words, &columns[next].counts()) } else { None };
         let Some((factors, unit)) = found else {
             place += 1;
             continue;
         };
+        // Where lengths are told in centimetres and now and then in metres, they stay in the usual one.
+        let counts = columns[next].counts();
+        let usual = (0..factors.len()).filter(|code| factors[*code].is_some()).max_by_key(|code| counts[*code]);
+        let centi = usual
+            .filter(|code| columns[next].words[*code].starts_with('c'))
+            .and_then(|code| factors[code].zip(Some(code)));
+        let (factors, unit) = match centi {
+            Some((usual, code)) => {
+                let scaled = factors.iter().map(|factor| factor.map(|factor| factor / usual)).collect();
+                (scaled, columns[next].words[code].clone())
+            }
+            None => (factors, unit.to_owned()),
+        };
         for row in &mut reading.rows {
-            let factor = row[place + 1].and_then(|code| factors.get(code as usize));
+            let factor = row[place + 1].and_then(|code| factors.get(code as usize).copied().flatten());
             row[place] = row[place].zip(factor).map(|(value, factor)| value * factor);
         }
         let name = std::mem::take(&mut labels[place + 1].name);
-        unit.clone_into(&mut labels[place].unit);
+        labels[place].unit = unit;
         if labels[place].name.is_empty() {
             labels[place].name = name;
         }
@@ -418,14 +596,18 @@ fn name_by_header(text: &Text<'_>, reading: &Reading<'_>, labels: &mut [Label]) 
     let delimiter = if reading.options.underscore {
         "_"
     } else {
-        distinct(marks.iter().copied()).into_iter().rev().max_by_key(|(_, count)| *count).map_or("", |(mark, _)| mark)
+        let weight = |mark: &str| usize::from(matches!(mark, "," | ";" | "|" | "\t"));
+        let kinds = distinct(marks.iter().copied()).into_iter().rev();
+        kinds.max_by_key(|(mark, count)| (weight(mark), *count)).map_or("", |(mark, _)| mark)
     };
     let first = template.lines[0];
     let is_used = |line: &usize| template.lines.binary_search(line).is_ok();
-    let before: BTreeSet<usize> = (0..first).rev().filter(|line| !text.lines[*line].trim().is_empty()).take(3).collect();
+    let before: BTreeSet<usize> =
+        (0..first).rev().filter(|line| !text.lines[*line].trim().is_empty()).take(3).collect();
+    let repeated = |line: usize| text.lines.iter().filter(|other| **other == text.lines[line]).count() > 1;
     let may_be = |line: &usize| {
         let has_mark = !delimiter.trim().is_empty() && text.lines[*line].contains(delimiter);
-        !is_used(line) && (before.contains(line) || has_mark) && (has_mark || delimiter.trim().is_empty())
+        !is_used(line) && (has_mark || (delimiter.trim().is_empty() && (before.contains(line) || repeated(*line))))
     };
     let lines: Vec<&str> = (0..text.lines.len()).filter(may_be).map(|line| text.lines[line]).collect();
     let count = labels.len();
@@ -438,10 +620,14 @@ fn name_by_header(text: &Text<'_>, reading: &Reading<'_>, labels: &mut [Label]) 
     let prefix = (0..count).take_while(is_prefix).count();
     let whole = (named * 2 <= count).then(|| names::header(&lines, count, delimiter)).flatten();
     // A check value behind the others may have no name, and what a logger puts in front.
-    let shorter = || (count > 2 && !delimiter.trim().is_empty() && named * 2 <= count).then(|| names::header(&lines, count - 1, delimiter)).flatten();
+    let shorter = || {
+        (count > 2 && !delimiter.trim().is_empty() && named * 2 <= count)
+            .then(|| names::header(&lines, count - 1, delimiter))
+            .flatten()
+    };
     let (from, found) = match whole.or_else(shorter) {
         Some(found) => (0, found),
-        None if prefix > 0 && prefix < count => {
+        None if prefix > 0 && prefix < count && named == 0 => {
             let Some(found) = names::header(&lines, count - prefix, delimiter) else { return };
             (prefix, found)
         }
@@ -460,13 +646,14 @@ fn kind(reading: &Reading<'_>, place: usize, label: &Label) -> ChannelKind {
     let column = &reading.templates[t].columns[atom];
     match column.role {
         Role::Words if column.words.len() == 2 => return ChannelKind::Digital,
-        Role::Words => return ChannelKind::Code,
+        Role::Words | Role::Single => return ChannelKind::Code,
         Role::Moment => return ChannelKind::Clock,
         _ => {}
     }
     let values: Vec<f64> = reading.rows.iter().filter_map(|row| row[place]).collect();
     let has = |value: f64| values.contains(&value);
-    if column.base == Base::Decimal && has(0.0) && has(1.0) && values.iter().all(|value| *value == 0.0 || *value == 1.0) {
+    if column.base == Base::Decimal && has(0.0) && has(1.0) && values.iter().all(|value| *value == 0.0 || *value == 1.0)
+    {
         return ChannelKind::Digital;
     }
     const CLOCKS: [&str; 11] =
@@ -488,14 +675,18 @@ struct Sentences {
 
 static CLOCK_PREFIX: LazyLock<Regex> = LazyLock::new(|| {
     #[expect(clippy::expect_used, reason = "the expression is that of this file")]
-    Regex::new(r"^\W*(?:[A-Za-z]{1,9}[=:+]?\s*)?(?:\d[\d.,:/T -]*\d|\d)(?:Z|[+-]\d\d:\d\d)?\W*(?:s|ms|us)?[\])>]*[ :,\-]+").expect("a sound expression")
+    Regex::new(
+        r"^\W*(?:[A-Za-z]{1,9}[=:+]?\s*)?(?:\d[\d.,:/T -]*\d|\d)(?:Z|[+-]\d\d:\d\d)?\W*(?:s|ms|us)?[\])>]*[ :,\-]+",
+    )
+    .expect("a sound expression")
 });
 
 impl Sentences {
     fn of(lines: &[&str], is_ended: bool) -> Option<Sentences> {
         let end = lines.len() - usize::from(!is_ended && lines.len() > 1);
         let whole: Vec<&str> = lines.get(1..end)?.iter().copied().filter(|line| !line.trim().is_empty()).collect();
-        let bare: Vec<&str> = whole.iter().map(|line| CLOCK_PREFIX.find(line).map_or(*line, |found| &line[found.end()..])).collect();
+        let bare: Vec<&str> =
+            whole.iter().map(|line| CLOCK_PREFIX.find(line).map_or(*line, |found| &line[found.end()..])).collect();
         let stripped = whole.iter().zip(&bare).filter(|(whole, bare)| whole != bare).count();
         let body = if stripped as f64 > 0.8 * whole.len() as f64 { bare } else { whole };
         let mut kinds = distinct(body.iter().map(|line| line.trim()));
@@ -503,7 +694,9 @@ impl Sentences {
         let least = 2.0f64.max(0.03 * body.len() as f64);
         let often: Vec<(&str, usize)> = kinds.into_iter().take(4).filter(|(_, count)| *count as f64 >= least).collect();
         let told: usize = often.iter().map(|(_, count)| count).sum();
-        let sound = |(text, _): &(&str, usize)| text.contains(char::is_alphabetic) && !text.contains(|c: char| c.is_ascii_digit());
+        let sound = |(text, _): &(&str, usize)| {
+            text.contains(char::is_alphabetic) && !text.contains(|c: char| c.is_ascii_digit())
+        };
         if often.len() < 2 || (told as f64) < 0.8 * body.len() as f64 || !often.iter().all(sound) {
             return None;
         }
@@ -514,9 +707,10 @@ impl Sentences {
         let mut shared = words(often[0].0);
         shared.retain(|word| often.iter().all(|(text, _)| words(text).contains(word)));
         shared.dedup();
-        let codes = often.iter().enumerate().map(|(place, (text, _))| {
-            (format!("Qstate{}", char::from(b'a' + place as u8)), (*text).to_owned())
-        });
+        let codes = often
+            .iter()
+            .enumerate()
+            .map(|(place, (text, _))| (format!("Qstate{}", char::from(b'a' + place as u8)), (*text).to_owned()));
         (!shared.is_empty()).then(|| Sentences { codes: codes.collect(), shared })
     }
 

@@ -4,7 +4,7 @@ use crate::bits::{self, prior};
 use crate::column::{Base, Column, Judge, Role, distinct};
 use crate::lex::{Kind, Options, Token, is_gap_word};
 use crate::units;
-use std::collections::HashSet;
+use std::collections::{BTreeSet, HashMap, HashSet};
 
 /// Lines of one form.
 #[derive(Clone, Debug)]
@@ -19,6 +19,8 @@ pub(crate) struct Template<'a> {
     pub(crate) columns: Vec<Column>,
     /// The words or numbers by which it was parted from lines of the same form.
     pub(crate) keys: Vec<String>,
+    /// Its place among lines of the same form that come in turn.
+    pub(crate) turn: Option<usize>,
     /// Whether a token and the next one are parts of one phrase.
     pub(crate) joined: Vec<bool>,
     /// Which of its tokens are there, for each variant that was seen.
@@ -41,14 +43,22 @@ impl<'a> Template<'a> {
     pub(crate) fn new(
         lines: Vec<usize>,
         mut rows: Vec<Vec<Token<'a>>>,
+        joined: Vec<bool>,
         keys: Vec<String>,
         judge: &Judge<'a>,
         options: &Options,
     ) -> Template<'a> {
-        let joined = part_phrases(&mut rows);
+        let joined = part_phrases(&mut rows, joined);
         let atoms: Vec<usize> = (0..rows[0].len()).filter(|place| rows[0][*place].is_atom()).collect();
         let column = |place: &usize| judge.column(rows.iter().map(|row| row[*place]).collect(), options);
-        let columns = atoms.iter().map(column).collect();
+        let mut columns: Vec<Column> = atoms.iter().map(column).collect();
+        for (column, place) in columns.iter_mut().zip(&atoms) {
+            let is_key = keys.iter().any(|key| key == rows[0][*place].text);
+            if column.role == Role::Text && !is_key && is_value_of_name(&rows[0], *place) {
+                column.role = Role::Single;
+                column.words = vec![rows[0][*place].text.to_owned()];
+            }
+        }
         let variants = vec![vec![true; rows[0].len()]];
         let mut template = Template {
             lines,
@@ -56,6 +66,7 @@ impl<'a> Template<'a> {
             atoms,
             columns,
             keys,
+            turn: None,
             joined,
             variants,
             optional: Vec::new(),
@@ -69,7 +80,8 @@ impl<'a> Template<'a> {
     /// What it costs: its text once, its slots, and habits that it breaks.
     pub(crate) fn weigh(&mut self) {
         let text = self.rows[0].iter().filter(|token| !token.is_atom());
-        let mut bits = prior::TEMPLATE + prior::TEXT_CHARACTER * text.map(|token| token.text.len()).sum::<usize>() as f64;
+        let mut bits =
+            prior::TEMPLATE + prior::TEXT_CHARACTER * text.map(|token| token.text.len()).sum::<usize>() as f64;
         let (mut marks, mut slots, mut named, mut zeros) = (HashSet::new(), 0.0, 0.0, 0.0);
         let (mut is_named, mut run, mut at) = (false, String::new(), 0);
         let mut has_word = false;
@@ -84,7 +96,7 @@ impl<'a> Template<'a> {
             at += 1;
             bits += column.bits
                 + match column.role {
-                    Role::Text | Role::Empty => 0.0,
+                    Role::Text | Role::Empty | Role::Single => 0.0,
                     Role::Words => prior::WORD_SLOT,
                     _ => prior::SLOT,
                 };
@@ -138,7 +150,26 @@ impl<'a> Template<'a> {
     /// Whether atom `place` may tell what the rest of the line is of: near the start, with a value behind.
     fn may_be_a_key(&self, place: usize) -> bool {
         let behind = self.columns.get(place + 1..).unwrap_or_default();
-        place < 4 && behind.iter().any(Column::is_slot)
+        let slots = self.columns[..place].iter().filter(|column| column.is_slot()).count();
+        slots < 3 && behind.iter().any(Column::is_slot)
+    }
+
+    /// Whether this mark stands right between two values.
+    pub(crate) fn is_parted_by(&self, mark: &str) -> bool {
+        self.rows[0].windows(3).any(|part| part[0].is_number() && part[1].text == mark && part[2].is_number())
+    }
+
+    /// The name in front of the value at atom `place`, and the value, where it is a word behind a name.
+    pub(crate) fn named_word(&self, place: usize) -> Option<(&'a str, &'a str)> {
+        let row = &self.rows[0];
+        let at = self.atoms[place];
+        let name = row[..at].iter().rev().find(|token| token.kind == Kind::Word)?;
+        self.is_value_of_name(place).then_some((name.text, row[at].text))
+    }
+
+    /// Whether atom `place` stands where the value of a name does.
+    pub(crate) fn is_value_of_name(&self, place: usize) -> bool {
+        is_value_of_name(&self.rows[0], self.atoms[place])
     }
 
     /// The mark behind atom `place`, if one is there.
@@ -147,13 +178,30 @@ impl<'a> Template<'a> {
     }
 }
 
-/// Phrases that differ are parted into the words that stay and those that change. Gives whether a token and the next one are
-/// parts of one phrase.
-fn part_phrases(rows: &mut [Vec<Token<'_>>]) -> Vec<bool> {
-    let mut joined = Vec::new();
-    while joined.len() < rows[0].len() {
-        let parts = part_phrase(rows, joined.len()).unwrap_or(1);
-        joined.extend((1..=parts).map(|part| part < parts));
+/// Whether the word at `place` stands where the value of a name does: `state=IDLE`, `"id": "a1"`.
+fn is_value_of_name(row: &[Token<'_>], place: usize) -> bool {
+    let mark =
+        |at: Option<usize>| at.and_then(|at| row.get(at)).filter(|token| !token.is_atom()).map(|token| token.text);
+    let is_word = |at: Option<usize>| at.and_then(|at| row.get(at)).is_some_and(|token| token.kind == Kind::Word);
+    let quotes = |at: Option<usize>| matches!(mark(at), Some("\"" | "'"));
+    let open = quotes(place.checked_sub(1));
+    let colon = place.checked_sub(if open { 2 } else { 1 });
+    let is_colon = matches!(mark(colon), Some(":" | "="));
+    let named = colon.and_then(|at| at.checked_sub(1));
+    let is_named = is_word(named) || (quotes(named) && is_word(named.and_then(|at| at.checked_sub(1))));
+    let behind = mark(Some(place + if open { 2 } else { 1 }));
+    let is_name = matches!(behind, Some(":" | "="));
+    is_colon && is_named && !is_name
+}
+
+/// Phrases that differ are parted into the words that stay and those that change. Takes and gives whether a token and the next
+/// one are parts of one phrase.
+fn part_phrases(rows: &mut [Vec<Token<'_>>], mut joined: Vec<bool>) -> Vec<bool> {
+    let mut place = 0;
+    while place < rows[0].len() {
+        let parts = part_phrase(rows, place).unwrap_or(1);
+        joined.splice(place..place, (1..parts).map(|_| true));
+        place += parts;
     }
     joined
 }
@@ -195,7 +243,8 @@ fn part_phrase(rows: &mut [Vec<Token<'_>>], place: usize) -> Option<usize> {
     for row in rows {
         let token = row[place];
         // Words are parted where single blanks or the bounds of the middle are.
-        let starts: Vec<usize> = std::iter::once(0).chain(token.text.match_indices(' ').map(|(at, _)| at + 1)).collect();
+        let starts: Vec<usize> =
+            std::iter::once(0).chain(token.text.match_indices(' ').map(|(at, _)| at + 1)).collect();
         let words = starts.len();
         let bounds: Vec<(usize, usize)> = match is_even {
             true => (0..words).map(|word| (word, word + 1)).collect(),
@@ -208,7 +257,11 @@ fn part_phrase(rows: &mut [Vec<Token<'_>>], place: usize) -> Option<usize> {
         let piece = |(from, to): (usize, usize)| {
             let end = starts.get(to).map_or(token.text.len(), |start| start - 1);
             let text = &token.text[starts[from]..end];
-            Token { kind: if is_even && is_gap_word(text) { Kind::Gap } else { Kind::Word }, text }
+            Token {
+                kind: if is_even && is_gap_word(text) { Kind::Gap } else { Kind::Word },
+                text,
+                is_apart: from > 0 || token.is_apart,
+            }
         };
         row.splice(place..=place, bounds.into_iter().map(piece));
     }
@@ -222,26 +275,123 @@ pub(crate) struct Parted<'a> {
     pub(crate) templates: Vec<Template<'a>>,
     /// The atom by which they are parted.
     pub(crate) by: Option<usize>,
+    /// Lines of keys that come too rarely to be any.
+    pub(crate) lost: Vec<usize>,
 }
 
 /// The most values of a key.
 const MOST_KEYS: usize = 16;
 
 /// The ways to take the lines of a form, the cheapest first.
-pub(crate) fn ways<'a>(whole: &Template<'a>, depth: usize, judge: &Judge<'a>, options: &Options) -> Vec<Parted<'a>> {
-    let mut ways = vec![Parted { bits: whole.bits, templates: vec![whole.clone()], by: None }];
+pub(crate) fn ways<'a>(
+    whole: &Template<'a>,
+    depth: usize,
+    blank: &BTreeSet<usize>,
+    is_first_alike: bool,
+    judge: &Judge<'a>,
+    options: &Options,
+) -> Vec<Parted<'a>> {
+    let mut ways = vec![Parted { bits: whole.bits, templates: vec![whole.clone()], by: None, lost: Vec::new() }];
     if depth <= 1 && whole.lines.len() >= 4 {
         ways.extend((0..whole.columns.len()).filter_map(|place| by_key(whole, place, judge, options)));
     }
+    if depth == 0 {
+        ways.extend(in_turn(whole, blank, is_first_alike, judge, options));
+    }
     ways.sort_by(|a, b| a.bits.total_cmp(&b.bits));
     ways
+}
+
+/// The most lines of one form that make a row.
+const MOST_TURNS: usize = 8;
+
+/// The ways to take lines of bare numbers as rows of several lines, told apart by their order alone.
+fn in_turn<'a>(
+    whole: &Template<'a>,
+    blank: &BTreeSet<usize>,
+    is_first_alike: bool,
+    judge: &Judge<'a>,
+    options: &Options,
+) -> Vec<Parted<'a>> {
+    let is_number = |column: &Column| matches!(column.role, Role::Number | Role::Constant);
+    if whole.columns.len() > 3 || !whole.columns.iter().all(is_number) || whole.lines.len() < 6 {
+        return Vec::new();
+    }
+    // Where blank lines part them, the place in a block is the place in the turn.
+    let mut in_block: Vec<usize> = Vec::with_capacity(whole.lines.len());
+    // The very first line is no evidence, but it has its place.
+    let offset = usize::from(is_first_alike);
+    for (index, line) in whole.lines.iter().enumerate() {
+        let before = index.checked_sub(1).map(|before| whole.lines[before]);
+        let is_first = before.is_none_or(|before| blank.range(before..*line).next().is_some());
+        in_block.push(if is_first {
+            if index == 0 { offset } else { 0 }
+        } else {
+            in_block.last().map_or(0, |place| place + 1)
+        });
+    }
+    let blocks = in_block.iter().filter(|place| **place == 0).count();
+    let most = in_block.iter().max().map_or(0, |most| most + 1);
+    let cut = |places: &dyn Fn(usize) -> usize, turns: usize, cost: f64| {
+        let mut templates: Vec<Template<'a>> = Vec::with_capacity(turns);
+        for turn in 0..turns {
+            let own: Vec<usize> = (0..whole.lines.len()).filter(|index| places(*index) == turn).collect();
+            if own.len() < 2 {
+                return None;
+            }
+            let lines = own.iter().map(|index| whole.lines[*index]).collect();
+            let rows = own.iter().map(|index| whole.rows[*index].clone()).collect();
+            let mut template = Template::new(lines, rows, whole.joined.clone(), whole.keys.clone(), judge, options);
+            template.turn = Some(turn);
+            templates.push(template);
+        }
+        // Where a number tells the place, it is a key.
+        let is_key = |column: usize| templates.iter().all(|template| template.columns[column].role == Role::Constant);
+        if (0..whole.columns.len()).any(|column| whole.columns[column].role == Role::Number && is_key(column)) {
+            return None;
+        }
+        let again = (prior::TEMPLATE) * (turns as f64 - 1.0);
+        let bits = templates.iter().map(|template| template.bits).sum::<f64>() - again + cost;
+        Some(Parted { bits, templates, by: Some(usize::MAX), lost: Vec::new() })
+    };
+    if blocks > 2 {
+        let is_whole = (2..=MOST_TURNS).contains(&most) && blocks * most <= whole.lines.len() + blocks;
+        return if is_whole {
+            cut(&|index| in_block[index], most, prior::BLOCK).into_iter().collect()
+        } else {
+            Vec::new()
+        };
+    }
+    (2..=MOST_TURNS).filter_map(|turns| cut(&|index| (index + offset) % turns, turns, prior::TURNS)).collect()
+}
+
+/// Whether what comes next is the same for each text, nearly always.
+fn is_cycle(texts: &[&str]) -> bool {
+    let mut next: HashMap<&str, Vec<&str>> = HashMap::new();
+    texts.windows(2).for_each(|pair| next.entry(pair[0]).or_default().push(pair[1]));
+    let usual: usize =
+        next.values().map(|all| distinct(all.iter().copied()).iter().map(|(_, count)| *count).max().unwrap_or(0)).sum();
+    let changes = texts.windows(2).filter(|pair| pair[0] != pair[1]).count();
+    usual * 10 >= (texts.len() - 1) * 9 && changes * 10 >= (texts.len() - 1) * 9
 }
 
 fn by_key<'a>(whole: &Template<'a>, place: usize, judge: &Judge<'a>, options: &Options) -> Option<Parted<'a>> {
     let column = &whole.columns[place];
     let key_at = whole.atoms[place];
     let texts: Vec<&'a str> = whole.rows.iter().map(|row| row[key_at].text).collect();
-    let kinds = distinct(texts.iter().copied());
+    let least = if texts.len() < 12 { 2 } else { 3.max(texts.len() / 50) };
+    let (kinds, rare): (Vec<_>, Vec<_>) =
+        distinct(texts.iter().copied()).into_iter().partition(|(_, count)| *count >= least);
+    let lost: Vec<usize> = whole
+        .lines
+        .iter()
+        .zip(&texts)
+        .filter(|(_, text)| rare.iter().any(|(rare, _)| rare == *text))
+        .map(|(line, _)| *line)
+        .collect();
+    if lost.len() * 10 > texts.len() {
+        return None;
+    }
     if !(2..=MOST_KEYS).contains(&kinds.len()) || kinds.len() * 2 > texts.len() || !whole.may_be_a_key(place) {
         return None;
     }
@@ -256,7 +406,8 @@ fn by_key<'a>(whole: &Template<'a>, place: usize, judge: &Judge<'a>, options: &O
             let mut numbers: Vec<i64> = kinds.iter().filter(often).filter_map(|(text, _)| text.parse().ok()).collect();
             numbers.sort_unstable();
             let steps: HashSet<i64> = numbers.windows(2).map(|pair| pair[1] - pair[0]).collect();
-            let turns = texts.windows(2).filter(|pair| pair[0] != pair[1]).count() as f64 > 0.9 * texts.len() as f64 - 1.0;
+            let turns =
+                texts.windows(2).filter(|pair| pair[0] != pair[1]).count() as f64 > 0.9 * texts.len() as f64 - 1.0;
             let is_regular = turns && sequence < 0.35 * texts.len() as f64 + 20.0;
             let far = steps.iter().max().is_none_or(|step| numbers[0] > *step);
             if steps.len() != 1 || (far && !is_regular) {
@@ -265,9 +416,8 @@ fn by_key<'a>(whole: &Template<'a>, place: usize, judge: &Judge<'a>, options: &O
         }
         Role::Words => {
             // A unit with its prefixes belongs to the number before it.
-            let is_behind_number =
-                place > 0 && matches!(whole.columns[place - 1].role, Role::Number | Role::Constant);
-            if is_behind_number && units::prefixed(&column.words).is_some() {
+            let is_behind_number = place > 0 && matches!(whole.columns[place - 1].role, Role::Number | Role::Constant);
+            if is_behind_number && units::prefixed(&column.words, &column.counts()).is_some() {
                 return None;
             }
         }
@@ -280,7 +430,7 @@ fn by_key<'a>(whole: &Template<'a>, place: usize, judge: &Judge<'a>, options: &O
         let lines = own.iter().map(|line| whole.lines[*line]).collect();
         let rows = own.iter().map(|line| whole.rows[*line].clone()).collect();
         let keys = whole.keys.iter().cloned().chain([(*key).to_owned()]).collect();
-        let mut template = Template::new(lines, rows, keys, judge, options);
+        let mut template = Template::new(lines, rows, whole.joined.clone(), keys, judge, options);
         if column.role == Role::Number {
             template.columns[place].role = Role::Text;
             template.weigh();
@@ -303,10 +453,15 @@ fn by_key<'a>(whole: &Template<'a>, place: usize, judge: &Judge<'a>, options: &O
             }
         }
     }
+    // The marks are told once.
+    let marks: usize = whole.rows[0].iter().filter(|token| !token.is_atom()).map(|token| token.text.len()).sum();
+    let again = prior::TEMPLATE + prior::TEXT_CHARACTER * marks as f64;
+    shared += again * (templates.len() as f64 - 1.0);
     let is_marked = whole.mark_behind(place).is_some_and(|mark| ":=])>\"'".contains(mark)) || place == 0;
     let bits = templates.iter().map(|template| template.bits).sum::<f64>() - shared
         + sequence
         + prior::KEY
-        + if is_marked { 0.0 } else { prior::KEY_BARE };
-    Some(Parted { bits, templates, by: Some(place) })
+        + if is_marked { 0.0 } else { prior::KEY_BARE }
+        - if is_marked && is_cycle(&texts) { prior::KEY_IN_TURN } else { 0.0 };
+    Some(Parted { bits, templates, by: Some(place), lost })
 }

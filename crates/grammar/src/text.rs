@@ -46,6 +46,10 @@ fn without_control(text: &str) -> String {
                 _ => {}
             },
             '\t' | '\n' | '\r' => out.push(c),
+            '\u{2212}' => out.push('-'),
+            // The signs for ohm and micro that were made for old character sets.
+            '\u{2126}' => out.push('Ω'),
+            '\u{b5}' => out.push('μ'),
             '\0'..='\u{1f}' | '\u{7f}' => {}
             _ => out.push(c),
         }

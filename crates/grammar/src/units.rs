@@ -2,19 +2,101 @@
 
 /// Those that are known, longer ones in front of those they begin with.
 const UNITS: [&str; 86] = [
-    "degrees C", "degrees F", "centimeters", "percent", "Celsius", "degC", "degF", "°C", "°F", "%RH", "%rh", "%", "°", "deg", "mV",
-    "kV", "uV", "µV", "volts", "Volt", "Volts", "V", "hPa", "kPa", "Pa", "mbar", "bar", "m/s2", "m/s^2", "m/s", "mm", "cm", "km", "in",
-    "lx", "lux", "dBm", "dB", "ppm", "ppb", "mAh", "mA", "uA", "µA", "nA", "A", "rpm", "RPM", "kg", "mg", "ug/m3", "µg/m3", "g",
-    "L/min", "l/min", "ml", "mL", "dps", "uT", "µT", "kOhm", "MOhm", "mOhm", "Ohm", "ohm", "kΩ", "MΩ", "Ω", "kHz", "MHz", "GHz",
-    "Hz", "uF", "µF", "nF", "pF", "mF", "kW", "mW", "kWh", "Wh", "W", "ms", "us", "µs", "psi",
+    "degrees C",
+    "degrees F",
+    "centimeters",
+    "percent",
+    "Celsius",
+    "degC",
+    "degF",
+    "°C",
+    "°F",
+    "%RH",
+    "%rh",
+    "%",
+    "°",
+    "deg",
+    "mV",
+    "kV",
+    "uV",
+    "μV",
+    "volts",
+    "Volt",
+    "Volts",
+    "V",
+    "hPa",
+    "kPa",
+    "Pa",
+    "mbar",
+    "bar",
+    "m/s2",
+    "m/s^2",
+    "m/s",
+    "mm",
+    "cm",
+    "km",
+    "in",
+    "lx",
+    "lux",
+    "dBm",
+    "dB",
+    "ppm",
+    "ppb",
+    "mAh",
+    "mA",
+    "uA",
+    "μA",
+    "nA",
+    "A",
+    "rpm",
+    "RPM",
+    "kg",
+    "mg",
+    "ug/m3",
+    "μg/m3",
+    "g",
+    "L/min",
+    "l/min",
+    "ml",
+    "mL",
+    "dps",
+    "uT",
+    "μT",
+    "kOhm",
+    "MOhm",
+    "mOhm",
+    "Ohm",
+    "ohm",
+    "kΩ",
+    "MΩ",
+    "Ω",
+    "kHz",
+    "MHz",
+    "GHz",
+    "Hz",
+    "uF",
+    "μF",
+    "nF",
+    "pF",
+    "mF",
+    "kW",
+    "mW",
+    "kWh",
+    "Wh",
+    "W",
+    "ms",
+    "us",
+    "μs",
+    "psi",
 ];
 /// Those of one letter that are words as well, or names: only right behind a number.
-const SHORT: [&str; 6] = ["C", "F", "s", "m", "N", "K"];
+const SHORT: [&str; 4] = ["C", "F", "s", "m"];
 
 /// The unit with which `text` begins, and the rest: the name of no unit goes on with letters, digits or a slash.
 pub(crate) fn begins(text: &str) -> Option<(&'static str, &str)> {
     let whole = |unit: &&&'static str| {
-        text.strip_prefix(**unit).is_some_and(|rest| !rest.starts_with(|c: char| c.is_alphanumeric() || c == '_' || c == '/'))
+        text.strip_prefix(**unit)
+            .is_some_and(|rest| !rest.starts_with(|c: char| c.is_alphanumeric() || c == '_' || c == '/'))
     };
     let unit = UNITS.iter().chain(&SHORT).filter(whole).max_by_key(|unit| unit.len())?;
     Some((unit, &text[unit.len()..]))
@@ -38,8 +120,9 @@ pub(crate) fn written(unit: &str) -> &str {
     }
 }
 
-/// Words that are one unit with prefixes: what each multiplies by, and the unit.
-pub(crate) fn prefixed(words: &[String]) -> Option<(Vec<f64>, &'static str)> {
+/// Words that are one unit with prefixes, in so many lines each: what each multiplies by, if it is one, and the unit. Words that are
+/// damaged are none.
+pub(crate) fn prefixed(words: &[String], counts: &[usize]) -> Option<(Vec<Option<f64>>, &'static str)> {
     const BASES: [&str; 12] = ["Ohm", "ohm", "Hz", "Pa", "Ω", "V", "A", "F", "W", "g", "m", "s"];
     let factor = |prefix: &str| {
         Some(match prefix {
@@ -49,14 +132,17 @@ pub(crate) fn prefixed(words: &[String]) -> Option<(Vec<f64>, &'static str)> {
             "" => 1.0,
             "c" => 1e-2,
             "m" => 1e-3,
-            "u" | "µ" | "μ" => 1e-6,
+            "u" | "μ" => 1e-6,
             "n" => 1e-9,
             "p" => 1e-12,
             _ => return None,
         })
     };
+    let all: usize = counts.iter().sum();
     BASES.iter().find_map(|base| {
-        let factors: Option<Vec<f64>> = words.iter().map(|word| factor(word.strip_suffix(base)?)).collect();
-        factors.filter(|factors| !factors.is_empty()).map(|factors| (factors, *base))
+        let factors: Vec<Option<f64>> = words.iter().map(|word| factor(word.strip_suffix(base)?)).collect();
+        let fit: usize =
+            factors.iter().zip(counts).filter(|(factor, _)| factor.is_some()).map(|(_, count)| count).sum();
+        (fit * 10 > all * 9).then_some((factors, *base))
     })
 }
