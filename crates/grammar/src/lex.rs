@@ -249,7 +249,9 @@ impl<'a> Cutter<'a, '_> {
             [b'0', b'x' | b'X', ..] => Some(2 + count(2, hex)).filter(|end| *end > 2 && is_over(*end)),
             [b'#' | b'$', ..] => {
                 let digits = count(1, hex);
-                let is_whole = is_over(1 + digits) && bytes.get(1 + digits) != Some(&b'.');
+                let is_point =
+                    bytes.get(1 + digits) == Some(&b'.') && bytes.get(2 + digits).is_some_and(u8::is_ascii_digit);
+                let is_whole = is_over(1 + digits) && !is_point;
                 (self.options.marked_hex.contains(&digits) && is_whole).then_some(1 + digits)
             }
             [b'0', b'b', ..] => {
@@ -317,7 +319,9 @@ impl<'a> Cutter<'a, '_> {
         let is_point = |text: &str| text.starts_with('.') && text[1..].starts_with(|c: char| c.is_ascii_digit());
         let digits = rest.bytes().take_while(u8::is_ascii_digit).count();
         let is_tail = letters + digits == word.len() && digits > 0;
-        let is_glued = self.options.glued && is_tail;
+        // In front of a colon it is a name.
+        let is_name = rest[digits..].trim_start_matches(' ').starts_with([':', '=']);
+        let is_glued = self.options.glued && is_tail && !is_name;
         if is_tail && (is_glued || is_point(&rest[digits..])) { letters } else { word.len() }
     }
 
@@ -341,9 +345,12 @@ impl<'a> Cutter<'a, '_> {
     }
 }
 
+/// What stands for an atom in a skeleton: no line has it.
+pub(crate) const ATOM: &str = "\u{1}";
+
 /// The marks of a line with a place for each atom: lines with the same belong together.
 pub(crate) fn skeleton(tokens: &[Token<'_>]) -> String {
-    tokens.iter().map(|token| if token.is_atom() { "@" } else { token.text }).collect()
+    tokens.iter().map(|token| if token.is_atom() { ATOM } else { token.text }).collect()
 }
 
 #[cfg(test)]

@@ -3,7 +3,7 @@
 use crate::bits::{self, prior};
 use crate::column::{Judge, Role};
 use crate::lex::{Kind, Options, Token};
-use crate::template::{Item, Template};
+use crate::template::{Item, Template, Variant};
 use std::collections::HashSet;
 
 /// The most pairs that are tried.
@@ -80,6 +80,31 @@ fn joined<'a>(
     all.min_by(|a, b| a.bits.total_cmp(&b.bits))
 }
 
+/// Whether the value behind what is cut out, or that in front of it, keeps its name.
+fn keeps_labels(items: &[Item<'_>], fewer: &[Item<'_>], cut: &std::ops::Range<usize>) -> bool {
+    let is_slot = |item: &&Item<'_>| matches!(item, Item::Slot(_));
+    let name = |own: &[&Item<'_>]| -> Option<String> {
+        own.iter().find_map(|item| match item {
+            Item::Text(text) if text.contains(char::is_alphabetic) => Some((*text).to_owned()),
+            _ => None,
+        })
+    };
+    let names_first = name(&items.iter().take_while(|item| !is_slot(item)).collect::<Vec<_>>()).is_some();
+    // From the nearest value to the name between it and the next one.
+    let before = |own: &[Item<'_>], from: usize| -> Option<String> {
+        let slot = from + own[from..].iter().position(|item| is_slot(&item))?;
+        name(&own[..slot].iter().rev().take_while(|item| !is_slot(item)).collect::<Vec<_>>())
+    };
+    let behind = |own: &[Item<'_>], to: usize| -> Option<String> {
+        let slot = own[..to].iter().rposition(|item| is_slot(&item))?;
+        name(&own[slot + 1..].iter().take_while(|item| !is_slot(item)).collect::<Vec<_>>())
+    };
+    match names_first {
+        true => before(items, cut.end) == before(fewer, cut.start),
+        false => behind(items, cut.start) == behind(fewer, cut.start),
+    }
+}
+
 /// Both as one form, of which `short` lacks the tokens `cut`.
 fn laid<'a>(
     long: &Template<'a>,
@@ -109,6 +134,9 @@ fn laid<'a>(
     if is_short {
         return None;
     }
+    if !cut.is_empty() && !keeps_labels(items, fewer, &cut) {
+        return None;
+    }
     let blank = |token: &Token<'a>| if token.is_atom() { Token::EMPTY } else { *token };
     let lacking: Vec<Token<'a>> = long.rows[0][cut.clone()].iter().map(blank).collect();
     let filled = |row: &Vec<Token<'a>>| {
@@ -135,7 +163,7 @@ fn laid<'a>(
         if may_lack && !optional.contains(&place) {
             optional.push(place);
         }
-        if own.role == Role::Text && may_lack {
+        if matches!(own.role, Role::Text | Role::Single) && may_lack {
             let mut column = own.clone();
             column.values = vec![None; rows.len()];
             columns.push(column);
@@ -157,9 +185,10 @@ fn laid<'a>(
     if !cut.is_empty() {
         presence += bits::symbols(&is_there, 1);
     }
-    let lacks = |variant: &Vec<bool>| {
+    let lacks = |variant: &Variant| {
         let mut variant = variant.clone();
-        variant.splice(cut.start..cut.start, cut.clone().map(|_| false));
+        variant.there.splice(cut.start..cut.start, cut.clone().map(|_| false));
+        variant.joined.splice(cut.start..cut.start, cut.clone().map(|_| false));
         variant
     };
     let mut variants = long.variants.clone();

@@ -3,7 +3,7 @@
 use crate::column::{Base, Column, Role, number_of};
 use crate::lex::{self, Kind, Options, Token, is_gap_word};
 use crate::moment;
-use crate::template::Template;
+use crate::template::{Template, Variant};
 use std::collections::{BTreeSet, HashMap};
 
 /// What must stand at a place of a line.
@@ -70,7 +70,7 @@ impl Reader {
         reader
     }
 
-    fn add(&mut self, number: usize, template: &Template<'_>, variant: &[bool]) {
+    fn add(&mut self, number: usize, template: &Template<'_>, variant: &Variant) {
         let mut pieces = Vec::new();
         let (mut skeleton, mut atom, mut is_inside) = (String::new(), 0, false);
         for (place, token) in template.rows[0].iter().enumerate() {
@@ -83,12 +83,12 @@ impl Reader {
             } else {
                 Piece::Mark(token.text.to_owned())
             };
-            if !variant[place] {
+            if !variant.there[place] {
                 continue;
             }
-            let goes_on = template.joined[place] && variant.get(place + 1) == Some(&true);
+            let goes_on = variant.joined[place] && variant.there.get(place + 1) == Some(&true);
             if !is_inside {
-                skeleton += if token.is_atom() { "@" } else { token.text };
+                skeleton += if token.is_atom() { lex::ATOM } else { token.text };
             }
             is_inside = goes_on;
             pieces.push((piece, goes_on));

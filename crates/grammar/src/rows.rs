@@ -92,8 +92,9 @@ impl<'a> Reading<'a> {
 
     fn assemble(&mut self, lines: &[&str], blank: &BTreeSet<usize>, first: Option<usize>) {
         let templates = &self.templates;
-        let mut data: Vec<usize> =
-            (0..templates.len()).filter(|t| templates[*t].varying() > 0 || templates[*t].slots() > 0).collect();
+        let mut data: Vec<usize> = (0..templates.len())
+            .filter(|t| templates[*t].columns.iter().any(|column| column.is_slot() && column.role != Role::Free))
+            .collect();
         if !data.iter().any(|t| templates[*t].varying() > 0) {
             let is_most = |t: &usize| templates[*t].lines.len() * 2 > lines.len() - blank.len();
             let is_number = |t: &usize| templates[*t].columns.iter().any(|column| column.role == Role::Constant);
@@ -259,16 +260,16 @@ impl<'a> Reading<'a> {
         if let Some(t) = main.iter().find(is_time) {
             return *t;
         }
-        let tail = |t: &usize| {
+        // `S1`, `S2`, … in the order of their numbers.
+        let parted = |t: &usize| {
             let name = label(t);
-            let end = name.trim_end_matches(|c: char| !c.is_ascii_digit());
-            let digits = end.len() - end.trim_end_matches(|c: char| c.is_ascii_digit()).len();
-            end[end.len() - digits..].parse::<i64>().ok()
+            let stem = name.trim_end_matches(|c: char| c.is_ascii_digit()).len();
+            (name[..stem].to_owned(), name[stem..].parse::<i64>().ok())
         };
-        let numbers: Vec<Option<i64>> = main.iter().map(tail).collect();
-        let unique: BTreeSet<i64> = numbers.iter().flatten().copied().collect();
-        if unique.len() == main.len() {
-            return main.iter().copied().min_by_key(tail).unwrap_or(main[0]);
+        let stems: BTreeSet<String> = main.iter().map(|t| parted(t).0).collect();
+        let numbers: BTreeSet<i64> = main.iter().filter_map(|t| parted(t).1).collect();
+        if stems.len() == 1 && numbers.len() == main.len() {
+            return main.iter().copied().min_by_key(|t| parted(t).1).unwrap_or(main[0]);
         }
         first
             .filter(|t| main.contains(t))

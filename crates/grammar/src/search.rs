@@ -40,7 +40,7 @@ expressions! {
     MINUS_BETWEEN = r"\d[.,]\d+-\d+[.,]\d";
     GLUED = r"(?:^|[^\w.])[A-Za-z]+[-+]?\d+(?:\.\d+)?(?:[^\w.]|$)";
     HEX = r"[0-9A-Za-z_.]+";
-    MARKED_HEX = r"(?:^|\W)[#$]([0-9A-Fa-f]+)(?:[^\w.]|$)";
+    MARKED_HEX = r"(?:^|\W)[#$]([0-9A-Fa-f]+)(?:[^\w.]|\.\D|\.?$)";
 }
 
 /// The ways in which a text may be written that it suggests itself, each with what is thought of it before.
@@ -108,11 +108,12 @@ fn option_sets(lines: &[&str]) -> Vec<(Options, f64)> {
     offer(lines.iter().any(|line| QUOTED_GAP.is_match(line)), prior::QUOTED_GAPS, &|o| o.quoted_gaps = true);
     offer(often(&MINUS_BETWEEN), prior::MINUS_BETWEEN, &|o| o.minus_between = true);
     offer(often(&GLUED), prior::GLUED, &|o| o.glued = true);
+    let now_and_then = |expression: &Regex| share(expression) > 0.02 && share(expression) * with_numbers >= 3.0;
     let groups = |mark: char| move |o: &mut Options| o.writing = Writing { groups: Some(mark), ..o.writing };
-    offer(often(&BLANK_GROUPS), prior::GROUPS_OTHER, &groups(' '));
-    offer(often(&APOSTROPHE_GROUPS), prior::GROUPS_APOSTROPHE, &groups('\''));
-    offer(often(&POINT_GROUPS), prior::GROUPS_OTHER, &groups('.'));
-    offer(often(&COMMA_GROUPS) && !is_json, prior::GROUPS_COMMA, &|o| o.writing.comma = Comma::Groups);
+    offer(now_and_then(&BLANK_GROUPS), prior::GROUPS_OTHER, &groups(' '));
+    offer(now_and_then(&APOSTROPHE_GROUPS), prior::GROUPS_APOSTROPHE, &groups('\''));
+    offer(now_and_then(&POINT_GROUPS), prior::GROUPS_OTHER, &groups('.'));
+    offer(now_and_then(&COMMA_GROUPS) && !is_json, prior::GROUPS_COMMA, &|o| o.writing.comma = Comma::Groups);
     let sound = |(options, _): &(Options, f64)| {
         let Writing { comma, groups } = options.writing;
         !(groups.is_some() && comma == Comma::Groups) && !(groups == Some('.') && comma != Comma::Between)
@@ -192,7 +193,7 @@ impl<'a> Text<'a> {
         let mut noise: BTreeSet<usize> = BTreeSet::new();
         let mut choices: Vec<Vec<Parted<'a>>> = Vec::new();
         for (skeleton, lines) in &forms {
-            if !skeleton.contains('@') {
+            if !skeleton.contains(lex::ATOM) {
                 if lines.len() >= need {
                     marks.extend(lines);
                 } else {
@@ -357,7 +358,8 @@ fn messages(lines: &[usize], cut: &HashMap<usize, Vec<Token<'_>>>) -> BTreeSet<u
             let is_most = words.len() as f64 >= 0.6 * numbers.len() as f64;
             // A header that comes again has a name of its own for each.
             let is_header = words.len() > 1 && words.len() == words.iter().collect::<HashSet<_>>().len();
-            let is_odd = is_most && (is_header || words.iter().all(|word| seen[word] as f64 <= most));
+            let is_message = words.iter().any(|word| seen[word] == 1 && (word.len() > 5 || word.contains(' ')));
+            let is_odd = is_message || is_most && (is_header || words.iter().all(|word| seen[word] as f64 <= most));
             if !words.is_empty() && is_odd {
                 odd.insert(*line);
             }

@@ -256,7 +256,7 @@ fn structure(text: &Text<'_>, best: &Reading<'_>, channels: &[Channel], margin: 
     };
     if told().count() == 1
         && told().all(|(channel, _)| !channel.words.is_empty())
-        && !text.lines.last().is_some_and(|line| line.contains([':', '=']))
+        && !best.turn.iter().any(|t| best.templates[*t].rows[0].iter().any(|token| matches!(token.text, ":" | "=")))
     {
         doubts.push(Doubt::WordsOnly);
     }

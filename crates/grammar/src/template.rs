@@ -23,13 +23,22 @@ pub(crate) struct Template<'a> {
     pub(crate) turn: Option<usize>,
     /// Whether a token and the next one are parts of one phrase.
     pub(crate) joined: Vec<bool>,
-    /// Which of its tokens are there, for each variant that was seen.
-    pub(crate) variants: Vec<Vec<bool>>,
+    /// The variants that were seen.
+    pub(crate) variants: Vec<Variant>,
     /// The places among its atoms of fields that need not be there.
     pub(crate) optional: Vec<usize>,
     /// What it costs to tell which of these are there.
     pub(crate) presence: f64,
     pub(crate) bits: f64,
+}
+
+/// How the tokens of a template may stand on a line.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct Variant {
+    /// Which of them are there.
+    pub(crate) there: Vec<bool>,
+    /// Whether a token and the next one are parts of one phrase.
+    pub(crate) joined: Vec<bool>,
 }
 
 /// A part of a form as others see it.
@@ -59,7 +68,7 @@ impl<'a> Template<'a> {
                 column.words = vec![rows[0][*place].text.to_owned()];
             }
         }
-        let variants = vec![vec![true; rows[0].len()]];
+        let variants = vec![Variant { there: vec![true; rows[0].len()], joined: joined.clone() }];
         let mut template = Template {
             lines,
             rows,
@@ -379,9 +388,14 @@ fn by_key<'a>(whole: &Template<'a>, place: usize, judge: &Judge<'a>, options: &O
     let column = &whole.columns[place];
     let key_at = whole.atoms[place];
     let texts: Vec<&'a str> = whole.rows.iter().map(|row| row[key_at].text).collect();
-    let least = if texts.len() < 12 { 2 } else { 3.max(texts.len() / 50) };
-    let (kinds, rare): (Vec<_>, Vec<_>) =
-        distinct(texts.iter().copied()).into_iter().partition(|(_, count)| *count >= least);
+    let all = distinct(texts.iter().copied());
+    // What came once may be damaged, and of too many only those that come often are keys.
+    let least = match () {
+        () if texts.len() < 12 => 1,
+        () if all.iter().filter(|(_, count)| *count > 1).count() <= MOST_KEYS => 2,
+        () => 3.max(texts.len() / 50),
+    };
+    let (kinds, rare): (Vec<_>, Vec<_>) = all.into_iter().partition(|(_, count)| *count >= least);
     let lost: Vec<usize> = whole
         .lines
         .iter()
@@ -410,7 +424,8 @@ fn by_key<'a>(whole: &Template<'a>, place: usize, judge: &Judge<'a>, options: &O
                 texts.windows(2).filter(|pair| pair[0] != pair[1]).count() as f64 > 0.9 * texts.len() as f64 - 1.0;
             let is_regular = turns && sequence < 0.35 * texts.len() as f64 + 20.0;
             let far = steps.iter().max().is_none_or(|step| numbers[0] > *step);
-            if steps.len() != 1 || (far && !is_regular) {
+            let is_small = numbers.last().is_some_and(|last| *last <= 64) && is_cycle(&texts);
+            if (steps.len() != 1 && !is_small) || (far && !is_regular) {
                 return None;
             }
         }
