@@ -47,6 +47,8 @@ pub(crate) mod prior {
     pub(crate) const UNNAMED: f64 = 8.0;
     /// A column with leading zeros.
     pub(crate) const ZEROS: f64 = 5.0;
+    /// Digits with leading zeros right behind the only comma behind digits: a fraction.
+    pub(crate) const ZEROS_BEHIND_COMMA: f64 = 1000.0;
     /// A field that need not be there.
     pub(crate) const OPTIONAL: f64 = 10.0;
     /// A word or a number tells which channel the others are of.

@@ -230,8 +230,14 @@ impl<'a> Cutter<'a, '_> {
         (Kind::Mark, c.len_utf8())
     }
 
-    /// The length of a serial number, as `28FF641E`: digits behind letters behind digits, which are no number.
+    /// The length of a serial number, as `28FF641E`, or an address or version, as `192.168.0.10`: no number.
     fn serial(&self, bytes: &[u8]) -> Option<usize> {
+        let dotted = bytes.iter().take_while(|b| b.is_ascii_digit() || **b == b'.').count();
+        let parts: Vec<&[u8]> = bytes[..dotted].split(|b| *b == b'.').collect();
+        let is_short = parts.iter().all(|part| (1..=3).contains(&part.len()));
+        if parts.len() > 2 && is_short && self.options.writing.groups != Some('.') {
+            return Some(dotted);
+        }
         let length = bytes.iter().take_while(|b| b.is_ascii_alphanumeric()).count();
         let run = &bytes[..length];
         let letter = run.iter().position(u8::is_ascii_alphabetic)?;
@@ -383,9 +389,10 @@ mod tests {
             ("[12:00:01] Door is open", &plain, "m<[>c<12:00:01>m<]>w<Door is open>"),
             ("T25.3 --", &plain, "w<T>n<25.3>g<-->"),
             ("354;06f3", &hex, "n<354>m<;>h<06f3>"),
-            ("X12Y-3", &glued, "w<X>n<12>w<Y>n<-3>"),
+            ("X12 Y-3", &glued, "w<X>n<12>w<Y>n<-3>"),
             ("0x1F B0101 10%", &plain, "x<0x1F>x<B0101>n<10>m<%>"),
             ("12-5", &plain, "n<12>m<->n<5>"),
+            ("28FF641E 10.0.0.7 1.5", &plain, "w<28FF641E>w<10.0.0.7>n<1.5>"),
         ] {
             assert_eq!(cut(line, options), found, "{line}");
         }

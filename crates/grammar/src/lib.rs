@@ -4,7 +4,7 @@
 //! mean are options of the whole text, tried one beside the other. Lines with the same marks are a `template`, the places
 //! between are `column`s, judged over all their lines; `merge` joins templates that differ by optional fields, a template may
 //! be parted by a key. `rows` puts lines together to rows. `bits` says what each costs, `search` tries the readings and ranks
-//! them, `reader` reads on by one, line by line, `table` tells the best one and what speaks against it; `names` and `units` say what its columns are called.
+//! them, `reader` reads on by one, line by line, `spec` tells it to whoever reads streams fast, `table` tells the best one and what speaks against it; `names` and `units` say what its columns are called.
 
 mod bits;
 mod column;
@@ -16,6 +16,7 @@ mod number;
 mod reader;
 mod rows;
 mod search;
+mod spec;
 mod table;
 mod template;
 mod text;
@@ -24,5 +25,6 @@ mod units;
 pub use lex::Options;
 pub use number::{Comma, Writing};
 pub use rows::Doubt;
+pub use spec::{Spec, SpecColumn, SpecKind, SpecLine, SpecPart};
 pub use table::{Channel, ChannelKind, Finding, Table, find};
 pub use text::Lines;

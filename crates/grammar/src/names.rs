@@ -228,10 +228,7 @@ pub(crate) fn header(lines: &[&str], count: usize, delimiter: &str) -> Option<Ve
     };
     let sound = |cells: &Vec<&str>| {
         let unique = (1..cells.len()).all(|i| !cells[..i].contains(&cells[i]));
-        cells.len() == count
-            && unique
-            && cells.iter().all(|cell| is_name(&cell))
-            && !cells.iter().any(|cell| is_number(&cell))
+        cells.len() == count && unique && cells.iter().all(is_name) && !cells.iter().any(is_number)
     };
     let cells = lines.iter().rev().find_map(|line| cuts(line, delimiter).into_iter().find(sound))?;
     Some(cells.into_iter().map(of_cell).collect())

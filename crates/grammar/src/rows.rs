@@ -26,6 +26,8 @@ pub enum Doubt {
     WordsOnly,
     /// A line in front names more columns.
     Header,
+    /// Lines of several kinds make a row, and nothing on them tells what they are.
+    Nameless,
     /// Nothing changes.
     Constant,
     /// Words without end stand between the values.
@@ -125,6 +127,15 @@ impl<'a> Reading<'a> {
         let Some(base) = data.first().copied() else { return };
         let (main, side) = self.parts(&data, base);
         let kept: Vec<usize> = main.iter().chain(&side).copied().collect();
+        let is_nameless = |t: &&usize| {
+            let template = &self.templates[**t];
+            let is_word = |token: &crate::lex::Token<'_>| token.kind == crate::lex::Kind::Word;
+            let has_clock = template.columns.iter().any(|column| column.role == Role::Moment);
+            template.turn.is_none() && !has_clock && template.keys.is_empty() && !template.rows[0].iter().any(is_word)
+        };
+        if kept.len() > 1 && kept.iter().filter(is_nameless).count() > 1 {
+            self.doubts.push(Doubt::Nameless);
+        }
         let templates = &self.templates;
         let mut at: Vec<(usize, usize)> =
             kept.iter().flat_map(|t| templates[*t].lines.iter().map(|line| (*line, *t))).collect();

@@ -8,7 +8,8 @@ use crate::number::{Comma, Writing};
 use crate::rows::Reading;
 use crate::template::{Parted, Template, ways};
 use regex::Regex;
-use std::collections::{BTreeSet, HashMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::hash::{Hash, Hasher};
 use std::sync::LazyLock;
 
 /// The most ways of writing that are tried.
@@ -116,7 +117,11 @@ fn option_sets(lines: &[&str]) -> Vec<(Options, f64)> {
     offer(now_and_then(&COMMA_GROUPS) && !is_json, prior::GROUPS_COMMA, &|o| o.writing.comma = Comma::Groups);
     let sound = |(options, _): &(Options, f64)| {
         let Writing { comma, groups } = options.writing;
-        !(groups.is_some() && comma == Comma::Groups) && !(groups == Some('.') && comma != Comma::Between)
+        match groups {
+            None => true,
+            Some('.') => comma == Comma::Between,
+            Some(_) => comma != Comma::Groups,
+        }
     };
     sets.retain(sound);
     let mut unique: Vec<(Options, f64)> = Vec::new();
@@ -152,40 +157,48 @@ impl<'a> Text<'a> {
     /// All readings, the cheapest first; of those that tell the same, the cheapest.
     pub(crate) fn ranked(&self) -> Vec<Reading<'a>> {
         let judge = Judge::default();
-        let mut all: Vec<Reading<'a>> = option_sets(&self.lines)
-            .into_iter()
-            .flat_map(|(options, prior)| self.readings(&options, prior, &judge))
-            .collect();
+        let mut all: Vec<Reading<'a>> = Vec::new();
+        let mut ways: HashSet<u64> = HashSet::new();
+        for (options, prior) in option_sets(&self.lines) {
+            let cut = self.cut(&options);
+            // What changes nothing on the lines need not be tried; the cheaper way came first.
+            if ways.insert(way(&cut, options.writing)) {
+                all.extend(self.readings(cut, &options, prior, &judge));
+            }
+        }
         all.sort_by(|a, b| a.bits.total_cmp(&b.bits));
         let mut seen = HashSet::new();
         all.retain(|reading| seen.insert(told(reading)));
         all
     }
 
+    /// The tokens of the lines that are not blank and no rules, by their numbers.
+    fn cut(&self, options: &Options) -> BTreeMap<usize, Vec<Token<'a>>> {
+        let is_rule = |line: &str| line.len() >= 3 && line.chars().all(|c| "-=*_#~+.".contains(c));
+        let numbered = self.lines.iter().enumerate();
+        let told = numbered.filter(|(_, line)| !line.trim().is_empty() && !is_rule(line.trim()));
+        told.map(|(number, line)| (number, lex::tokens(line, options))).collect()
+    }
+
     /// The best few readings in one way of writing.
-    fn readings(&self, options: &Options, prior: f64, judge: &Judge<'a>) -> Vec<Reading<'a>> {
+    fn readings(
+        &self,
+        cut: BTreeMap<usize, Vec<Token<'a>>>,
+        options: &Options,
+        prior: f64,
+        judge: &Judge<'a>,
+    ) -> Vec<Reading<'a>> {
         let mut prior = prior;
-        let mut marks: BTreeSet<usize> = BTreeSet::new();
-        let mut cut: HashMap<usize, Vec<Token<'a>>> = HashMap::new();
+        let mut marks: BTreeSet<usize> = (0..self.lines.len()).filter(|line| !cut.contains_key(line)).collect();
         let mut forms: Vec<(String, Vec<usize>)> = Vec::new();
         let mut places: HashMap<String, usize> = HashMap::new();
-        for (number, line) in self.lines.iter().enumerate() {
-            let is_blank = !line.chars().any(char::is_alphanumeric) && !line.contains("--") || line.trim().is_empty();
-            let is_rule = line.trim().len() >= 3 && line.trim().chars().all(|c| "-=*_#~+.".contains(c));
-            if line.trim().is_empty() || (is_blank && is_rule) || is_rule {
-                marks.insert(number);
-                continue;
+        for (number, tokens) in cut.iter().filter(|(number, _)| !self.skip.contains(number)) {
+            let skeleton = lex::skeleton(tokens);
+            let place = *places.entry(skeleton.clone()).or_insert(forms.len());
+            match forms.get_mut(place) {
+                Some((_, lines)) => lines.push(*number),
+                None => forms.push((skeleton, vec![*number])),
             }
-            let tokens = lex::tokens(line, options);
-            if !self.skip.contains(&number) {
-                let skeleton = lex::skeleton(&tokens);
-                let place = *places.entry(skeleton.clone()).or_insert(forms.len());
-                match forms.get_mut(place) {
-                    Some((_, lines)) => lines.push(number),
-                    None => forms.push((skeleton, vec![number])),
-                }
-            }
-            cut.insert(number, tokens);
         }
         forms.sort_by_key(|(_, lines)| std::cmp::Reverse(lines.len()));
         let count: usize = forms.iter().map(|(_, lines)| lines.len()).sum();
@@ -264,7 +277,7 @@ impl<'a> Text<'a> {
         need: usize,
         marks: &BTreeSet<usize>,
         noise: &BTreeSet<usize>,
-        cut: &HashMap<usize, Vec<Token<'a>>>,
+        cut: &BTreeMap<usize, Vec<Token<'a>>>,
         options: &Options,
         prior: f64,
         judge: &Judge<'a>,
@@ -326,7 +339,7 @@ impl<'a> Text<'a> {
 
 /// Lines of a form that are messages: words where numbers stand on nearly all others, or phrases that came once among phrases that
 /// come again and again.
-fn messages(lines: &[usize], cut: &HashMap<usize, Vec<Token<'_>>>) -> BTreeSet<usize> {
+fn messages(lines: &[usize], cut: &BTreeMap<usize, Vec<Token<'_>>>) -> BTreeSet<usize> {
     let mut odd: BTreeSet<usize> = BTreeSet::new();
     if lines.len() < 6 {
         return odd;
@@ -393,6 +406,16 @@ fn messages(lines: &[usize], cut: &HashMap<usize, Vec<Token<'_>>>) -> BTreeSet<u
         }
     }
     if odd.len() as f64 <= 0.2 * n + 1.0 { odd } else { BTreeSet::new() }
+}
+
+/// A way of writing by what it makes of the lines.
+fn way(cut: &BTreeMap<usize, Vec<Token<'_>>>, writing: Writing) -> u64 {
+    let has = |mark: char| cut.values().flatten().any(|token| token.kind == Kind::Number && token.text.contains(mark));
+    let groups = writing.groups.filter(|mark| has(*mark));
+    let comma = if has(',') { writing.comma } else { Comma::Between };
+    let mut hasher = std::hash::DefaultHasher::new();
+    (cut, Writing { comma, groups }).hash(&mut hasher);
+    hasher.finish()
 }
 
 /// Whether `text` is `whole` with a few characters lost or changed.

@@ -6,6 +6,7 @@ use crate::names::{self, Label};
 use crate::reader::{Assembler, Reader, RowLines};
 use crate::rows::{Doubt, Reading};
 use crate::search::Text;
+use crate::spec::{Spec, SpecKind};
 use crate::template::Template;
 use crate::text::Lines;
 use crate::units;
@@ -60,6 +61,8 @@ pub struct Finding {
     pub margin: Option<f64>,
     /// In which way it is written.
     pub options: Options,
+    /// What stands on its lines, where that can be told.
+    pub spec: Option<Spec>,
     reader: Reader,
     sources: Vec<Source>,
     assembler: Assembler,
@@ -83,8 +86,8 @@ const MARGIN: f64 = 30.0;
 const LEAST_LINES: usize = 5;
 
 /// The most lines and bytes that are looked at.
-const MOST_LINES: usize = 300;
-const MOST_BYTES: usize = 32 << 10;
+const MOST_LINES: usize = 160;
+const MOST_BYTES: usize = 16 << 10;
 
 /// What a text means, if it has readings: its first lines tell.
 pub fn find(text: &Lines) -> Option<Finding> {
@@ -102,7 +105,7 @@ pub fn find(text: &Lines) -> Option<Finding> {
     if is_flat && let Some(sentences) = Sentences::of(&lines, is_ended) {
         let coded: Vec<String> = lines.iter().map(|line| sentences.coded(line)).collect();
         if let Some(mut found) = of_lines(coded.iter().map(String::as_str).collect(), is_ended) {
-            sentences.put_back(&mut found.channels, &mut found.doubts);
+            sentences.put_back(&mut found);
             found.sentences = Some(sentences);
             return Some(found);
         }
@@ -128,6 +131,7 @@ fn of_lines(lines: Vec<&str>, is_ended: bool) -> Option<Finding> {
     join_same(&mut best, &mut labels);
     take_units(&mut best, &mut labels);
     name_by_header(&text, &best, &mut labels);
+    let names = labels.clone();
     let channels: Vec<Channel> = labels
         .into_iter()
         .enumerate()
@@ -149,8 +153,11 @@ fn of_lines(lines: Vec<&str>, is_ended: bool) -> Option<Finding> {
         scale: scales.get(&(*template, *atom)).cloned(),
         waits: best.templates[*template].columns[*atom].role == Role::Single,
     };
+    let labels: Vec<(String, String)> = names.into_iter().map(|label| (label.name, label.unit)).collect();
+    let spec = if scales.is_empty() { Spec::of(&best, &labels) } else { None };
     Some(Finding {
         channels,
+        spec,
         doubts,
         margin,
         reader: Reader::new(&best.templates, &best.options),
@@ -337,7 +344,9 @@ fn is_index(template: &Template<'_>, atom: usize) -> bool {
 
 /// `Analog 1: 503  Analog 2: 211`: the numbers behind the words are no values.
 fn drop_numbers_of_names(reading: &mut Reading<'_>) {
-    let mut families: HashMap<(usize, &str, Kind), Vec<(i64, usize)>> = HashMap::new();
+    // Of a template, a word and what stands in front of the number: the numbers, each with its column.
+    type Family<'a> = (usize, &'a str, Kind);
+    let mut families: HashMap<Family<'_>, Vec<(i64, usize)>> = HashMap::new();
     for (place, (t, atom)) in reading.columns.iter().enumerate() {
         let template = &reading.templates[*t];
         let at = template.atoms[*atom];
@@ -389,7 +398,8 @@ fn drop_keyed_constants(reading: &mut Reading<'_>) {
         }
         let mut next = at + 1;
         while let Some(token) = row.get(next).filter(|token| !token.is_atom()) {
-            if !")]:=>-\"'".contains(token.text) && !(token.text == "\t" && next > at + 1) {
+            let is_between = ")]:=>-\"'".contains(token.text) || (token.text == "\t" && next > at + 1);
+            if !is_between {
                 break;
             }
             next += 1;
@@ -661,7 +671,7 @@ fn kind(reading: &Reading<'_>, place: usize, label: &Label) -> ChannelKind {
     let is_called = CLOCKS.contains(&label.name.to_lowercase().as_str()) || label.name.to_lowercase() == "clock";
     let is_timed = matches!(label.unit.as_str(), "s" | "ms" | "us");
     let rises = values.windows(2).all(|pair| pair[0] <= pair[1]);
-    if (is_called || is_timed) && (rises || is_timed) { ChannelKind::Clock } else { ChannelKind::Analog }
+    if is_timed || (is_called && rises) { ChannelKind::Clock } else { ChannelKind::Analog }
 }
 
 /// Whole lines, perhaps behind a clock, that are the states of one channel.
@@ -725,8 +735,23 @@ impl Sentences {
     }
 
     /// The sentences instead of the words that stand for them.
-    fn put_back(&self, channels: &mut [Channel], doubts: &mut Vec<Doubt>) {
-        for channel in channels {
+    fn put_back(&self, found: &mut Finding) {
+        let name = self.shared.join(" ");
+        if let Some(spec) = &mut found.spec {
+            for column in &mut spec.columns {
+                if let SpecKind::Words(words) = &mut column.kind
+                    && words.iter().all(|word| self.codes.iter().any(|(code, _)| code == word))
+                {
+                    name.clone_into(&mut column.name);
+                    for word in words {
+                        if let Some((_, text)) = self.codes.iter().find(|(code, _)| code == word) {
+                            text.clone_into(word);
+                        }
+                    }
+                }
+            }
+        }
+        for channel in &mut found.channels {
             let mut is_own = false;
             for word in &mut channel.words {
                 if let Some((_, text)) = self.codes.iter().find(|(code, _)| code == word) {
@@ -735,8 +760,8 @@ impl Sentences {
                 }
             }
             if is_own {
-                channel.name = self.shared.join(" ");
-                doubts.retain(|doubt| *doubt != Doubt::WordsOnly);
+                name.clone_into(&mut channel.name);
+                found.doubts.retain(|doubt| *doubt != Doubt::WordsOnly);
             }
         }
     }

@@ -63,7 +63,8 @@ impl<'a> Template<'a> {
         let mut columns: Vec<Column> = atoms.iter().map(column).collect();
         for (column, place) in columns.iter_mut().zip(&atoms) {
             let is_key = keys.iter().any(|key| key == rows[0][*place].text);
-            if column.role == Role::Text && !is_key && is_value_of_name(&rows[0], *place) {
+            let is_value = is_value_of_name(&rows[0], *place) || is_cell(&rows[0], *place);
+            if column.role == Role::Text && !is_key && is_value {
                 column.role = Role::Single;
                 column.words = vec![rows[0][*place].text.to_owned()];
             }
@@ -122,6 +123,18 @@ impl<'a> Template<'a> {
             (is_named, has_word) = (false, false);
             run.clear();
         }
+        let is_fraction = |place: usize, column: &Column| {
+            let at = self.atoms[place];
+            let token = |back: usize| at.checked_sub(back).and_then(|at| self.rows[0].get(at));
+            column.base == Base::Zeros
+                && !self.rows[0][at].is_apart
+                && token(1).is_some_and(|token| token.text == "," && !token.is_apart)
+                && token(2).is_some_and(|token| token.kind == Kind::Number)
+                && token(3).is_none_or(|token| token.text != ",")
+                && self.rows[0].get(at + 1).is_none_or(|token| token.text != ",")
+        };
+        let fractions = self.columns.iter().enumerate().filter(|(place, column)| is_fraction(*place, column)).count();
+        bits += prior::ZEROS_BEHIND_COMMA * fractions as f64;
         bits += prior::SECOND_MARK * (marks.len() as f64 - 1.0).max(0.0) + prior::ZEROS * zeros;
         if named * 2.0 > slots {
             bits += prior::UNNAMED * (slots - named);
@@ -185,6 +198,18 @@ impl<'a> Template<'a> {
     fn mark_behind(&self, place: usize) -> Option<&'a str> {
         self.rows[0].get(self.atoms[place] + 1).filter(|token| !token.is_atom()).map(|token| token.text)
     }
+}
+
+/// Whether the word at `place` is a cell of a list by itself, behind another one.
+fn is_cell(row: &[Token<'_>], place: usize) -> bool {
+    let mark =
+        |at: Option<usize>| at.and_then(|at| row.get(at)).filter(|token| !token.is_atom()).map(|token| token.text);
+    let is_delimiter = |mark: &str| matches!(mark, "," | ";" | "|" | "\t");
+    let before = mark(place.checked_sub(1)).is_some_and(is_delimiter);
+    let behind = place + 1 == row.len() || mark(Some(place + 1)).is_some_and(is_delimiter);
+    let is_list = row.iter().filter(|token| token.is_atom()).count() > 1
+        && row.iter().all(|token| token.is_atom() || !matches!(token.text, ":" | "="));
+    before && behind && is_list
 }
 
 /// Whether the word at `place` stands where the value of a name does: `state=IDLE`, `"id": "a1"`.

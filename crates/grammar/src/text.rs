@@ -49,7 +49,7 @@ fn without_control(text: &str) -> String {
             '\u{2212}' => out.push('-'),
             // The signs for ohm and micro that were made for old character sets.
             '\u{2126}' => out.push('Ω'),
-            '\u{b5}' => out.push('μ'),
+            '\u{3bc}' => out.push('µ'),
             '\0'..='\u{1f}' | '\u{7f}' => {}
             _ => out.push(c),
         }

@@ -16,6 +16,7 @@ pub(super) fn clean(line: &[u8]) -> Option<Cow<'_, [u8]>> {
         return Some(Cow::Borrowed(line));
     }
     let line = line.strip_prefix(MARK).unwrap_or(line);
+    let line = without_idle(line);
     let text = without_escapes(line)?;
     let text = match std::str::from_utf8(&text) {
         Ok(text) => Cow::Borrowed(text),
@@ -25,6 +26,14 @@ pub(super) fn clean(line: &[u8]) -> Option<Cow<'_, [u8]>> {
         return None;
     }
     Some(Cow::Owned(text.chars().map(plain).collect::<String>().into_bytes()))
+}
+
+/// `line` without what says nothing at its ends: NUL, BEL and the signs for going on and pausing (XON, XOFF).
+fn without_idle(line: &[u8]) -> &[u8] {
+    let is_idle = |b: &u8| matches!(b, 0 | 7 | 0x11 | 0x13);
+    let begin = line.iter().take_while(|b| is_idle(b)).count();
+    let end = line[begin..].iter().rev().take_while(|b| is_idle(b)).count();
+    &line[begin..line.len() - end]
 }
 
 /// Signs that are written for a minus, and spaces of other widths, as their plain ones.
@@ -101,7 +110,8 @@ mod tests {
             (b"1\x1b23", None),
             (b"\x1b[1,2]", None),
             (b"\xb0\xb1\xc4 12", None),
-            (b"a=1\x07", None),
+            (b"\x00a=1\x07", Some("a=1")),
+            (b"a=1\x02", None),
             (b"level 12 \x9fC at the bed", None),
         ] {
             assert_eq!(text(line).as_deref(), expected, "{line:?}");

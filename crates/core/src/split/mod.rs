@@ -8,7 +8,7 @@
 //! `labelled`, `words` and `json` are its scanners), `turns` puts rows together that take several lines, `pattern` reads
 //! what is text with fields in it, `clean` makes text of bytes, `wall` reads dates and times of day, `address` what is no reading; `shape_reader` doubts the
 //! shape while it is in force, `doubts` asks what commas and signs mean, `trial` reads the first lines again when another
-//! shape does better.
+//! shape does better; `opinion` asks what all of them mean together.
 //!
 //! Not all streams are lines: `frames` are binary, `pins` are messages of a board whose pins the host sets up; `polled` reads lines by
 //! what was asked. `cutter` cuts by the shape in force, `probe` tells frames from text by the first bytes.
@@ -28,6 +28,7 @@ mod labelled;
 mod learn;
 mod line_shape;
 mod number;
+mod opinion;
 mod outcome;
 mod pattern;
 pub mod pins;

@@ -6,6 +6,7 @@ use super::effort::Effort;
 use super::learn::{Learning, MOST_HELD};
 use super::line_shape::carries_numbers;
 use super::outcome::{LineOutcome, Rejection, Sink};
+use super::pattern::StepRow;
 use super::pins::PinRow;
 use super::polled::PolledRow;
 use super::read::{Other, Reader};
@@ -93,6 +94,10 @@ pub(super) struct ShapeReader {
     missing: Missing,
     pins: PinRow,
     polled: PolledRow,
+    /// For rows of several lines of a pattern.
+    pub(super) steps: Option<StepRow>,
+    /// What all lines together may mean instead, and the shape of that, where shapes can say it.
+    pub(super) second: Option<(String, Option<Proposal>)>,
     /// A line that reads as the one before has nothing more to say of the shape.
     is_calm: bool,
     /// For looking at lines together; `None` while lines are read again, which is no time to look for another shape.
@@ -123,6 +128,10 @@ impl Missing {
 
 impl ShapeReader {
     pub(super) fn new(shape: Shape, pinned: bool) -> ShapeReader {
+        let steps = match &shape {
+            Shape::Pattern(pattern) if pattern.has_steps() => Some(StepRow::new(pattern)),
+            _ => None,
+        };
         let several = match &shape {
             Shape::PerLine(_) => true,
             Shape::Plain(plain) => plain.lines > 1,
@@ -154,6 +163,8 @@ impl ShapeReader {
             missing: Missing::default(),
             pins: PinRow::default(),
             polled: PolledRow::default(),
+            steps,
+            second: None,
             is_calm: false,
             effort: Some(Effort::default()),
         }
@@ -167,6 +178,11 @@ impl ShapeReader {
     /// Frames that are missing, where a field counts them.
     pub(super) fn missing(&self) -> Option<u64> {
         self.missing.counted.then_some(self.missing.frames)
+    }
+
+    /// Nothing more comes: the row that is under way is over.
+    pub(super) fn finish(&mut self, sink: &mut impl Sink) {
+        self.steps.iter_mut().for_each(|steps| steps.finish(sink));
     }
 
     /// These bytes were sent to the board at `at`.
@@ -196,6 +212,7 @@ impl ShapeReader {
         self.pins.break_off();
         self.polled.break_off();
         self.turns.iter_mut().for_each(Turns::break_off);
+        self.steps.iter_mut().for_each(StepRow::break_off);
     }
 
     /// Takes bytes that are no whole frame.
@@ -311,6 +328,9 @@ impl ShapeReader {
     fn take_row(&mut self, at: Stamp, filled: u64, line: &[u8], sink: &mut impl Sink) {
         if self.turns.is_some() {
             self.take_turn(at, filled, line, sink);
+        } else if let Some(steps) = &mut self.steps {
+            sink.line(at, LineOutcome::Row(filled.trailing_zeros() as u8), line);
+            steps.take(at, filled, &self.values, sink);
         } else {
             sink.line(at, LineOutcome::Row(0), line);
             sink.row(at, &self.values);
@@ -615,6 +635,7 @@ impl ShapeReader {
         let fit = self.fits * 10 >= (self.misfits + self.lost) * 90;
         self.proposal.is_some()
             || self.other.is_some()
+            || self.second.is_some()
             || self.doubts.proposal.is_some()
             || self.reader.may_leave_fields()
             || !fit

@@ -7,12 +7,13 @@ use super::frame::Frame;
 use super::frames::Found;
 use super::learn::{Learning, MOST_HELD};
 use super::line_shape::carries_numbers;
+use super::opinion;
 use super::outcome::{LineOutcome, Rejection, Sink};
 use super::probe::{Probe, Verdict};
 use super::read::Column;
 use super::shape::Shape;
 use super::shape_reader::{Better, Proposal, ShapeReader, reject};
-use super::trial::{RowCount, Trial, read};
+use super::trial::{RowCount, Second, Trial, read};
 use super::turns::Turns;
 use crate::Stamp;
 
@@ -264,7 +265,7 @@ impl Splitter {
     /// row of several lines begins.
     pub fn uncertain(&self) -> Option<&str> {
         let reading = self.reading().filter(|reading| !reading.pinned)?;
-        if let Some(guess) = &reading.guess {
+        if let Some(guess) = reading.guess.as_ref().or(reading.second.as_ref().map(|(said, _)| said)) {
             return Some(guess);
         }
         if reading.turns.as_ref().is_some_and(Turns::begins_anywhere) {
@@ -311,7 +312,8 @@ impl Splitter {
     /// Another shape that may be the right one.
     pub fn proposal(&self) -> Option<&Proposal> {
         let reading = self.reading()?;
-        reading.proposal.as_ref().or(reading.other.as_ref()).or(reading.doubts.proposal.as_ref())
+        let second = reading.second.as_ref().and_then(|(_, proposal)| proposal.as_ref());
+        reading.proposal.as_ref().or(reading.other.as_ref()).or(reading.doubts.proposal.as_ref()).or(second)
     }
 
     /// What each column states of itself; empty while no shape is known.
@@ -471,8 +473,12 @@ impl SplitState {
         if let Some(shape) = learning.hold(at, half, &text) {
             let reading = self.trial.read_as(shape);
             self.begin(reading, Effort::default(), sink);
+            self.ask_again();
+            self.decide_if_told(sink);
         } else if let Some(reading) = self.trial.survey(None) {
             self.begin(reading, Effort::default(), sink);
+            self.ask_again();
+            self.decide_if_told(sink);
         } else if learning.held.len() > MOST_HELD {
             learning.held.remove(0);
             self.trial.give_up_oldest(sink);
@@ -489,37 +495,52 @@ impl SplitState {
             false => read(reading, at, half, frame, sink),
         };
         let effort = reading.effort.unwrap_or_default();
-        if let Some(Better::Grown(shape) | Better::Other(shape)) = better {
-            self.trial.numbers = reading.reader.numbers();
-            let reading = self.trial.read_as(shape);
+        let better = match better {
+            Some(Better::Grown(shape) | Better::Other(shape)) => {
+                self.trial.numbers = reading.reader.numbers();
+                Some(self.trial.read_as(shape))
+            }
+            None => self.trial.survey(Some(reading)),
+        };
+        if let Some(reading) = better {
             if !self.patient {
                 sink.restart();
             }
-            return self.begin(reading, effort, sink);
+            self.begin(reading, effort, sink);
         }
-        if let Some(reading) = self.trial.survey(Some(reading)) {
-            if !self.patient {
-                sink.restart();
-            }
-            return self.begin(reading, effort, sink);
-        }
+        self.ask_again();
+        self.decide_if_told(sink);
+    }
+
+    /// The shape on trial stays, if enough lines speak for it.
+    fn decide_if_told(&mut self, sink: &mut impl Sink) {
         let State::Trial(reading) = &self.state else { return };
-        if reading.is_decided() || self.trial.is_full() {
+        let is_asked = self.trial.len() >= opinion::FEWEST || reading.settled;
+        if (reading.is_decided() && is_asked) || self.trial.is_full() {
             self.decide(sink);
+        }
+    }
+
+    /// Asks what all lines on trial mean together.
+    fn ask_again(&mut self) {
+        let State::Trial(reading) = &mut self.state else { return };
+        match self.trial.second(reading) {
+            Some(Second::Differs(said, shape)) => {
+                let why = "all lines together may be read so".to_owned();
+                reading.second = Some((said, shape.map(|shape| Proposal { shape, why })));
+            }
+            Some(Second::Agrees) => reading.second = None,
+            None => {}
         }
     }
 
     /// Goes by the shape of `reading`, which has read the lines so far, with what is left of the `effort`.
     fn begin(&mut self, mut reading: ShapeReader, effort: Effort, sink: &mut impl Sink) {
-        let settled = reading.is_decided() || self.trial.is_full();
         if !self.patient {
             reading = self.trial.give(reading.reader.shape().clone(), sink);
         }
         reading.effort = Some(effort);
         self.state = State::Trial(Box::new(reading));
-        if settled {
-            self.decide(sink);
-        }
     }
 
     /// The shape on trial stays.
@@ -563,6 +584,9 @@ impl SplitState {
                 }
             }
             State::Settled(_) => {}
+        }
+        if let State::Settled(reading) = &mut self.state {
+            reading.finish(sink);
         }
     }
 }

@@ -4,6 +4,7 @@ use super::clean::clean;
 use super::effort::Effort;
 use super::frame::Frame;
 use super::header::Header;
+use super::opinion;
 use super::outcome::{LineOutcome, Nothing, Rejection, Sink};
 use super::pattern::{self, Found};
 use super::read::Numbers;
@@ -51,6 +52,26 @@ pub(super) struct Trial {
     effort: Effort,
 }
 
+/// What a second look at the lines says.
+pub(super) enum Second {
+    /// The same, or nothing that is sure.
+    Agrees,
+    /// They may be read otherwise: what is told, and the shape, where shapes can say it.
+    Differs(String, Option<Shape>),
+}
+
+/// Keeps rows.
+#[derive(Default)]
+struct Kept(Vec<Vec<f64>>);
+
+impl Sink for Kept {
+    fn shape(&mut self, _: &Shape) {}
+    fn line(&mut self, _: Stamp, _: LineOutcome, _: &[u8]) {}
+    fn row(&mut self, _: Stamp, values: &[f64]) {
+        self.0.push(values.to_vec());
+    }
+}
+
 /// Counts rows and gives nothing on.
 pub(super) struct RowCount<'a>(pub(super) &'a mut u64);
 
@@ -65,6 +86,10 @@ impl Sink for RowCount<'_> {
 impl Trial {
     pub(super) fn is_empty(&self) -> bool {
         self.lines.is_empty()
+    }
+
+    pub(super) fn len(&self) -> usize {
+        self.lines.len()
     }
 
     pub(super) fn is_full(&self) -> bool {
@@ -194,6 +219,34 @@ impl Trial {
         Some(reading)
     }
 
+    /// Asks what all lines mean together, now and then, beside what they mean to `now`; `None` where it is not the time to ask.
+    pub(super) fn second(&mut self, now: &ShapeReader) -> Option<Second> {
+        if !opinion::is_due(self.lines.len()) || now.reader.shape().is_binary() {
+            return None;
+        }
+        let whole = self.lines.iter().filter(|line| line.bad.is_none());
+        let opinion = opinion::opinion(whole.map(|line| line.bytes.as_slice()), self.header.as_ref());
+        let Some(opinion) = opinion.filter(|opinion| opinion.is_sure) else { return Some(Second::Agrees) };
+        // JSON says itself what is what, but for keys that are values, and so do names that all lines have; a check that holds and a time that is one are more than
+        // what is likely.
+        let is_said = match now.reader.shape() {
+            Shape::Json(_) => now.reader.shape().columns() >= opinion.columns(),
+            Shape::PerLine(_) | Shape::Labelled(_) => now.misfits + now.lost == 0,
+            Shape::Pattern(pattern) => pattern.is_checked() || (pattern.clock().is_some() && !opinion.has_clock()),
+            _ => false,
+        };
+        let mut rows = Kept::default();
+        let mut again = self.begin_reading(now.reader.shape().clone());
+        for line in &self.lines {
+            let _ = line.read(&mut again, &mut rows);
+        }
+        if is_said || opinion.is_told_by(&rows.0) {
+            return Some(Second::Agrees);
+        }
+        let said = opinion.said();
+        Some(Second::Differs(said, opinion.shape.filter(|shape| shape != now.reader.shape())))
+    }
+
     /// The same, giving what it finds, and `shape` first; gives how it reads on.
     pub(super) fn give(&mut self, shape: Shape, sink: &mut impl Sink) -> ShapeReader {
         self.rows = 0;
@@ -222,6 +275,9 @@ impl Trial {
         reading.reader.know_numbers(self.numbers);
         if matches!(reading.reader.shape(), Shape::Pattern(_)) {
             reading.other.clone_from(&self.rival);
+        }
+        if let (Some(steps), true) = (&mut reading.steps, self.lines.front().is_some_and(|line| line.half)) {
+            steps.break_off();
         }
         if let (Some(turns), true) = (&mut reading.turns, self.lines.front().is_some_and(|line| line.half)) {
             turns.join();

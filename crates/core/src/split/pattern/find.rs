@@ -320,7 +320,7 @@ fn find_in(lines: &[&[u8]], header: Option<&Header>, has_check: bool, second: bo
             let places = places(cuts);
             let (parts, own) = parts(&places, mode, second)?;
             doubt = doubt.or(own);
-            let mut form = Form { parts: Vec::new(), checked: has_check };
+            let mut form = Form { checked: has_check, ..Form::default() };
             for part in parts {
                 form.parts.push(match part {
                     Piece::Part(part) => part,

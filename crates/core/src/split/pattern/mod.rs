@@ -11,7 +11,9 @@ mod names;
 mod numbers;
 mod read;
 mod spelled;
+mod steps;
 mod tokens;
+mod told;
 
 use super::header::Header;
 use super::shape::Delimiter;
@@ -19,6 +21,8 @@ use super::wall::Written;
 
 pub(super) use find::{Found, find};
 pub(super) use read::Unread;
+pub(super) use steps::StepRow;
+pub(super) use told::shape_of;
 
 /// The form of one or more kinds of lines. Its text is what [`std::fmt::Display`] writes and a person types.
 #[derive(Clone, Debug, PartialEq)]
@@ -31,6 +35,8 @@ pub struct Pattern {
 #[derive(Clone, Debug, Default, PartialEq)]
 struct Form {
     parts: Vec<Part>,
+    /// Its place in a row of several lines.
+    step: usize,
     /// What stands between `$` and `*` is checked by the two hexadecimal digits behind: all its bytes, joined by XOR.
     checked: bool,
 }
@@ -69,6 +75,8 @@ pub(super) enum FieldKind {
     Minus,
     /// Hexadecimal digits with nothing in front.
     Hex,
+    /// Binary digits with nothing in front.
+    Binary,
     /// A word for one of two states.
     State,
     /// Words that are codes: the first is 0.
@@ -174,6 +182,11 @@ impl Pattern {
         !form.checked && !joined && self.columns.iter().all(plain)
     }
 
+    /// Whether its lines end in a checksum.
+    pub(super) fn is_checked(&self) -> bool {
+        self.forms.iter().any(|form| form.checked)
+    }
+
     /// Whether some text on its lines is not read.
     pub fn has_unread(&self) -> bool {
         self.forms.iter().flat_map(|form| &form.parts).any(|part| matches!(part, Part::Word | Part::Rest))
@@ -223,7 +236,10 @@ impl Pattern {
     pub(super) fn sentence(&self) -> String {
         let count = self.columns.len();
         let mut text = format!("text with {count} {} on each line", if count == 1 { "field" } else { "fields" });
-        if self.forms.len() > 1 {
+        if self.has_steps() {
+            let steps = self.forms.iter().map(|form| form.step).max().unwrap_or(0) + 1;
+            text = format!("{steps} lines a row with {count} fields");
+        } else if self.forms.len() > 1 {
             text = format!("{} kinds of lines with {count} fields", self.forms.len());
         }
         let has = |test: fn(&FieldKind) -> bool| self.columns.iter().any(|column| test(&column.kind));
@@ -233,6 +249,7 @@ impl Pattern {
             (has(|kind| *kind == FieldKind::Comma), ", decimal comma"),
             (has(|kind| *kind == FieldKind::Thousands), ", thousands set apart"),
             (has(|kind| *kind == FieldKind::Hex), ", hexadecimal"),
+            (has(|kind| *kind == FieldKind::Binary), ", binary digits"),
             (self.forms.iter().any(|form| form.checked), ", checked by a checksum"),
             (self.has_unread(), ", other words not read"),
         ] {

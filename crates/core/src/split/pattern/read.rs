@@ -85,6 +85,12 @@ impl FieldKind {
                 let value = u64::from_str_radix(text, 16).ok()? as f64;
                 number(Some((Number { value, decimals: 0 }, digits)))
             }
+            FieldKind::Binary => {
+                let digits = text.iter().take_while(|b| matches!(b, b'0' | b'1')).count();
+                let text = std::str::from_utf8(&text[..digits]).ok()?;
+                let value = u64::from_str_radix(text, 2).ok()? as f64;
+                number(Some((Number { value, decimals: 0 }, digits)))
+            }
             FieldKind::State => {
                 let length = text.iter().take_while(|b| is_letter(**b)).count();
                 cells.set(column, state(&text[..length])?);
@@ -295,6 +301,7 @@ mod tests {
             ("x: {x:minus}", "x: - 837", &[-837.0]),
             ("x: {x:minus}", "x: 837", &[837.0]),
             ("#{a:hex}", "#0BC8", &[3016.0]),
+            ("{a:binary};{b}", "0101;7", &[5.0, 7.0]),
             ("{t:clock} -> {a}", "12:59:00.5 -> 3", &[46_740.5, 3.0]),
             ("[{t:ticks}] {a}", "[1234] 5", &[1234.0, 5.0]),
             ("door {d:state} {m=idle|very fast}", "door OPEN very fast", &[1.0, 1.0]),

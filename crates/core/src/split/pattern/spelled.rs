@@ -10,16 +10,19 @@ use std::str::FromStr;
 
 /// What stands between kinds of lines.
 const OR: &str = "{or}";
+/// What stands between the lines of a row.
+const THEN: &str = "{then}";
 const WORD: &str = ":word";
 const REST: &str = ":rest";
 const CHECK: &str = ":check";
 
 /// Ways of writing a number, as they are spelled behind its name.
-const KINDS: [(&str, FieldKind); 11] = [
+const KINDS: [(&str, FieldKind); 12] = [
     ("comma", FieldKind::Comma),
     ("thousands", FieldKind::Thousands),
     ("minus", FieldKind::Minus),
     ("hex", FieldKind::Hex),
+    ("binary", FieldKind::Binary),
     ("state", FieldKind::State),
     ("ticks", FieldKind::Ticks),
     ("clock", FieldKind::Clock(ISO)),
@@ -35,7 +38,8 @@ impl fmt::Display for Pattern {
     fn fmt(&self, to: &mut fmt::Formatter<'_>) -> fmt::Result {
         for (i, form) in self.forms.iter().enumerate() {
             if i > 0 {
-                write!(to, " {OR} ")?;
+                let between = if self.forms[i - 1].step == form.step { OR } else { THEN };
+                write!(to, " {between} ")?;
             }
             for part in &form.parts {
                 match part {
@@ -67,9 +71,20 @@ impl FromStr for Pattern {
 
     fn from_str(text: &str) -> Result<Pattern, NotAShape> {
         let mut pattern = Pattern { forms: Vec::new(), columns: Vec::new() };
-        for text in text.split(OR) {
-            let form = pattern.form(text.trim()).map_err(NotAShape)?;
-            pattern.forms.push(form);
+        for (step, text) in text.split(THEN).enumerate() {
+            for text in text.split(OR) {
+                let mut form = pattern.form(text.trim()).map_err(NotAShape)?;
+                form.step = step;
+                // A column has one place in a row.
+                let is_elsewhere =
+                    |part: &&Part| pattern.forms.iter().any(|other| other.step != step && other.parts.contains(part));
+                if let Some(Part::Field(column)) =
+                    form.parts.iter().filter(|part| matches!(part, Part::Field(_))).find(is_elsewhere)
+                {
+                    return Err(NotAShape(format!("'{}' appears on two lines of a row", pattern.name(*column))));
+                }
+                pattern.forms.push(form);
+            }
         }
         if pattern.columns.is_empty() {
             return Err(NotAShape("type the line with a name in braces for each field, as in: S,{a},{b}".into()));
@@ -175,12 +190,25 @@ mod tests {
             "{clock_s:clock} -> {level:comma} mm",
             "speed {speed} state {state=IDLE|RUN|FAULT}{:rest}",
             "$WAVE,{a},{b:thousands}*{:check} {or} $LVL,{c:hex}*{:check}",
+            "Level: {a} {or} Level: high {then} Flow: {b:binary}",
             "{{{a};{b:minus}}} {:word} {door:state}",
         ] {
             assert_eq!(text.parse::<Pattern>().unwrap().to_string(), text);
         }
-        for wrong in ["", "S", "{a", "a}", "{a},{a}", "{a b}", "{a:x}", "{:rest} {a}", "{a} {:check}", "{s=A||B}", "{}"]
-        {
+        for wrong in [
+            "",
+            "S",
+            "{a",
+            "a}",
+            "{a},{a}",
+            "{a b}",
+            "{a:x}",
+            "{:rest} {a}",
+            "{a} {:check}",
+            "{s=A||B}",
+            "{}",
+            "a {a} {then} b {a}",
+        ] {
             assert!(wrong.parse::<Pattern>().is_err(), "{wrong}");
         }
         assert_eq!("T: {t} °C  RH: {rh} %".parse::<Pattern>().unwrap().unit(0), "°C");
