@@ -136,11 +136,17 @@ impl<'a> Reading<'a> {
         if kept.len() > 1 && kept.iter().filter(is_nameless).count() > 1 {
             self.doubts.push(Doubt::Nameless);
         }
+        // What comes in turn is told apart by order alone, which lines of other kinds between leave open.
+        let in_turn = kept.iter().filter(|t| self.templates[**t].turn.is_some()).count();
+        let begins = kept.iter().filter(|t| self.templates[**t].turn == Some(0)).count();
+        if in_turn > 0 && (in_turn < kept.len() || begins > 1) {
+            self.doubts.push(Doubt::NoOrder);
+        }
         let templates = &self.templates;
         let mut at: Vec<(usize, usize)> =
             kept.iter().flat_map(|t| templates[*t].lines.iter().map(|line| (*line, *t))).collect();
         at.sort_unstable();
-        let bounds = if kept.len() > 1 { self.bounds(&at, main.len(), templates[base].lines.len()) } else { None };
+        let bounds = if kept.len() > 1 { self.bounds(&at, templates[base].lines.len()) } else { None };
         let start = match bounds {
             Some(start) => start,
             None => self.start(&main, first, &at),
@@ -209,7 +215,7 @@ impl<'a> Reading<'a> {
     }
 
     /// The template with which rows begin, where blank lines or headings stand in front of most.
-    fn bounds(&self, at: &[(usize, usize)], _main: usize, top: usize) -> Option<usize> {
+    fn bounds(&self, at: &[(usize, usize)], top: usize) -> Option<usize> {
         let mut firsts: Vec<(usize, usize)> = Vec::new();
         for mark in &self.marks {
             let next = at.partition_point(|(line, _)| line < mark);
@@ -392,7 +398,9 @@ impl<'a> Reading<'a> {
                 rows.retain(|row| assembler.is_whole(row));
             }
         }
-        let value = |row: &RowLines, (t, atom): (usize, usize)| row.get(&t).and_then(|values| values[atom]);
+        let value = |row: &RowLines, (t, atom): (usize, usize)| {
+            row.get(&t).and_then(|values| values.get(atom).copied().flatten())
+        };
         self.rows = rows.iter().map(|row| columns.iter().map(|column| value(row, *column)).collect()).collect();
         (self.columns, self.turn, self.main, self.is_bound) = (columns, turn, main, is_bound);
     }

@@ -209,13 +209,15 @@ impl Finding {
             rows.pop();
         }
         rows.retain(|row| row.values().flatten().any(Option::is_some));
+        // A line that came in another's turn may have fewer values.
+        let cell = |values: &Vec<Option<f64>>, atom: usize| values.get(atom).copied().flatten();
         let value = |row: &RowLines, source: &Source| {
             let values = row.get(&source.template)?;
             match &source.scale {
-                Some((unit, factors)) => values[source.atom]
-                    .zip(values[*unit].and_then(|code| factors.get(code as usize).copied().flatten()))
+                Some((unit, factors)) => cell(values, source.atom)
+                    .zip(cell(values, *unit).and_then(|code| factors.get(code as usize).copied().flatten()))
                     .map(|(value, factor)| value * factor),
-                None => values[source.atom],
+                None => cell(values, source.atom),
             }
         };
         let words = |source: &Source| reader.words(source.template, source.atom);
@@ -504,11 +506,16 @@ fn take_units(reading: &mut Reading<'_>, labels: &mut Vec<Label>) {
             taken.insert(place);
         }
     }
-    keep(reading, |place| !taken.contains(&place));
+    keep_but(reading, labels, &taken);
+}
+
+/// Columns and their labels without these.
+fn keep_but(reading: &mut Reading<'_>, labels: &mut Vec<Label>, left: &BTreeSet<usize>) {
+    keep(reading, |place| !left.contains(&place));
     let mut place = 0;
     labels.retain(|_| {
         place += 1;
-        !taken.contains(&(place - 1))
+        !left.contains(&(place - 1))
     });
 }
 
@@ -521,10 +528,10 @@ fn labelled(reading: &Reading<'_>) -> Vec<Label> {
     reading.columns.iter().map(|column| of.remove(column).unwrap_or_default()).collect()
 }
 
-/// `1.66 m`, `52 cm`: a number and its unit with prefixes become one number.
 /// What units with prefixes multiply by: for the template and atom of a number, the atom of the unit and a factor for each word.
 type Scales = HashMap<(usize, usize), (usize, Vec<Option<f64>>)>;
 
+/// `1.66 m`, `52 cm`: a number and its unit with prefixes become one number.
 fn scale_prefixes(reading: &mut Reading<'_>, labels: &mut Vec<Label>) -> Scales {
     let mut scales = HashMap::new();
     let mut place = 0;
@@ -586,12 +593,7 @@ fn join_same(reading: &mut Reading<'_>, labels: &mut Vec<Label>) {
             doubled.insert(place);
         }
     }
-    keep(reading, |place| !doubled.contains(&place));
-    let mut place = 0;
-    labels.retain(|_| {
-        place += 1;
-        !doubled.contains(&(place - 1))
-    });
+    keep_but(reading, labels, &doubled);
 }
 
 /// Words for how grave a message is.
