@@ -5,7 +5,7 @@ use crate::Stamp;
 use crate::split::outcome::Sink;
 
 /// A row of several lines that is being put together.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub(in crate::split) struct StepRow {
     /// The step of each column.
     steps: Vec<usize>,
@@ -38,7 +38,7 @@ impl StepRow {
         StepRow { steps, last, values: vec![f64::NAN; pattern.columns()], at: None, is_joining: false }
     }
 
-    /// What comes next does not follow from what came before: a row that is under way is given as it is.
+    /// What comes next does not follow from what came before: a row that is under way is not given, nor the rest of one that began before.
     pub(in crate::split) fn break_off(&mut self) {
         self.values.fill(f64::NAN);
         (self.at, self.is_joining) = (None, true);
