@@ -45,12 +45,23 @@ fn until<T>(link: &Link, what: &str, mut test: impl FnMut(&Feed) -> Option<T>) -
 
 /// Waits for bytes with `text` in them.
 fn text(link: &Link, text: &str) {
-    let mut seen = Vec::new();
-    until(link, text, |feed| {
+    texts(link, &[text]);
+}
+
+/// Waits for bytes with each of `texts` in them, one behind the other: they may come in one piece.
+fn texts(link: &Link, texts: &[&str]) {
+    let (mut seen, mut left) = (Vec::new(), texts);
+    until(link, &texts.join(", then "), |feed| {
         if let Feed::Chunk(chunk) = feed {
             seen.extend_from_slice(&chunk.bytes);
         }
-        seen.windows(text.len()).any(|window| window == text.as_bytes()).then_some(())
+        while let [text, later @ ..] = left
+            && let Some(at) = seen.windows(text.len()).position(|window| window == text.as_bytes())
+        {
+            seen.drain(..at + text.len());
+            left = later;
+        }
+        left.is_empty().then_some(())
     });
 }
 
@@ -181,8 +192,7 @@ fn a_board_is_reset_on_purpose() {
     let (_board, link) = board("flume", Some(115_200));
     text(&link, "t_us=500000 ");
     link.tell(Command::Reset).unwrap();
-    text(&link, "ready: send ? for help");
-    text(&link, "t_us=10000 ");
+    texts(&link, &["ready: send ? for help", "t_us=10000 "]);
 }
 
 #[test]
