@@ -72,15 +72,15 @@ fn a_field_of_the_board_has_its_name_before_a_formula_that_was_called_the_same()
 #[test]
 fn a_label_that_comes_late_has_gaps_before_and_shifts_nothing() {
     let mut chain = chain("[[channel]]\nname = \"sum\"\nformula = \"gauge + ifgap(late, 100)\"\n");
-    (0..30).for_each(|i| chain.feed(at(i), format!("gauge={i}\n").as_bytes()));
-    (30..60).for_each(|i| chain.feed(at(i), format!("gauge={i} late=1\n").as_bytes()));
+    (0..140).for_each(|i| chain.feed(at(i), format!("gauge={i}\n").as_bytes()));
+    (140..170).for_each(|i| chain.feed(at(i), format!("gauge={i} late=1\n").as_bytes()));
     assert_eq!(names(&chain), ["gauge", "sum", "late"]);
     let rows = chain.store().rows();
-    assert_eq!(rows.end, 58, "two lines were rejected before the label was no accident");
-    assert!(chain.reading(2, 29).unwrap().raw.is_nan());
-    assert_eq!((chain.reading(2, 40).unwrap().raw, chain.reading(1, 40).unwrap().quantity), (1.0, 43.0));
+    assert_eq!(rows.end, 168, "two lines were rejected before the label was no accident");
+    assert!(chain.reading(2, 139).unwrap().raw.is_nan());
+    assert_eq!((chain.reading(2, 150).unwrap().raw, chain.reading(1, 150).unwrap().quantity), (1.0, 153.0));
     assert_eq!(chain.reading(1, 5).unwrap().quantity, 105.0);
-    assert_eq!(chain.channels()[2].scaled().get(40), Some(1.0));
+    assert_eq!(chain.channels()[2].scaled().get(150), Some(1.0));
 }
 
 #[test]

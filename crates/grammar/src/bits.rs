@@ -49,6 +49,8 @@ pub(crate) mod prior {
     pub(crate) const ZEROS: f64 = 5.0;
     /// Digits with leading zeros right behind the only comma behind digits: a fraction.
     pub(crate) const ZEROS_BEHIND_COMMA: f64 = 1000.0;
+    /// Leading zeros in front of a decimal comma.
+    pub(crate) const ZEROS_BEFORE_COMMA: f64 = 40.0;
     /// A field that need not be there.
     pub(crate) const OPTIONAL: f64 = 10.0;
     /// A word or a number tells which channel the others are of.
@@ -59,6 +61,8 @@ pub(crate) mod prior {
     pub(crate) const BLOCK: f64 = 4.0;
     /// A comma is the decimal point and stands between numbers as well.
     pub(crate) const COMMA_TWICE: f64 = 25.0;
+    /// Commas and points are both decimal ones.
+    pub(crate) const COMMA_AND_POINT: f64 = 60.0;
     /// Names in front of a mark that come in turn are hardly states.
     pub(crate) const KEY_IN_TURN: f64 = 100.0;
     /// No mark follows it.

@@ -202,6 +202,9 @@ fn numbers_of(tokens: &[Token<'_>], options: &Options) -> Option<Column> {
             };
         }
     }
+    if base == Base::Zeros && options.writing.comma == Comma::Decimal && bare().any(|token| token.text.contains(',')) {
+        form += prior::ZEROS_BEFORE_COMMA;
+    }
     let exponents = real.iter().filter(|read| read.exponent.is_some()).count();
     let cost = if first.exponent.is_some() && exponents * 2 > real.len() {
         let powers = bits::alphabet(real.iter().map(|read| read.exponent.unwrap_or(0)));
@@ -268,6 +271,11 @@ const PAIRS: [(&str, &str); 19] = [
     ("stop", "run"),
     ("disconnected", "connected"),
 ];
+
+/// Whether a word is one of the usual ones for off and on.
+pub(crate) fn is_state(word: &str) -> bool {
+    PAIRS.iter().any(|(off, on)| word.eq_ignore_ascii_case(off) || word.eq_ignore_ascii_case(on))
+}
 
 /// The most words of a column that has codes.
 const MOST_WORDS: usize = 12;

@@ -3,6 +3,7 @@
 
 use crate::moment;
 use crate::number::{self, Comma, Writing};
+use crate::units;
 
 /// What the whole text is taken to be written in.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -25,6 +26,8 @@ pub struct Options {
     pub glued: bool,
     /// A minus right behind a number is the sign of the next.
     pub minus_between: bool,
+    /// What stands in double quotes is one text, unless it is a value.
+    pub quotes: bool,
 }
 
 /// What a token is.
@@ -128,7 +131,13 @@ pub(crate) fn tokens<'a>(line: &'a str, options: &Options) -> Vec<Token<'a>> {
             at += c.len_utf8();
             continue;
         }
-        let (kind, length) = cutter.token(at, c);
+        let is_opening = options.quotes
+            && found.last().is_some_and(|last| last.kind == Kind::Mark && last.text == "\"")
+            && found.iter().filter(|token| token.text == "\"").count() % 2 == 1;
+        let (kind, length) = match cutter.quoted(at).filter(|_| is_opening) {
+            Some(length) => (Kind::Word, length),
+            None => cutter.token(at, c),
+        };
         let mut token = Token { kind, text: &line[at..at + length], is_apart };
         at += length;
         if kind == Kind::Mark && matches!(c, '-' | '?' | '*') && cutter.is_lone(at, &found) {
@@ -163,6 +172,14 @@ impl<'a> Cutter<'a, '_> {
             behind.is_none_or(|c| matches!(c, ',' | ';' | '|' | '\t' | ' ' | '"' | '_' | ')' | ']' | '}' | '%' | '°'));
         let opens = |token: &Token<'_>| token.kind == Kind::Mark && ",;|\t:=_([{>".contains(token.text);
         is_closed && found.last().is_none_or(|last| last.kind == Kind::Mark) && found.iter().rev().take(2).any(opens)
+    }
+
+    /// The length of the text from `at` up to a quote, where it is more than a number, a time or a word for a gap.
+    fn quoted(&self, at: usize) -> Option<usize> {
+        let length = self.line[at..].find('"')?;
+        let text = &self.line[at..at + length];
+        let is_value = |c| matches!(self.token(at, c), (kind, own) if own == length && kind != Kind::Word);
+        (text.starts_with(is_letter) && !text.chars().next().is_some_and(is_value)).then_some(length)
     }
 
     /// The kind and the length of what begins at `at` with `c`.
@@ -238,6 +255,12 @@ impl<'a> Cutter<'a, '_> {
         if parts.len() > 2 && is_short && self.options.writing.groups != Some('.') {
             return Some(dotted);
         }
+        // `3C:61:05:0A:F2:9B`
+        let pairs = bytes.iter().take_while(|b| b.is_ascii_hexdigit() || matches!(b, b':' | b'-')).count();
+        let parts: Vec<&[u8]> = bytes[..pairs].split(|b| matches!(b, b':' | b'-')).collect();
+        if parts.len() >= 6 && parts.iter().all(|part| part.len() == 2) {
+            return Some(pairs);
+        }
         let length = bytes.iter().take_while(|b| b.is_ascii_alphanumeric()).count();
         let run = &bytes[..length];
         let letter = run.iter().position(u8::is_ascii_alphabetic)?;
@@ -299,8 +322,11 @@ impl<'a> Cutter<'a, '_> {
 
     fn gap(&self, text: &str) -> Option<usize> {
         let whole = |word: &&&str| {
-            text.starts_with(**word)
-                && !text[word.len()..].chars().next().is_some_and(|c| is_word(c) || matches!(c, '/' | '-'))
+            let Some(rest) = text.strip_prefix(**word) else { return false };
+            let is_inside = rest.starts_with(|c| is_word(c) || matches!(c, '/' | '-'));
+            // The unit may stand right behind.
+            let unit = rest.find(|c: char| !is_letter(c)).unwrap_or(rest.len());
+            !is_inside || (word.len() > 2 && units::is_unit(&rest[..unit]) && !rest[unit..].starts_with(is_word))
         };
         if self.options.quoted_gaps
             && let Some(inner) = text.strip_prefix('"')
@@ -327,6 +353,11 @@ impl<'a> Cutter<'a, '_> {
         let is_tail = letters + digits == word.len() && digits > 0;
         // In front of a colon it is a name.
         let is_name = rest[digits..].trim_start_matches(' ').starts_with([':', '=']);
+        // `v1.2.3` is a version.
+        let dotted = &rest[..rest.bytes().take_while(|b| b.is_ascii_digit() || *b == b'.').count()];
+        if is_tail && dotted.split('.').filter(|part| !part.is_empty()).count() > 2 {
+            return letters + dotted.len();
+        }
         let is_glued = self.options.glued && is_tail && !is_name;
         if is_tail && (is_glued || is_point(&rest[digits..])) { letters } else { word.len() }
     }
@@ -382,6 +413,7 @@ mod tests {
         let plain = Options::default();
         let hex = Options { hex: vec![4], ..plain.clone() };
         let glued = Options { glued: true, ..plain.clone() };
+        let quoted = Options { quotes: true, ..plain.clone() };
         for (line, options, found) in [
             ("a1=503, b 2.5 V", &plain, "w<a1>m<=>n<503>m<,>w<b>n<2.5>w<V>"),
             ("12,,nan,", &plain, "n<12>m<,>e<>m<,>g<nan>m<,>e<>"),
@@ -391,8 +423,15 @@ mod tests {
             ("354;06f3", &hex, "n<354>m<;>h<06f3>"),
             ("X12 Y-3", &glued, "w<X>n<12>w<Y>n<-3>"),
             ("0x1F B0101 10%", &plain, "x<0x1F>x<B0101>n<10>m<%>"),
+            (
+                "{\"a 1\": 5, \"b\": \"x 2 °C\", \"c\": \"7\"}",
+                &quoted,
+                "m<{>m<\">w<a 1>m<\">m<:>n<5>m<,>m<\">w<b>m<\">m<:>m<\">w<x 2 °C>m<\">m<,>m<\">w<c>m<\">m<:>m<\">n<7>m<\">m<}>",
+            ),
+            ("Nonecm nano", &plain, "g<None>w<cm nano>"),
             ("12-5", &plain, "n<12>m<->n<5>"),
             ("28FF641E 10.0.0.7 1.5", &plain, "w<28FF641E>w<10.0.0.7>n<1.5>"),
+            ("3C:61:05:0A:F2:9B v1.2.3;4", &plain, "w<3C:61:05:0A:F2:9B>w<v1.2.3>m<;>n<4>"),
         ] {
             assert_eq!(cut(line, options), found, "{line}");
         }

@@ -4,6 +4,7 @@ use crate::bits::{self, prior};
 use crate::column::{Judge, Role};
 use crate::lex::{Kind, Options, Token};
 use crate::template::{Item, Template, Variant};
+use crate::units;
 use std::collections::HashSet;
 
 /// The most pairs that are tried.
@@ -89,7 +90,9 @@ fn keeps_labels(items: &[Item<'_>], fewer: &[Item<'_>], cut: &std::ops::Range<us
             _ => None,
         })
     };
-    let names_first = name(&items.iter().take_while(|item| !is_slot(item)).collect::<Vec<_>>()).is_some();
+    let is_named = |pair: &[Item<'_>]| matches!(pair, [Item::Text(":" | "="), Item::Slot(_)]);
+    let names_first = items.windows(2).any(is_named)
+        || name(&items.iter().take_while(|item| !is_slot(item)).collect::<Vec<_>>()).is_some();
     // From the nearest value to the name between it and the next one.
     let before = |own: &[Item<'_>], from: usize| -> Option<String> {
         let slot = from + own[from..].iter().position(|item| is_slot(&item))?;
@@ -120,7 +123,12 @@ fn laid<'a>(
         return None;
     }
     let is_word = |item: &Item<'_>| matches!(item, Item::Text(text) if text.contains(|c: char| c.is_alphanumeric()));
-    if !fewer.iter().any(is_slot) || !(cut.is_empty() || items[cut.clone()].iter().any(is_slot)) {
+    // Of texts alone, only what stands behind all the rest need not be there, unless it is the unit of a value.
+    let is_unit = |item: &Item<'_>| matches!(item, Item::Text(text) if units::is_unit(text));
+    let is_behind = cut.end == items.len()
+        && cut.start > 0
+        && !(is_slot(&items[cut.start - 1]) && items.get(cut.start).is_some_and(is_unit));
+    if !fewer.iter().any(is_slot) || !(cut.is_empty() || is_behind || items[cut.clone()].iter().any(is_slot)) {
         return None;
     }
     // A list without names lacks a field only where it is damaged.

@@ -1,6 +1,7 @@
 //! What the text around a value calls it, and in which unit.
 
 use crate::column::Role;
+use crate::lex::{Kind, is_gap_word};
 use crate::template::Template;
 use crate::units;
 use regex::Regex;
@@ -24,13 +25,18 @@ pub(crate) fn around(template: &Template<'_>) -> Around {
     let mut found = Around { slots: Vec::new(), before: Vec::new(), tail: String::new() };
     let (mut at, mut text) = (0, String::new());
     let mut before: Option<&crate::lex::Token<'_>> = None;
-    for token in &template.rows[0] {
+    for (place, token) in template.rows[0].iter().enumerate() {
+        let is_named = || template.rows[0].get(place + 1).is_some_and(|next| matches!(next.text, ":" | "="));
         if token.is_atom() {
-            if template.columns[at].is_slot() {
+            if token.kind == Kind::Word && token.text.starts_with(|c: char| c.is_ascii_digit()) && !is_named() {
+                // An address or a serial number is no part of a name.
+                text += ": ";
+            } else if template.columns[at].is_slot() {
                 found.slots.push(at);
                 found.before.push(std::mem::take(&mut text));
             } else {
-                if token.is_apart || before.is_some_and(|token| token.is_atom() && !token.text.is_empty()) {
+                let is_behind_atom = before.is_some_and(|token| token.is_atom() && !token.text.is_empty());
+                if token.is_apart || (is_behind_atom && !token.is_number()) {
                     text.push(' ');
                 }
                 text += token.text;
@@ -40,7 +46,10 @@ pub(crate) fn around(template: &Template<'_>) -> Around {
             if token.is_apart {
                 text.push(' ');
             }
-            text += token.text;
+            // A tab between a name's mark and its value parts no fields.
+            if !(token.text == "\t" && text.trim_end().ends_with([':', '='])) {
+                text += token.text;
+            }
         }
         before = Some(token);
     }
@@ -51,6 +60,7 @@ pub(crate) fn around(template: &Template<'_>) -> Around {
 static MARKS: LazyLock<Regex> = LazyLock::new(|| regex(r#"[{}<>"'=:;,|\t()*&$>]+|->| - |^\s*[-/]\s"#));
 static FILLERS: LazyLock<Regex> =
     LazyLock::new(|| regex(r"^(and|The|the|current|got|measured|At|After)\s+|\s+(is now|is|reads|of|about|and)\s*$"));
+static BRACKETS: LazyLock<Regex> = LazyLock::new(|| regex(r"\([^)]*\)|\[[^\]]*\]"));
 static EMPTY_BRACKETS: LazyLock<Regex> = LazyLock::new(|| regex(r"\[\s*\]"));
 
 /// A text as a name: marks and words that fill a sentence left out.
@@ -64,6 +74,8 @@ pub(crate) fn clean(text: &str) -> String {
     // A bracket that is not closed belongs to what stands around.
     let text = if text.contains(']') { text } else { text.trim_end_matches('[') };
     let text = if text.contains('[') { text } else { text.trim_start_matches(']') };
+    let inner = text.strip_prefix('[').and_then(|inner| inner.strip_suffix(']')).filter(|inner| !inner.contains(']'));
+    let text = inner.unwrap_or(text);
     text.trim().to_owned()
 }
 
@@ -106,6 +118,14 @@ fn name_by_key(template: &Template<'_>, slots: &[usize], labels: &mut [Label]) {
     }
 }
 
+/// What stands behind the last mark within a text.
+fn last_part(text: &str) -> &str {
+    let bare = text.trim_end_matches(|c: char| !c.is_alphanumeric());
+    let from = bare.rfind([':', '=']).map_or(0, |at| at + 1);
+    // Names of names in braces belong together.
+    if has_letter(&bare[from..]) && !text.contains(['{', '"']) { &text[from..] } else { text }
+}
+
 /// Marks that stand between fields.
 const DELIMITERS: [char; 4] = [',', ';', '|', '\t'];
 
@@ -117,9 +137,15 @@ fn has_letter(text: &str) -> bool {
 pub(crate) fn labels(template: &Template<'_>) -> Vec<(usize, Label)> {
     let Around { slots, before, tail } = around(template);
     let Some(first) = before.first() else { return Vec::new() };
-    // What stands between a name and its value parts no fields.
-    let own = first.chars().next_back().filter(|_| has_letter(first));
-    let delimiters: Vec<char> = DELIMITERS.into_iter().filter(|mark| Some(*mark) != own).collect();
+    // What stands between a name and its value parts no fields, where another mark does that.
+    let is_own = |mark: &char| {
+        let begins_other = |text: &str| text.trim_start().starts_with(DELIMITERS) && !text.starts_with(*mark);
+        let ends = |(place, text): (usize, &String)| {
+            has_letter(text) && text.ends_with(*mark) && (place == 0 || begins_other(text))
+        };
+        before.iter().enumerate().any(ends)
+    };
+    let delimiters: Vec<char> = DELIMITERS.into_iter().filter(|mark| !is_own(mark)).collect();
     let delimiters = delimiters.as_slice();
     let mut labels = vec![Label::default(); slots.len()];
     let behind: Vec<&str> = before[1..].iter().chain([&tail]).map(String::as_str).collect();
@@ -129,8 +155,10 @@ pub(crate) fn labels(template: &Template<'_>) -> Vec<(usize, Label)> {
         let found = unit_behind(text).filter(|(unit, rest)| {
             let is_number = matches!(role, Role::Number | Role::Constant);
             let is_time = role == Role::Moment && matches!(*unit, "s" | "ms" | "us");
-            // A unit in front of a mark is the next name.
-            let is_name = matches!(rest.trim(), ":" | "=") && !text.starts_with(' ');
+            // A unit in front of a mark is the next name, unless it is that of a time in front of all.
+            let is_time_in_front = index == 0 && !has_letter(first) && matches!(*unit, "s" | "ms" | "us");
+            let is_name = matches!(BRACKETS.replace_all(rest, "").trim(), ":" | "=")
+                && !(text.starts_with(' ') && is_time_in_front);
             (is_number || is_time) && !is_name
         });
         match found {
@@ -142,7 +170,7 @@ pub(crate) fn labels(template: &Template<'_>) -> Vec<(usize, Label)> {
         }
     }
     let fronts = std::iter::once(first.as_str()).chain(rest.iter().map(String::as_str)).take(slots.len());
-    let mut names: Vec<String> = Vec::with_capacity(slots.len());
+    let (mut names, mut short) = (Vec::with_capacity(slots.len()), Vec::with_capacity(slots.len()));
     for (label, front) in labels.iter_mut().zip(fronts) {
         let (text, unit) = match unit_in_brackets(front) {
             Some((text, unit)) => (text, unit),
@@ -154,6 +182,13 @@ pub(crate) fn labels(template: &Template<'_>) -> Vec<(usize, Label)> {
             units::written(unit).clone_into(&mut label.unit);
         }
         names.push(clean(text));
+        short.push(clean(last_part(text)));
+    }
+    // `data: a:` is called `a`, unless others are called so as well.
+    for place in 0..names.len() {
+        if has_letter(&short[place]) && short.iter().filter(|name| **name == short[place]).count() == 1 {
+            names[place].clone_from(&short[place]);
+        }
     }
     let first_part = |text: &str| clean(text.split(delimiters).find(|part| has_letter(part)).unwrap_or(text));
     let mut after: Vec<String> = rest.iter().map(|text| first_part(text)).collect();
@@ -200,6 +235,14 @@ pub(crate) fn labels(template: &Template<'_>) -> Vec<(usize, Label)> {
     slots.into_iter().zip(labels).collect()
 }
 
+/// A cell of a header.
+pub(crate) struct Cell {
+    /// All of it.
+    pub(crate) whole: String,
+    /// The name and the unit that it gives.
+    pub(crate) label: Label,
+}
+
 /// The cells of a line that may be a header, in the ways in which it may be cut.
 fn cuts<'t>(line: &'t str, delimiter: &str) -> Vec<Vec<&'t str>> {
     let bare = line.trim_start().trim_start_matches('#').trim();
@@ -207,9 +250,10 @@ fn cuts<'t>(line: &'t str, delimiter: &str) -> Vec<Vec<&'t str>> {
         bare.trim_matches(|c: char| c == ' ' || mark.contains(c)).split(mark).map(str::trim).collect()
     };
     let wide = || bare.split("  ").map(str::trim).filter(|cell| !cell.is_empty()).collect::<Vec<_>>();
-    let doubled = format!("{delimiter}{delimiter}");
+    let (doubled, apart) = (format!("{delimiter}{delimiter}"), format!(" {delimiter} "));
     let main = match () {
         () if !delimiter.trim().is_empty() && bare.contains(&doubled) => by(&doubled),
+        () if delimiter == "/" && bare.contains(&apart) => by(&apart),
         () if !delimiter.trim().is_empty() && bare.contains(delimiter) => by(delimiter),
         () if bare.contains('\t') => by("\t"),
         () if bare.contains(',') => by(","),
@@ -219,8 +263,12 @@ fn cuts<'t>(line: &'t str, delimiter: &str) -> Vec<Vec<&'t str>> {
     vec![main, bare.split_whitespace().collect(), wide()]
 }
 
+/// Words of start-up messages that name no column.
+const GREETINGS: [&str; 10] =
+    ["hello", "world", "ready", "done", "ok", "starting", "started", "booting", "welcome", "system"];
+
 /// The labels that the last line of `lines` gives that has one for each of `count` columns.
-pub(crate) fn header(lines: &[&str], count: usize, delimiter: &str) -> Option<Vec<Label>> {
+pub(crate) fn header(lines: &[&str], count: usize, delimiter: &str) -> Option<Vec<Cell>> {
     let is_name = |cell: &&str| cell.is_empty() || has_letter(cell);
     let is_number = |cell: &&str| {
         let bare = cell.trim_start_matches(['+', '-']);
@@ -228,10 +276,18 @@ pub(crate) fn header(lines: &[&str], count: usize, delimiter: &str) -> Option<Ve
     };
     let sound = |cells: &Vec<&str>| {
         let unique = (1..cells.len()).all(|i| !cells[..i].contains(&cells[i]));
-        cells.len() == count && unique && cells.iter().all(is_name) && !cells.iter().any(is_number)
+        let is_greeting = cells.iter().any(|cell| GREETINGS.contains(&cell.to_lowercase().as_str()));
+        // Pairs of names and values name no columns, nor do words with a comma of a sentence.
+        let is_other = is_greeting
+            || cells.iter().all(|cell| is_gap_word(cell))
+            || cells.iter().any(|cell| cell.contains([':', '=']) || cell.ends_with(','));
+        // A word alone in front of numbers may be any message.
+        let is_said = count > 1 || cells.iter().all(|cell| unit_in_brackets(cell).is_some());
+        let is_fit = cells.iter().all(is_name) && !cells.iter().any(is_number);
+        cells.len() == count && is_fit && is_said && unique && !is_other
     };
     let cells = lines.iter().rev().find_map(|line| cuts(line, delimiter).into_iter().find(sound))?;
-    Some(cells.into_iter().map(of_cell).collect())
+    Some(cells.into_iter().map(|cell| Cell { whole: cell.to_owned(), label: of_cell(cell) }).collect())
 }
 
 static NUMBER_INSIDE: LazyLock<Regex> = LazyLock::new(|| regex(r"\d\.\d"));
@@ -241,7 +297,10 @@ fn of_cell(cell: &str) -> Label {
     let (name, unit) = match unit_in_brackets(cell) {
         Some((name, unit)) => (name, unit),
         None => match cell.rfind(['_', '/']).map(|at| (&cell[..at], &cell[at + 1..])) {
-            Some((name, unit)) if units::is_unit(unit) && !matches!(unit, "m" | "k" | "in") => (name, unit),
+            // With an underscore it is a part of the name as well.
+            Some((name, unit)) if units::is_unit(unit) && !matches!(unit, "m" | "k" | "in") => {
+                (if cell[name.len()..].starts_with('_') { cell } else { name }, unit)
+            }
             _ => (cell, ""),
         },
     };

@@ -32,6 +32,12 @@ pub enum Doubt {
     Constant,
     /// Words without end stand between the values.
     FreeWords,
+    /// Names in front of values change from line to line.
+    Names,
+    /// Commas may be decimal ones or part groups of thousands.
+    Comma,
+    /// Numbers of the digits 0 and 1 alone may be binary ones, or states.
+    Bits,
 }
 
 /// A reading of a whole text.
@@ -116,7 +122,8 @@ impl<'a> Reading<'a> {
             data.retain(|t| has_number(t) || has_name(t) || !is_rare(t));
         }
         if data.iter().any(|t| templates[*t].varying() > 0) {
-            data.retain(|t| templates[*t].varying() > 0 || !is_rare(t));
+            // A name and a number that never changes is a reading all the same.
+            data.retain(|t| templates[*t].varying() > 0 || !is_rare(t) || templates[*t].is_reading());
         }
         for (t, template) in templates.iter().enumerate() {
             if !data.contains(&t) {
@@ -242,10 +249,13 @@ impl<'a> Reading<'a> {
             |t: &usize| names::labels(&templates[*t]).into_iter().next().map_or(String::new(), |(_, label)| label.name);
         let is_clock =
             |t: &&usize| single(t) && templates[**t].columns.iter().any(|column| column.role == Role::Moment);
+        let text = |t: usize| templates[t].rows[0].iter().map(|token| token.text).collect::<String>().to_lowercase();
+        // What all lines begin with heads none.
+        let shared = main.iter().filter(|t| text(**t).starts_with('#')).count() > 1;
         let is_heading = |t: &&usize| {
-            let text: String = templates[**t].rows[0].iter().map(|token| token.text).collect::<String>().to_lowercase();
-            let begins =
-                ["reading", "sample", "block", "frame", "record", "#"].iter().any(|word| text.starts_with(word));
+            let text = text(**t);
+            let begins = ["reading", "sample", "block", "frame", "record"].iter().any(|word| text.starts_with(word))
+                || (text.starts_with('#') && !shared);
             let is_plain =
                 !templates[**t].columns.iter().any(|c| matches!(c.role, Role::Words | Role::Free | Role::Moment));
             templates[**t].keys.is_empty()

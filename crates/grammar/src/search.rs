@@ -50,7 +50,8 @@ fn option_sets(lines: &[&str]) -> Vec<(Options, f64)> {
     let share =
         |expression: &Regex| lines.iter().filter(|line| expression.is_match(line)).count() as f64 / with_numbers;
     let often = |expression: &Regex| share(expression) > 0.2;
-    let mut sets = vec![(Options::default(), 0.0)];
+    let is_json = lines.iter().filter(|line| JSON.is_match(line)).count() as f64 > 0.5 * with_numbers;
+    let mut sets = vec![(Options { quotes: is_json, ..Options::default() }, 0.0)];
     let mut offer = |holds: bool, bits: f64, apply: &dyn Fn(&mut Options)| {
         if holds && sets.len() * 2 <= 2 * MOST_OPTIONS {
             let more: Vec<(Options, f64)> = sets
@@ -98,7 +99,6 @@ fn option_sets(lines: &[&str]) -> Vec<(Options, f64)> {
     let (mut bare_hex, marked_hex) = (common(&widths, 0.02), common(&marked, 0.1));
     // A name that looks like one is the same on all lines.
     bare_hex.retain(|width| texts.iter().filter(|text| text.len() == *width).count() >= 3);
-    let is_json = lines.iter().filter(|line| JSON.is_match(line)).count() as f64 > 0.5 * with_numbers;
     let is_comma = often(&COMMA) && !is_json;
     offer(is_comma, prior::DECIMAL_COMMA, &|o| o.writing.comma = Comma::Decimal);
     offer(!bare_hex.is_empty(), prior::HEX_BARE, &|o| o.hex = bare_hex.clone());
@@ -302,6 +302,15 @@ impl<'a> Text<'a> {
         if options.writing.comma == Comma::Decimal && templates.iter().any(|template| template.is_parted_by(",")) {
             bits += prior::COMMA_TWICE;
         }
+        let has_point = |template: &Template<'a>| {
+            template.rows[0].iter().any(|token| token.kind == Kind::Number && token.text.contains('.'))
+        };
+        if options.writing.comma == Comma::Decimal
+            && options.writing.groups != Some('.')
+            && templates.iter().any(has_point)
+        {
+            bits += prior::COMMA_AND_POINT;
+        }
         let mut kinds: Vec<(usize, usize)> =
             noise.iter().map(|line| (*line, 0)).chain(marks.iter().map(|line| (*line, 1))).collect();
         for (number, template) in templates.iter().enumerate() {
@@ -361,9 +370,21 @@ fn messages(lines: &[usize], cut: &BTreeMap<usize, Vec<Token<'_>>>) -> BTreeSet<
             }
         }
         let most = if numbers.len() > 1 { 0.05 } else { 0.01 } * n + 1.0;
+        // Behind a name that has words alone, a word is no message.
+        let name = |line: &usize, place: usize| {
+            cut[line][..place].iter().rev().find(|token| token.is_atom()).filter(|token| token.kind == Kind::Word)
+        };
+        let mut numbered: HashSet<(usize, &str)> = HashSet::new();
+        for line in lines {
+            let of = |place: &&usize| token(line, **place).is_number();
+            numbered.extend(numbers.iter().filter(of).filter_map(|place| Some((*place, name(line, *place)?.text))));
+        }
+        let may_be_odd =
+            |line: &usize, place: usize| name(line, place).is_none_or(|name| numbered.contains(&(place, name.text)));
         for line in lines {
             let words: Vec<&str> = numbers
                 .iter()
+                .filter(|place| may_be_odd(line, **place))
                 .map(|place| token(line, *place))
                 .filter(|token| token.kind == Kind::Word && !is_gap_word(token.text))
                 .map(|token| token.text)

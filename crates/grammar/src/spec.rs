@@ -80,8 +80,9 @@ impl Spec {
         let mut places: HashMap<(usize, usize), usize> = HashMap::new();
         let mut columns = Vec::new();
         for ((t, atom), (name, unit)) in reading.columns.iter().zip(labels) {
-            // What has never changed is text.
-            if reading.templates[*t].columns[*atom].role == Role::Single {
+            // What has never changed is text, unless a line has nothing else to tell.
+            let template = &reading.templates[*t];
+            if template.columns[*atom].role == Role::Single && template.slots() > 0 {
                 continue;
             }
             places.insert((*t, *atom), columns.len());
@@ -119,7 +120,7 @@ fn prefix(template: &Template<'_>, atom: usize) -> Option<&'static str> {
 fn kind(template: &Template<'_>, atom: usize, writing: Writing) -> Option<SpecKind> {
     let column = &template.columns[atom];
     Some(match column.role {
-        Role::Words => SpecKind::Words(column.words.clone()),
+        Role::Words | Role::Single => SpecKind::Words(column.words.clone()),
         Role::Moment => SpecKind::Moment { comma: tokens(template, atom).any(|token| token.text.contains(',')) },
         Role::Number | Role::Constant => {
             let prefix = prefix(template, atom);
@@ -137,7 +138,7 @@ fn kind(template: &Template<'_>, atom: usize, writing: Writing) -> Option<SpecKi
                 }
             }
         }
-        Role::Text | Role::Single | Role::Empty | Role::Free => return None,
+        Role::Text | Role::Empty | Role::Free => return None,
     })
 }
 
@@ -159,7 +160,7 @@ fn parts(template: &Template<'_>, variant: &Variant, column: impl Fn(usize) -> O
             continue;
         };
         let role = template.columns[own].role;
-        if matches!(role, Role::Text | Role::Single) {
+        if role == Role::Text || (role == Role::Single && column(own).is_none()) {
             // Words that were parted stand apart.
             if text.ends_with(|c: char| c.is_alphanumeric()) {
                 text.push(' ');

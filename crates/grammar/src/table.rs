@@ -1,8 +1,9 @@
 //! The best reading as a table: its channels with names, units and kinds, and how sure it is.
 
 use crate::column::{Base, Role, distinct};
-use crate::lex::{self, Kind, Options};
+use crate::lex::{self, Kind, Options, Token};
 use crate::names::{self, Label};
+use crate::number::Comma;
 use crate::reader::{Assembler, Reader, RowLines};
 use crate::rows::{Doubt, Reading};
 use crate::search::Text;
@@ -273,13 +274,77 @@ fn structure(text: &Text<'_>, best: &Reading<'_>, channels: &[Channel], margin: 
         let mut values = best.rows.iter().filter_map(|row| row[place]);
         values.next().is_some_and(|first| values.any(|value| value != first))
     };
-    if !channels.iter().enumerate().any(|(place, channel)| channel.kind != ChannelKind::Clock && varies(place)) {
+    // A count in front of words alone tells when they came.
+    let is_count = |place: usize| {
+        let (t, atom) = best.columns[place];
+        let mut values = best.rows.iter().filter_map(|row| row[place]);
+        let rises =
+            values.next().is_some_and(|mut last| values.all(|value| std::mem::replace(&mut last, value) <= value));
+        let row = &best.templates[t].rows[0];
+        let words = row[best.templates[t].atoms[atom]..].iter().filter(|token| token.kind == Kind::Word).count();
+        rises && best.templates[t].atoms[atom] <= 1 && words > 0 && best.templates[t].slots() == 1
+    };
+    let is_reading = |place: usize| channels[place].kind != ChannelKind::Clock && varies(place) && !is_count(place);
+    if !(0..channels.len()).any(is_reading) {
         doubts.push(Doubt::Constant);
     }
     if best.turn.iter().any(|t| best.templates[*t].columns.iter().any(|column| column.role == Role::Free)) {
         doubts.push(Doubt::FreeWords);
     }
+    // What stands in front of a mark with a value behind is a name, but for words of how grave a message is.
+    let is_name = |(t, atom): &(usize, usize)| {
+        let column = &best.templates[*t].columns[*atom];
+        let is_level = column.words.iter().all(|word| LEVELS.contains(&word.as_str()));
+        column.role == Role::Words && !is_level && best.templates[*t].is_name_of_value(*atom)
+    };
+    if best.columns.iter().any(is_name) {
+        doubts.push(Doubt::Names);
+    }
+    if may_be_groups(best) {
+        doubts.push(Doubt::Comma);
+    }
+    let is_bits = |(t, atom): &(usize, usize)| {
+        let template = &best.templates[*t];
+        let mut digits = template.rows.iter().map(|row| row[template.atoms[*atom]]);
+        template.columns[*atom].role == Role::Number
+            && digits.all(|token| {
+                token.kind != Kind::Number
+                    || (token.text.len() > 3 && token.text.bytes().all(|b| matches!(b, b'0' | b'1')))
+            })
+    };
+    let has_bare = |(t, atom): &(usize, usize)| {
+        let template = &best.templates[*t];
+        template.rows.iter().any(|row| row[template.atoms[*atom]].kind == Kind::Number)
+    };
+    if best.columns.iter().any(|column| is_bits(column) && has_bare(column)) {
+        doubts.push(Doubt::Bits);
+    }
     doubts
+}
+
+/// Whether each comma that is no mark between numbers may be a decimal one or part groups of thousands: three digits stand behind each.
+fn may_be_groups(best: &Reading<'_>) -> bool {
+    let writing = best.options.writing;
+    if writing.comma == Comma::Between || writing.groups.is_some() {
+        return false;
+    }
+    let is_open = |(t, atom): &(usize, usize)| {
+        let template = &best.templates[*t];
+        let texts =
+            || template.rows.iter().map(|row| row[template.atoms[*atom]]).filter(|token| token.kind == Kind::Number);
+        let is_both = |token: Token<'_>| {
+            token.text.trim_start_matches(['+', '-']).split_once(',').is_some_and(|(front, back)| {
+                (1..=3).contains(&front.len()) && !front.starts_with('0') && back.len() == 3
+            })
+        };
+        // Smaller numbers without a comma are those in front of the first thousand.
+        template.columns[*atom].is_told() && texts().any(is_both) && texts().all(is_both)
+    };
+    let has_comma = |(t, atom): &(usize, usize)| {
+        let template = &best.templates[*t];
+        template.rows.iter().any(|row| row[template.atoms[*atom]].text.contains(','))
+    };
+    best.columns.iter().any(is_open) && best.columns.iter().filter(|column| has_comma(column)).all(is_open)
 }
 
 /// Whether lines of one kind that look like readings come again and again and are explained by nothing.
@@ -288,9 +353,14 @@ fn has_lost_kind(text: &Text<'_>, best: &Reading<'_>) -> bool {
     for line in &best.noise {
         let tokens = lex::tokens(text.lines[*line], &best.options);
         let is_named = tokens.iter().any(|token| matches!(token.text, ":" | "="));
+        let is_reading = |three: &[Token<'_>]| {
+            three[0].kind == Kind::Word && matches!(three[1].text, ":" | "=") && three[2].kind == Kind::Number
+        };
+        let named = tokens.len() <= 6 && tokens.windows(3).any(is_reading);
         if is_named || tokens.iter().any(lex::Token::is_number) {
             let word = tokens.iter().find(|token| token.kind == Kind::Word).map_or("", |token| token.text);
-            *kinds.entry((lex::skeleton(&tokens), word)).or_default() += 1;
+            // A name and a number alone are hardly a message twice.
+            *kinds.entry((lex::skeleton(&tokens), word)).or_default() += if named { 2 } else { 1 };
         }
     }
     kinds.values().any(|count| *count >= 3)
@@ -309,7 +379,7 @@ fn has_other_header(text: &Text<'_>, best: &Reading<'_>, channels: &[Channel]) -
             let line = text.lines[line];
             (count + 1..=count + 2).filter(|more| *more > 2).any(|more| {
                 names::header(&[line], more, ",")
-                    .is_some_and(|labels| labels.iter().all(|label| label.name.split(' ').count() < 3))
+                    .is_some_and(|cells| cells.iter().all(|cell| cell.label.name.split(' ').count() < 3))
             })
         })
 }
@@ -333,7 +403,7 @@ fn keep(reading: &mut Reading<'_>, is_kept: impl Fn(usize) -> bool) {
         columns.into_iter().enumerate().filter(|(place, _)| is_kept(*place)).map(|(_, column)| column).collect();
 }
 
-fn token<'a>(template: &Template<'a>, at: usize) -> Option<crate::lex::Token<'a>> {
+fn token<'a>(template: &Template<'a>, at: usize) -> Option<Token<'a>> {
     template.rows[0].get(at).copied()
 }
 
@@ -393,7 +463,11 @@ fn drop_keyed_constants(reading: &mut Reading<'_>) {
         }
         let before = row[at - 1];
         let is_close = |at: usize, text: &str| row.get(at).is_some_and(|token| token.text == text && !token.is_apart);
-        let is_subscript = at > 1 && is_close(at - 1, "[") && is_close(at + 1, "]") && row[at - 2].kind == Kind::Word;
+        // A value, not the next field, stands behind a subscript.
+        let has_value =
+            row.get(at + 2).is_some_and(|token| token.is_number() || matches!(token.text, ":" | "=" | "-" | "\""));
+        let is_subscript =
+            has_value && at > 1 && is_close(at - 1, "[") && is_close(at + 1, "]") && row[at - 2].kind == Kind::Word;
         if is_subscript && !row[at].is_apart {
             dropped.insert(place);
             continue;
@@ -601,54 +675,76 @@ const LEVELS: [&str; 11] = ["INFO", "WARN", "WARNING", "DEBUG", "ERROR", "TRACE"
 
 /// Columns without names are called as a line before the first row says.
 fn name_by_header(text: &Text<'_>, reading: &Reading<'_>, labels: &mut [Label]) {
-    let [t] = reading.turn[..] else { return };
+    let has_name = |label: &Label| label.name.contains(|c: char| c.is_alphanumeric());
+    let of = |t: usize| (0..labels.len()).filter(|place| reading.columns[*place].0 == t).collect::<Vec<usize>>();
+    // Lines of other kinds have names of their own.
+    let mut bare = reading.turn.iter().map(|t| (*t, of(*t))).filter(|(_, places)| {
+        let named = places.iter().filter(|place| has_name(&labels[**place])).count();
+        !places.is_empty() && named * 2 <= places.len()
+    });
+    let (Some((t, places)), None) = (bare.next(), bare.next()) else { return };
     let template = &reading.templates[t];
-    let named = labels.iter().filter(|label| label.name.contains(|c: char| c.is_alphanumeric())).count();
-    let marks: Vec<&str> = template.rows[0].iter().filter(|token| !token.is_atom()).map(|token| token.text).collect();
+    let row = &template.rows[0];
+    let is_between = |place: &usize| {
+        row[..*place].iter().any(Token::is_atom)
+            && row[*place..].iter().any(Token::is_atom)
+            && !"[](){}<>".contains(row[*place].text)
+    };
+    let marks = (0..row.len()).filter(|place| !row[*place].is_atom()).filter(is_between).map(|place| row[place].text);
     let delimiter = if reading.options.underscore {
         "_"
     } else {
         let weight = |mark: &str| usize::from(matches!(mark, "," | ";" | "|" | "\t"));
-        let kinds = distinct(marks.iter().copied()).into_iter().rev();
+        let kinds = distinct(marks).into_iter().rev();
         kinds.max_by_key(|(mark, count)| (weight(mark), *count)).map_or("", |(mark, _)| mark)
     };
-    let first = template.lines[0];
-    let is_used = |line: &usize| template.lines.binary_search(line).is_ok();
+    // The line in which listening began is no header where it has numbers like the others.
+    let has_numbers = |template: &Template<'_>, line: usize| {
+        let tokens = lex::tokens(text.lines[line], &reading.options);
+        let mut atoms = template.atoms.iter().zip(&template.columns);
+        tokens.len() == template.rows[0].len()
+            && atoms.any(|(at, column)| {
+                matches!(column.role, Role::Number | Role::Constant | Role::Moment) && tokens[*at].is_number()
+            })
+    };
+    let is_used = |line: &usize| {
+        template.lines.binary_search(line).is_ok()
+            || reading.templates.iter().any(|template| template.varying() > 0 && has_numbers(template, *line))
+    };
     let before: BTreeSet<usize> =
-        (0..first).rev().filter(|line| !text.lines[*line].trim().is_empty()).take(3).collect();
+        (0..template.lines[0]).rev().filter(|line| !text.lines[*line].trim().is_empty()).take(3).collect();
     let repeated = |line: usize| text.lines.iter().filter(|other| **other == text.lines[line]).count() > 1;
     let may_be = |line: &usize| {
         let has_mark = !delimiter.trim().is_empty() && text.lines[*line].contains(delimiter);
-        !is_used(line) && (has_mark || (delimiter.trim().is_empty() && (before.contains(line) || repeated(*line))))
+        !is_used(line) && (has_mark || before.contains(line) || repeated(*line))
     };
     let lines: Vec<&str> = (0..text.lines.len()).filter(may_be).map(|line| text.lines[line]).collect();
-    let count = labels.len();
-    let is_prefix = |place: &usize| {
-        let (t, atom) = reading.columns[*place];
+    let count = places.len();
+    // What a logger puts in front has no name in a header.
+    let is_prefix = |place: &&usize| {
+        let (t, atom) = reading.columns[**place];
         let column = &reading.templates[t].columns[atom];
         column.role == Role::Moment
             || (column.role == Role::Words && column.words.iter().all(|word| LEVELS.contains(&word.as_str())))
+            || template.rows[0].get(template.atoms[atom] + 1).is_some_and(|token| matches!(token.text, "]" | ">"))
     };
-    let prefix = (0..count).take_while(is_prefix).count();
-    let whole = (named * 2 <= count).then(|| names::header(&lines, count, delimiter)).flatten();
-    // A check value behind the others may have no name, and what a logger puts in front.
-    let shorter = || {
-        (count > 2 && !delimiter.trim().is_empty() && named * 2 <= count)
-            .then(|| names::header(&lines, count - 1, delimiter))
+    let prefix = places.iter().take_while(is_prefix).count();
+    let header = |from: usize, to: usize| {
+        (from < to && (to - from > 1 || from == 0))
+            .then(|| names::header(&lines, to - from, delimiter))
             .flatten()
+            .map(|found| (from, found))
     };
-    let (from, found) = match whole.or_else(shorter) {
-        Some(found) => (0, found),
-        None if prefix > 0 && prefix < count && named == 0 => {
-            let Some(found) = names::header(&lines, count - prefix, delimiter) else { return };
-            (prefix, found)
-        }
-        None => return,
-    };
-    for (label, own) in labels[from..].iter_mut().zip(found) {
-        label.name = own.name;
-        if label.unit.is_empty() {
-            label.unit = own.unit;
+    // A check value behind the others may have no name either.
+    let shorter = || if count > 2 && !delimiter.trim().is_empty() { header(0, count - 1) } else { None };
+    let Some((from, found)) = header(0, count).or_else(|| header(prefix, count)).or_else(shorter) else { return };
+    for (place, own) in places[from..].iter().zip(found) {
+        let (t, atom) = reading.columns[*place];
+        let is_words = reading.templates[t].columns[atom].role == Role::Words;
+        let label = &mut labels[*place];
+        label.name = if is_words { own.whole } else { own.label.name };
+        if label.unit.is_empty() && !is_words {
+            label.unit = own.label.unit;
         }
     }
 }
@@ -706,8 +802,10 @@ impl Sentences {
         let least = 2.0f64.max(0.03 * body.len() as f64);
         let often: Vec<(&str, usize)> = kinds.into_iter().take(4).filter(|(_, count)| *count as f64 >= least).collect();
         let told: usize = often.iter().map(|(_, count)| count).sum();
+        // Names with values of their own are no sentence.
+        let pairs = |text: &str| text.matches([':', '=']).count();
         let sound = |(text, _): &(&str, usize)| {
-            text.contains(char::is_alphabetic) && !text.contains(|c: char| c.is_ascii_digit())
+            pairs(text) < 2 && text.contains(char::is_alphabetic) && !text.contains(|c: char| c.is_ascii_digit())
         };
         if often.len() < 2 || (told as f64) < 0.8 * body.len() as f64 || !often.iter().all(sound) {
             return None;

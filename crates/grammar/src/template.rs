@@ -1,7 +1,7 @@
 //! Lines of one form: the same marks with the same places for values between.
 
 use crate::bits::{self, prior};
-use crate::column::{Base, Column, Judge, Role, distinct};
+use crate::column::{Base, Column, Judge, Role, distinct, is_state};
 use crate::lex::{Kind, Options, Token, is_gap_word};
 use crate::units;
 use std::collections::{BTreeSet, HashMap, HashSet};
@@ -68,6 +68,10 @@ impl<'a> Template<'a> {
                 column.role = Role::Single;
                 column.words = vec![rows[0][*place].text.to_owned()];
             }
+            if column.role == Role::Constant && is_number_of_name(&rows[0], *place) {
+                let text = rows[0][*place].text.len() as f64;
+                *column = Column { role: Role::Text, bits: prior::TEXT_CHARACTER * text, ..column.clone() };
+            }
         }
         let variants = vec![Variant { there: vec![true; rows[0].len()], joined: joined.clone() }];
         let mut template = Template {
@@ -126,7 +130,10 @@ impl<'a> Template<'a> {
         let is_fraction = |place: usize, column: &Column| {
             let at = self.atoms[place];
             let token = |back: usize| at.checked_sub(back).and_then(|at| self.rows[0].get(at));
+            // Where both are padded, they are numbers of a fixed width.
+            let is_padded = place > 0 && self.columns[place - 1].base == Base::Zeros;
             column.base == Base::Zeros
+                && !is_padded
                 && !self.rows[0][at].is_apart
                 && token(1).is_some_and(|token| token.text == "," && !token.is_apart)
                 && token(2).is_some_and(|token| token.kind == Kind::Number)
@@ -176,6 +183,14 @@ impl<'a> Template<'a> {
         slots < 3 && behind.iter().any(Column::is_slot)
     }
 
+    /// Whether it is a name, a mark and a number: `Battery: 3.00 V`.
+    pub(crate) fn is_reading(&self) -> bool {
+        let is_one = |three: &[Token<'_>]| {
+            three[0].kind == Kind::Word && matches!(three[1].text, ":" | "=") && three[2].kind == Kind::Number
+        };
+        self.rows[0].get(..3).is_some_and(is_one) && self.rows[0].len() <= 5
+    }
+
     /// Whether this mark stands right between two values.
     pub(crate) fn is_parted_by(&self, mark: &str) -> bool {
         self.rows[0].windows(3).any(|part| part[0].is_number() && part[1].text == mark && part[2].is_number())
@@ -194,6 +209,16 @@ impl<'a> Template<'a> {
         is_value_of_name(&self.rows[0], self.atoms[place])
     }
 
+    /// Whether atom `place` stands where the name of a value does: in front of a colon or an equals sign, perhaps in quotes.
+    pub(crate) fn is_name_of_value(&self, place: usize) -> bool {
+        let mut behind = self.rows[0][self.atoms[place] + 1..].iter().map(|token| token.text);
+        let mark = match behind.next() {
+            Some("\"" | "'") => behind.next(),
+            mark => mark,
+        };
+        matches!(mark, Some(":" | "=")) && self.columns[place + 1..].iter().any(Column::is_slot)
+    }
+
     /// The mark behind atom `place`, if one is there.
     fn mark_behind(&self, place: usize) -> Option<&'a str> {
         self.rows[0].get(self.atoms[place] + 1).filter(|token| !token.is_atom()).map(|token| token.text)
@@ -205,11 +230,31 @@ fn is_cell(row: &[Token<'_>], place: usize) -> bool {
     let mark =
         |at: Option<usize>| at.and_then(|at| row.get(at)).filter(|token| !token.is_atom()).map(|token| token.text);
     let is_delimiter = |mark: &str| matches!(mark, "," | ";" | "|" | "\t");
-    let before = mark(place.checked_sub(1)).is_some_and(is_delimiter);
-    let behind = place + 1 == row.len() || mark(Some(place + 1)).is_some_and(is_delimiter);
+    // Where words stand between a number and this mark, they are names: so is this one.
+    let is_name = |four: &[Token<'_>]| {
+        four[0].is_number()
+            && four[1].kind == Kind::Word
+            && !units::is_unit(four[1].text)
+            && is_delimiter(four[2].text)
+            && four[3].is_number()
+    };
+    if row.windows(4).any(is_name) {
+        return false;
+    }
+    let before = mark(place.checked_sub(1)).filter(|mark| is_delimiter(mark));
+    let behind = place + 1 == row.len() || mark(Some(place + 1)) == before;
     let is_list = row.iter().filter(|token| token.is_atom()).count() > 1
         && row.iter().all(|token| token.is_atom() || !matches!(token.text, ":" | "="));
-    before && behind && is_list
+    before.is_some() && behind && is_list
+}
+
+/// Whether the number at `place` is a part of a name: `Sensor 1=`.
+fn is_number_of_name(row: &[Token<'_>], place: usize) -> bool {
+    let text = row[place].text;
+    let is_part = |b: u8| b.is_ascii_digit() || (b == b'.' && !row[place].is_apart);
+    let is_digits = text.len() < 4 && text.bytes().all(is_part);
+    let is_behind_word = place.checked_sub(1).is_some_and(|before| row[before].kind == Kind::Word);
+    is_digits && is_behind_word && row.get(place + 1).is_some_and(|token| matches!(token.text, ":" | "="))
 }
 
 /// Whether the word at `place` stands where the value of a name does: `state=IDLE`, `"id": "a1"`.
@@ -224,7 +269,10 @@ fn is_value_of_name(row: &[Token<'_>], place: usize) -> bool {
     let named = colon.and_then(|at| at.checked_sub(1));
     let is_named = is_word(named) || (quotes(named) && is_word(named.and_then(|at| at.checked_sub(1))));
     let behind = mark(Some(place + if open { 2 } else { 1 }));
-    let is_name = matches!(behind, Some(":" | "="));
+    // A name of its own, or the words in front of a number.
+    let is_arrow = behind == Some("-") && mark(Some(place + 2)) == Some(">");
+    let is_name =
+        matches!(behind, Some(":" | "=" | "(" | "[")) || is_arrow || row.get(place + 1).is_some_and(Token::is_number);
     is_colon && is_named && !is_name
 }
 
@@ -240,11 +288,31 @@ fn part_phrases(rows: &mut [Vec<Token<'_>>], mut joined: Vec<bool>) -> Vec<bool>
     joined
 }
 
+/// Whether the phrase at `place` is a usual state behind a name, and the next name: `door: open lid: …`.
+fn is_state_and_name(row: &[Token<'_>], place: usize) -> bool {
+    let is_mark = |token: Option<&Token<'_>>| token.is_some_and(|token| matches!(token.text, ":" | "="));
+    is_mark(place.checked_sub(1).and_then(|before| row.get(before)))
+        && is_mark(row.get(place + 1))
+        && row[place].text.split(' ').next().is_some_and(is_state)
+}
+
 /// Parts the phrases at `place`, and gives how many tokens came of each.
 fn part_phrase(rows: &mut [Vec<Token<'_>>], place: usize) -> Option<usize> {
     let is_word = |row: &Vec<Token<'_>>| row[place].kind == Kind::Word;
     let count = rows.iter().filter(|row| is_word(row)).count();
     let kinds = distinct(rows.iter().filter(|row| is_word(row)).map(|row| row[place].text));
+    if let [(text, _)] = kinds[..]
+        && count == rows.len()
+        && is_state_and_name(&rows[0], place)
+        && let Some(at) = text.find(' ')
+    {
+        for row in rows {
+            let token = row[place];
+            let piece = |text, is_apart| Token { kind: Kind::Word, text, is_apart };
+            row.splice(place..=place, [piece(&token.text[..at], token.is_apart), piece(&token.text[at + 1..], true)]);
+        }
+        return Some(2);
+    }
     if count * 2 <= rows.len() || kinds.len() < 2 || !kinds.iter().any(|(text, _)| text.contains(' ')) {
         return None;
     }
@@ -396,7 +464,29 @@ fn in_turn<'a>(
             Vec::new()
         };
     }
-    (2..=MOST_TURNS).filter_map(|turns| cut(&|index| (index + offset) % turns, turns, prior::TURNS)).collect()
+    let told_apart = |turns: &usize| is_told_apart(whole, |index| (index + offset) % turns, *turns);
+    let ways = (2..=MOST_TURNS).filter(told_apart);
+    ways.filter_map(|turns| cut(&|index| (index + offset) % turns, turns, prior::TURNS)).collect()
+}
+
+/// Whether the values of a column differ less within the places of a turn than altogether: a wave whose period is a multiple of
+/// the turn does not.
+fn is_told_apart(whole: &Template<'_>, place: impl Fn(usize) -> usize, turns: usize) -> bool {
+    whole.columns.iter().any(|column| {
+        let variance = |of: &dyn Fn(usize) -> bool| {
+            let values: Vec<f64> = column
+                .values
+                .iter()
+                .enumerate()
+                .filter(|(index, _)| of(*index))
+                .filter_map(|(_, value)| *value)
+                .collect();
+            let mean = values.iter().sum::<f64>() / values.len().max(1) as f64;
+            values.iter().map(|value| (value - mean).powi(2)).sum::<f64>()
+        };
+        let within: f64 = (0..turns).map(|turn| variance(&|index| place(index) == turn)).sum();
+        within < 0.6 * variance(&|_| true)
+    })
 }
 
 /// Whether what comes next is the same for each text, nearly always.

@@ -23,6 +23,11 @@ impl Words {
         self.0.iter().all(|(code, word)| other.0.get(code) == Some(word))
     }
 
+    /// Whether there is one for 0, one for 1, and no other.
+    pub fn is_pair(&self) -> bool {
+        self.0.keys().eq([&0, &1])
+    }
+
     /// The word for `code`; `None` for a code without one, for fractions and for NaN.
     pub fn word(&self, code: f64) -> Option<&str> {
         let whole = code.fract() == 0.0 && code.abs() < 9e15;

@@ -364,10 +364,11 @@ impl Channel {
     /// What it carries, never [`Kind::Auto`].
     pub fn kind(&self) -> Kind {
         match self.settings.kind {
-            Kind::Auto if self.is_timer => Kind::Clock,
+            Kind::Auto if self.is_timer || self.column.is_moment => Kind::Clock,
             Kind::Auto if self.rising && (names_a_clock(self.name()) || numbers_rows(self.name())) => Kind::Clock,
-            Kind::Auto if !self.settings.words.is_empty() => Kind::Code,
+            Kind::Auto if !self.settings.words.is_empty() && !self.settings.words.is_pair() => Kind::Code,
             Kind::Auto if self.only_bits && !self.last.raw.is_nan() => Kind::Digital,
+            Kind::Auto if !self.settings.words.is_empty() => Kind::Code,
             Kind::Auto => Kind::Analog,
             kind => kind,
         }

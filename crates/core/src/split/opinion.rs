@@ -1,27 +1,30 @@
-//! A second opinion on the lines on trial: all of them read together, by readings that are ranked by their description length.
+//! What the lines on trial mean, all of them read together, by readings that are ranked by their description length.
 
 use super::clean::clean;
 use super::header::Header;
-use super::pattern::shape_of;
+use super::pattern::shapes_of;
 use super::shape::Shape;
 use amber_grammar::{ChannelKind, Finding, Lines, find};
 use std::collections::HashMap;
 
 /// Counts of lines at which they are looked at.
-const LOOKS: [usize; 4] = [16, 32, 64, 128];
+const LOOKS: [usize; 4] = [16, 32, 64, MOST];
 
 /// Whether lines are looked at when there are so many.
 pub(super) fn is_due(lines: usize) -> bool {
     LOOKS.contains(&lines)
 }
 
-/// Lines before which no shape stays, since fewer tell too little.
-pub(super) const FEWEST: usize = LOOKS[0];
+/// Lines before which no shape stays, since fewer tell too little: rare kinds of lines come once in dozens.
+pub(super) const MOST: usize = 128;
+
+/// So many seconds, and so many lines within them, tell enough of a slow stream, which nobody wants to wait for.
+pub(super) const SLOW: (f64, usize) = (60.0, 32);
 
 /// What the lines are, taken together.
 pub(super) struct Opinion {
-    /// The shape that reads them so, where shapes can say it.
-    pub(super) shape: Option<Shape>,
+    /// Shapes that may read them so, the fastest first.
+    pub(super) shapes: Vec<Shape>,
     /// Nothing speaks against it.
     pub(super) is_sure: bool,
     /// Its columns.
@@ -47,22 +50,32 @@ pub(super) fn opinion<'l>(lines: impl Iterator<Item = &'l [u8]>, header: Option<
         values: table.rows.iter().filter_map(|row| row[place]).collect(),
     };
     let columns = (0..table.channels.len()).map(column).filter(|told| varies(&told.values)).collect();
-    let shape = found.spec.as_ref().and_then(|spec| shape_of(spec, header));
-    Some(Opinion { shape, is_sure: found.doubts.is_empty(), columns })
+    let shapes = found.spec.as_ref().map_or_else(Vec::new, |spec| shapes_of(spec, header));
+    Some(Opinion { shapes, is_sure: found.doubts.is_empty(), columns })
 }
 
 fn varies(values: &[f64]) -> bool {
     values.windows(2).any(|pair| pair[0] != pair[1])
 }
 
+/// The columns of rows that vary, gaps (NaN) left out.
+fn columns_that_vary(rows: &[Vec<f64>]) -> impl Iterator<Item = Vec<f64>> {
+    let width = rows.iter().map(Vec::len).max().unwrap_or(0);
+    let column = |place: usize| -> Vec<f64> {
+        rows.iter().filter_map(|row| row.get(place)).copied().filter(|value| !value.is_nan()).collect()
+    };
+    (0..width).map(column).filter(|values| varies(values))
+}
+
+/// How many columns of rows vary.
+pub(super) fn varying(rows: &[Vec<f64>]) -> usize {
+    columns_that_vary(rows).count()
+}
+
 impl Opinion {
     /// Whether these rows, NaN for a gap, tell the same, whatever they call it.
     pub(super) fn is_told_by(&self, rows: &[Vec<f64>]) -> bool {
-        let width = rows.iter().map(Vec::len).max().unwrap_or(0);
-        let column = |place: usize| -> Vec<f64> {
-            rows.iter().filter_map(|row| row.get(place)).copied().filter(|value| !value.is_nan()).collect()
-        };
-        let own: Vec<Vec<f64>> = (0..width).map(column).filter(|values| varies(values)).collect();
+        let own: Vec<Vec<f64>> = columns_that_vary(rows).collect();
         let is_known = |values: &Vec<f64>| {
             self.columns
                 .iter()

@@ -35,6 +35,8 @@ pub struct Column {
     pub resolution: Resolution,
     /// The pair of [`super::STATE_WORDS`] that the board writes instead of 0 and 1.
     pub words: Option<u8>,
+    /// It carries dates or times, in seconds.
+    pub is_moment: bool,
 }
 
 /// The smallest step between two raw values of a column.
@@ -208,9 +210,12 @@ impl Reader {
 
     /// What is known of each column.
     pub(super) fn columns(&self) -> impl Iterator<Item = Column> {
-        let column =
-            |(places, words): (&u8, &Option<u8>)| Column { resolution: Resolution::Decimals(*places), words: *words };
-        self.decimals.iter().zip(&self.words).map(column)
+        let column = |(place, (places, words)): (usize, (&u8, &Option<u8>))| Column {
+            resolution: Resolution::Decimals(*places),
+            words: *words,
+            is_moment: self.shape.is_moment(place),
+        };
+        self.decimals.iter().zip(&self.words).enumerate().map(column)
     }
 
     /// Whether something on the accepted lines that belongs to no field may be one: words that change, or a word behind a

@@ -256,6 +256,11 @@ impl Shape {
         }
     }
 
+    /// Whether column `index` is known to carry dates or times.
+    pub(super) fn is_moment(&self, index: usize) -> bool {
+        matches!(self, Shape::Pattern(pattern) if pattern.is_moment(index))
+    }
+
     /// The number of columns.
     pub fn columns(&self) -> usize {
         match self {

@@ -29,7 +29,7 @@ const MOST_SUSPECTS: usize = MAX_FIELDS;
 /// Lines in a row that fit another shape before that shape is offered.
 pub(super) const RIVALS: u32 = 8;
 
-/// Lines that fit before a shape stays: start-up text seldom has as many of one form.
+/// Lines that fit before a shape can stay: start-up text seldom has as many of one form.
 const SETTLED: u32 = 16;
 
 /// Lines that fit before a shape stays that is doubted.
@@ -96,6 +96,8 @@ pub(super) struct ShapeReader {
     polled: PolledRow,
     /// For rows of several lines of a pattern.
     pub(super) steps: Option<StepRow>,
+    /// It was found by all lines together: few lines do not make another one.
+    pub(super) is_ranked: bool,
     /// What all lines together may mean instead, and the shape of that, where shapes can say it.
     pub(super) second: Option<(String, Option<Proposal>)>,
     /// A line that reads as the one before has nothing more to say of the shape.
@@ -164,6 +166,7 @@ impl ShapeReader {
             pins: PinRow::default(),
             polled: PolledRow::default(),
             steps,
+            is_ranked: false,
             second: None,
             is_calm: false,
             effort: Some(Effort::default()),
@@ -256,6 +259,9 @@ impl ShapeReader {
         }
         if !self.reader.signs.is_empty() && self.is_new_sign() {
             outcome = Err(Other::Damage(Rejection::OtherText));
+        }
+        if outcome.is_ok() && is_rule(line) {
+            outcome = Err(Other::Text);
         }
         match outcome {
             Ok(filled) if self.is_calm && !half && self.reader.is_as_before() => {
@@ -615,8 +621,13 @@ impl ShapeReader {
 
     /// Whether the shape is no longer on trial: from here on another one is offered and never taken.
     pub(super) fn is_decided(&self) -> bool {
+        self.pinned || self.settled
+    }
+
+    /// Whether enough lines speak for the shape.
+    pub(super) fn is_borne_out(&self) -> bool {
         let fits = if self.is_doubtful() { DOUBTFUL } else { SETTLED };
-        self.pinned || self.settled || self.fits >= u64::from(fits)
+        self.is_decided() || self.fits >= u64::from(fits)
     }
 
     /// Whether it is worth looking at the lines together. Of names and values among words each line alone says little.
@@ -640,6 +651,16 @@ impl ShapeReader {
             || self.reader.may_leave_fields()
             || !fit
     }
+}
+
+/// Whether a line is a rule of a table, which is no row of gaps: `+-----+----+`.
+#[inline]
+fn is_rule(line: &[u8]) -> bool {
+    let line = line.trim_ascii();
+    matches!(line.first(), Some(b'+' | b'|' | b'-'))
+        && line.iter().all(|b| matches!(b, b'-' | b'+' | b'|' | b'='))
+        && line.windows(3).any(|three| three == b"---")
+        && line.iter().any(|b| matches!(b, b'+' | b'|'))
 }
 
 pub(super) fn reject(at: Stamp, half: bool, why: Rejection, line: &[u8], sink: &mut impl Sink) {

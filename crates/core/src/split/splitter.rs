@@ -87,7 +87,7 @@ enum State {
 
 /// Bytes to rows. Deterministic: the same bytes give the same rows however they are cut into pieces.
 ///
-/// A shape is on trial until sixteen lines fit it, or more where it is doubted. What is given meanwhile may be void ([`Sink::restart`]); a patient
+/// A shape is on trial for 128 lines, or more where it is doubted. What is given meanwhile may be void ([`Sink::restart`]); a patient
 /// splitter gives nothing before the shape is settled. Both give the same rows in the end.
 #[derive(Clone, Debug)]
 pub struct Splitter {
@@ -232,9 +232,10 @@ impl Splitter {
         self.reading().map(|reading| reading.reader.shape())
     }
 
-    /// The shape, once it is settled, with all that is needed to find the place in a stream again, as a take needs it.
+    /// The shape, once it is settled or sure, with all that is needed to find the place in a stream again, as a take needs it.
     pub fn decided_shape(&self) -> Option<Shape> {
-        let reading = self.reading().filter(|_| self.is_decided())?;
+        let is_sure = || self.sure() == Some(Confidence::Sure);
+        let reading = self.reading().filter(|_| self.is_decided() || is_sure())?;
         let mut shape = reading.reader.shape().clone();
         if let (Shape::Plain(plain), Some(turns)) = (&mut shape, &reading.turns) {
             plain.typical = turns.typical();
@@ -462,8 +463,10 @@ impl SplitState {
                         sink.line(at, LineOutcome::Rejected(why), head);
                     }
                 }
-                if !self.trial.is_empty() {
-                    self.trial.push(at, half, told, true);
+                match told {
+                    _ if !self.trial.is_empty() => self.trial.push(at, half, told, true),
+                    Frame::Whole(line) if !half => self.trial.hear(line),
+                    _ => {}
                 }
                 return;
             }
@@ -473,15 +476,21 @@ impl SplitState {
         if let Some(shape) = learning.hold(at, half, &text) {
             let reading = self.trial.read_as(shape);
             self.begin(reading, Effort::default(), sink);
-            self.ask_again();
+            self.ask_if_due(sink);
             self.decide_if_told(sink);
         } else if let Some(reading) = self.trial.survey(None) {
             self.begin(reading, Effort::default(), sink);
-            self.ask_again();
+            self.ask_if_due(sink);
             self.decide_if_told(sink);
-        } else if learning.held.len() > MOST_HELD {
-            learning.held.remove(0);
-            self.trial.give_up_oldest(sink);
+        } else {
+            if learning.held.len() > MOST_HELD {
+                learning.held.remove(0);
+            }
+            if self.trial.is_second_due() && self.ask_first(sink) {
+                self.decide_if_told(sink);
+            } else if self.trial.len() > opinion::MOST {
+                self.trial.give_up_oldest(sink);
+            }
         }
     }
 
@@ -496,10 +505,15 @@ impl SplitState {
         };
         let effort = reading.effort.unwrap_or_default();
         let better = match better {
+            Some(Better::Other(_)) if reading.is_ranked => None,
             Some(Better::Grown(shape) | Better::Other(shape)) => {
+                let is_ranked = reading.is_ranked;
                 self.trial.numbers = reading.reader.numbers();
-                Some(self.trial.read_as(shape))
+                let mut reading = self.trial.read_as(shape);
+                reading.is_ranked = is_ranked;
+                Some(reading)
             }
+            None if reading.is_ranked => None,
             None => self.trial.survey(Some(reading)),
         };
         if let Some(reading) = better {
@@ -508,23 +522,43 @@ impl SplitState {
             }
             self.begin(reading, effort, sink);
         }
-        self.ask_again();
+        self.ask_if_due(sink);
         self.decide_if_told(sink);
     }
 
     /// The shape on trial stays, if enough lines speak for it.
     fn decide_if_told(&mut self, sink: &mut impl Sink) {
         let State::Trial(reading) = &self.state else { return };
-        let is_asked = self.trial.len() >= opinion::FEWEST || reading.settled;
-        if (reading.is_decided() && is_asked) || self.trial.is_full() {
+        let is_asked = self.trial.is_long() || reading.settled;
+        if (reading.is_borne_out() && is_asked) || self.trial.is_full() {
             self.decide(sink);
         }
     }
 
-    /// Asks what all lines on trial mean together.
-    fn ask_again(&mut self) {
+    /// Asks what all lines that wait for a shape mean together; gives whether that is sure.
+    fn ask_first(&mut self, sink: &mut impl Sink) -> bool {
+        let Some(Second::Better(reading)) = self.trial.second(None) else { return false };
+        self.begin(*reading, Effort::default(), sink);
+        true
+    }
+
+    fn ask_if_due(&mut self, sink: &mut impl Sink) {
+        if self.trial.is_second_due() {
+            self.ask_again(sink);
+        }
+    }
+
+    /// Asks what all lines on trial mean together, and goes by that where it is sure.
+    fn ask_again(&mut self, sink: &mut impl Sink) {
         let State::Trial(reading) = &mut self.state else { return };
-        match self.trial.second(reading) {
+        match self.trial.second(Some(reading)) {
+            Some(Second::Better(better)) => {
+                let effort = reading.effort.unwrap_or_default();
+                if !self.patient {
+                    sink.restart();
+                }
+                self.begin(*better, effort, sink);
+            }
             Some(Second::Differs(said, shape)) => {
                 let why = "all lines together may be read so".to_owned();
                 reading.second = Some((said, shape.map(|shape| Proposal { shape, why })));
@@ -537,7 +571,9 @@ impl SplitState {
     /// Goes by the shape of `reading`, which has read the lines so far, with what is left of the `effort`.
     fn begin(&mut self, mut reading: ShapeReader, effort: Effort, sink: &mut impl Sink) {
         if !self.patient {
+            let is_ranked = reading.is_ranked;
             reading = self.trial.give(reading.reader.shape().clone(), sink);
+            reading.is_ranked = is_ranked;
         }
         reading.effort = Some(effort);
         self.state = State::Trial(Box::new(reading));
@@ -567,23 +603,24 @@ impl SplitState {
     }
 
     fn finish(&mut self, sink: &mut impl Sink) {
-        match &mut self.state {
-            State::Learning(_) => self.give_up(sink),
-            State::Trial(reading) => {
-                // The text may end before another shape had the lines that are needed to take over.
-                let effort = reading.effort.unwrap_or_default();
-                let other = reading.rival.decide().map(|shape| self.trial.read_as(shape));
-                if let Some(other) = other.filter(|other| other.fits > reading.fits) {
-                    if !self.patient {
-                        sink.restart();
-                    }
-                    self.begin(other, effort, sink);
+        let is_asked = self.trial.is_second_due();
+        if matches!(self.state, State::Learning(_)) && (is_asked || !self.ask_first(sink)) {
+            self.give_up(sink);
+        }
+        if let State::Trial(reading) = &mut self.state {
+            // The text may end before another shape had the lines that are needed to take over.
+            let effort = reading.effort.unwrap_or_default();
+            let other = reading.rival.decide().filter(|_| !reading.is_ranked).map(|shape| self.trial.read_as(shape));
+            if let Some(other) = other.filter(|other| other.fits > reading.fits) {
+                if !self.patient {
+                    sink.restart();
                 }
-                if matches!(self.state, State::Trial(_)) {
-                    self.decide(sink);
-                }
+                self.begin(other, effort, sink);
             }
-            State::Settled(_) => {}
+            if !is_asked {
+                self.ask_again(sink);
+            }
+            self.decide(sink);
         }
         if let State::Settled(reading) = &mut self.state {
             reading.finish(sink);

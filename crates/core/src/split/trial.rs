@@ -4,7 +4,7 @@ use super::clean::clean;
 use super::effort::Effort;
 use super::frame::Frame;
 use super::header::Header;
-use super::opinion;
+use super::opinion::{self, Opinion};
 use super::outcome::{LineOutcome, Nothing, Rejection, Sink};
 use super::pattern::{self, Found};
 use super::read::Numbers;
@@ -16,6 +16,9 @@ use std::collections::VecDeque;
 
 /// Lines after which the shape stays, although few of them fit it.
 const MOST: usize = 256;
+
+/// The most messages that are kept in front of the lines.
+const MOST_HEADS: usize = 4;
 
 /// Counts of lines at which these are looked at together, and how often from there on.
 const LOOKS: [usize; 5] = [4, 6, 8, 12, 16];
@@ -46,16 +49,20 @@ pub(super) struct Trial {
     pub(super) header: Option<Header>,
     /// The columns that carry numbers other than 0 and 1, as far as was found.
     pub(super) numbers: Numbers,
+    /// The last messages in front of them, which may say names.
+    heads: VecDeque<Vec<u8>>,
     /// What else the lines of a pattern that was found may mean.
     rival: Option<Proposal>,
     /// For looking at the lines together.
     effort: Effort,
 }
 
-/// What a second look at the lines says.
+/// What a look at all lines together says.
 pub(super) enum Second {
-    /// The same, or nothing that is sure.
+    /// The same as the shape in force, or nothing that is sure.
     Agrees,
+    /// They are rows of another shape, which has read them.
+    Better(Box<ShapeReader>),
     /// They may be read otherwise: what is told, and the shape, where shapes can say it.
     Differs(String, Option<Shape>),
 }
@@ -96,6 +103,13 @@ impl Trial {
         self.lines.len() >= MOST
     }
 
+    /// Whether there are enough lines to go by what they mean together.
+    pub(super) fn is_long(&self) -> bool {
+        let seconds =
+            self.lines.front().zip(self.lines.back()).map_or(0.0, |(first, last)| last.at.seconds_since(first.at));
+        self.lines.len() >= opinion::MOST || (seconds >= opinion::SLOW.0 && self.lines.len() >= opinion::SLOW.1)
+    }
+
     pub(super) fn is_broken_behind(&self) -> bool {
         self.broken
     }
@@ -113,6 +127,14 @@ impl Trial {
         let broken = !told && std::mem::take(&mut self.broken);
         self.effort.earn();
         self.lines.push_back(Line { at, half, broken, told, bad, bytes });
+    }
+
+    /// A message in front of all lines.
+    pub(super) fn hear(&mut self, line: &[u8]) {
+        if self.heads.len() == MOST_HEADS {
+            self.heads.pop_front();
+        }
+        self.heads.push_back(line.to_vec());
     }
 
     /// The lines of which nothing was given.
@@ -219,32 +241,60 @@ impl Trial {
         Some(reading)
     }
 
-    /// Asks what all lines mean together, now and then, beside what they mean to `now`; `None` where it is not the time to ask.
-    pub(super) fn second(&mut self, now: &ShapeReader) -> Option<Second> {
-        if !opinion::is_due(self.lines.len()) || now.reader.shape().is_binary() {
+    /// Whether it is time to ask what all lines mean together.
+    pub(super) fn is_second_due(&self) -> bool {
+        opinion::is_due(self.lines.len())
+    }
+
+    /// What all lines mean together, beside what they mean to `now`; `None` where they are no text.
+    pub(super) fn second(&mut self, now: Option<&ShapeReader>) -> Option<Second> {
+        if now.is_some_and(|now| now.reader.shape().is_binary()) {
             return None;
         }
-        let whole = self.lines.iter().filter(|line| line.bad.is_none());
-        let opinion = opinion::opinion(whole.map(|line| line.bytes.as_slice()), self.header.as_ref());
-        let Some(opinion) = opinion.filter(|opinion| opinion.is_sure) else { return Some(Second::Agrees) };
-        // JSON says itself what is what, but for keys that are values, and so do names that all lines have; a check that holds and a time that is one are more than
-        // what is likely.
-        let is_said = match now.reader.shape() {
-            Shape::Json(_) => now.reader.shape().columns() >= opinion.columns(),
-            Shape::PerLine(_) | Shape::Labelled(_) => now.misfits + now.lost == 0,
-            Shape::Pattern(pattern) => pattern.is_checked() || (pattern.clock().is_some() && !opinion.has_clock()),
-            _ => false,
-        };
-        let mut rows = Kept::default();
-        let mut again = self.begin_reading(now.reader.shape().clone());
-        for line in &self.lines {
-            let _ = line.read(&mut again, &mut rows);
+        let whole = self.lines.iter().filter(|line| line.bad.is_none()).map(|line| line.bytes.as_slice());
+        let heads = self.heads.iter().map(Vec::as_slice);
+        let opinion = opinion::opinion(heads.chain(whole), self.header.as_ref());
+        let Some(opinion) = opinion else { return Some(Second::Agrees) };
+        if !opinion.is_sure {
+            let is_borne_out = now.is_none_or(|now| {
+                let rows = self.rows_of(now.reader.shape());
+                says_itself(now, &rows, &opinion) || opinion.is_told_by(&rows)
+            });
+            return Some(if is_borne_out { Second::Agrees } else { Second::Differs(opinion.said(), None) });
         }
-        if is_said || opinion.is_told_by(&rows.0) {
-            return Some(Second::Agrees);
+        let with_rows = opinion.shapes.iter().map(|shape| (shape, self.rows_of(shape)));
+        let shape = with_rows.into_iter().find(|(_, rows)| opinion.is_told_by(rows));
+        if let Some(now) = now {
+            let rows = self.rows_of(now.reader.shape());
+            let has_all = shape.as_ref().is_none_or(|(shape, _)| now.reader.shape().columns() >= shape.columns());
+            let is_alike = shape.as_ref().is_none_or(|(shape, own)| {
+                named(now.reader.shape(), &rows) >= named(shape, own) && is_near(rows.len(), own.len())
+            });
+            let is_said =
+                says_itself(now, &rows, &opinion) && (has_all || !matches!(now.reader.shape(), Shape::PerLine(_)));
+            if is_said || (opinion.is_told_by(&rows) && is_alike) {
+                return Some(Second::Agrees);
+            }
         }
         let said = opinion.said();
-        Some(Second::Differs(said, opinion.shape.filter(|shape| shape != now.reader.shape())))
+        let known = now.map(|now| now.reader.shape());
+        let Some((shape, _)) = shape.filter(|(shape, _)| Some(*shape) != known) else {
+            return Some(Second::Differs(said, opinion.shapes.into_iter().find(|shape| Some(shape) != known)));
+        };
+        let mut reading = self.read_as(shape.clone());
+        reading.is_ranked = true;
+        Some(Second::Better(Box::new(reading)))
+    }
+
+    /// The rows that all lines are to `shape`.
+    fn rows_of(&self, shape: &Shape) -> Vec<Vec<f64>> {
+        let mut rows = Kept::default();
+        let mut reading = self.begin_reading(shape.clone());
+        for line in &self.lines {
+            let _ = line.read(&mut reading, &mut rows);
+        }
+        reading.finish(&mut rows);
+        rows.0
     }
 
     /// The same, giving what it finds, and `shape` first; gives how it reads on.
@@ -284,6 +334,38 @@ impl Trial {
         }
         reading
     }
+}
+
+/// Whether lines say themselves what they are to `now`. JSON says what is what, but for keys that are values, and so do names that
+/// all lines have; a check that holds and a time that is one are more than what is likely.
+fn says_itself(now: &ShapeReader, rows: &[Vec<f64>], opinion: &Opinion) -> bool {
+    let has_all = || opinion::varying(rows) >= opinion.columns();
+    match now.reader.shape() {
+        Shape::Json(_) => has_all(),
+        Shape::PerLine(_) | Shape::Labelled(_) => now.misfits + now.lost == 0 && has_all(),
+        Shape::Pattern(pattern) => pattern.is_checked() || (pattern.has_moment() && !opinion.has_clock()),
+        _ => false,
+    }
+}
+
+/// How many columns that vary have a name of their own: neither `field2` nor `level_2`.
+fn named(shape: &Shape, rows: &[Vec<f64>]) -> usize {
+    let is_number = |text: &str| !text.is_empty() && text.bytes().all(|b| b.is_ascii_digit());
+    let names: Vec<String> = (0..shape.columns()).map(|column| shape.label(column)).collect();
+    let is_own = |name: &String| {
+        let is_again = |(stem, rest): (&str, &str)| is_number(rest) && names.iter().any(|name| name == stem);
+        !name.strip_prefix("field").is_some_and(is_number) && !name.rsplit_once('_').is_some_and(is_again)
+    };
+    let varies = |column: usize| {
+        let mut values = rows.iter().filter_map(|row| row.get(column)).filter(|value| !value.is_nan());
+        values.next().is_some_and(|first| values.any(|value| value != first))
+    };
+    names.iter().enumerate().filter(|(column, name)| varies(*column) && is_own(name)).count()
+}
+
+/// Whether there are about as many rows of both.
+fn is_near(a: usize, b: usize) -> bool {
+    a.abs_diff(b) * 10 <= a.max(b) + 10
 }
 
 /// Whether a pattern has the fields of a line of words, reads nothing in another way, and has no more of the names that a header

@@ -22,7 +22,7 @@ use super::wall::Written;
 pub(super) use find::{Found, find};
 pub(super) use read::Unread;
 pub(super) use steps::StepRow;
-pub(super) use told::shape_of;
+pub(super) use told::shapes_of;
 
 /// The form of one or more kinds of lines. Its text is what [`std::fmt::Display`] writes and a person types.
 #[derive(Clone, Debug, PartialEq)]
@@ -142,6 +142,16 @@ impl Pattern {
     pub fn clock(&self) -> Option<&str> {
         let clock = self.columns.iter().find(|column| matches!(column.kind, FieldKind::Clock(_)));
         clock.map(|column| column.name.as_str())
+    }
+
+    /// Whether a column carries dates or times.
+    pub(super) fn has_moment(&self) -> bool {
+        (0..self.columns.len()).any(|column| self.is_moment(column))
+    }
+
+    /// Whether column `index` carries dates or times.
+    pub(super) fn is_moment(&self, index: usize) -> bool {
+        self.columns.get(index).is_some_and(|column| matches!(column.kind, FieldKind::Clock(_) | FieldKind::Ticks))
     }
 
     /// Names its columns as a header line does: where that has as many and no words stand on the lines themselves, or where it

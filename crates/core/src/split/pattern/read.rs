@@ -111,7 +111,9 @@ impl FieldKind {
                 }
                 let length = word_length(text);
                 (length > 0 && length <= 32).then_some(())?;
-                *word = Some((column, text[..length].to_vec()));
+                if !is_gap(&text[..length]) {
+                    *word = Some((column, text[..length].to_vec()));
+                }
                 number(Some((Number { value: f64::NAN, decimals: 0 }, length)))
             }
         }

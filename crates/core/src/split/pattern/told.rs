@@ -10,18 +10,87 @@ use amber_grammar::{Comma, Spec, SpecColumn, SpecKind, SpecPart, Writing};
 /// The most kinds of lines of a pattern that is told.
 const MOST_FORMS: usize = 24;
 
-/// The shape that reads lines so; none where shapes cannot say it.
-pub(in super::super) fn shape_of(spec: &Spec, header: Option<&Header>) -> Option<Shape> {
+/// The shapes that may read lines so, the fastest first; none where shapes cannot say it.
+pub(in super::super) fn shapes_of(spec: &Spec, header: Option<&Header>) -> Vec<Shape> {
     if !(1..=MAX_FIELDS).contains(&spec.columns.len()) {
+        return Vec::new();
+    }
+    match spec.turns {
+        Some(turns) => in_turn(spec, turns).into_iter().collect(),
+        None => plain(spec, header).into_iter().chain(pattern(spec, header)).collect(),
+    }
+}
+
+/// Numbers with one mark between.
+fn plain(spec: &Spec, header: Option<&Header>) -> Option<Shape> {
+    let [line] = &spec.lines[..] else { return None };
+    let mut marks: Vec<&str> = Vec::new();
+    let mut fields = 0;
+    for part in &line.parts {
+        match part {
+            SpecPart::Field(column) if *column == fields => {
+                if marks.len() < fields {
+                    marks.push("");
+                }
+                fields += 1;
+            }
+            SpecPart::Text(text) if marks.len() + 1 == fields => marks.push(text.trim()),
+            _ => return None,
+        }
+    }
+    let comma = |column: &SpecColumn| match column.kind {
+        SpecKind::Number { writing: Writing { comma, groups: None }, minus: false } => Some(comma),
+        _ => None,
+    };
+    let comma = comma(&spec.columns[0]).filter(|own| spec.columns.iter().all(|column| comma(column) == Some(*own)))?;
+    let mark = marks.first().copied().unwrap_or("");
+    if fields != spec.columns.len() || marks.len() + 1 != fields || marks.iter().any(|own| *own != mark) {
         return None;
     }
-    if let Some(turns) = spec.turns {
-        return in_turn(spec, turns);
+    let delimiter = match mark {
+        "" => Delimiter::Spaces,
+        mark => Delimiter::ALL.into_iter().find(|delimiter| mark.as_bytes() == [delimiter.byte()])?,
+    };
+    let comma = match comma {
+        Comma::Between => false,
+        Comma::Decimal => delimiter != Delimiter::Comma,
+        Comma::Groups => return None,
+    };
+    let mut plain = Plain { comma, ..Plain::new(delimiter, fields) };
+    if spec.columns.iter().any(|column| !column.name.is_empty()) {
+        for (place, column) in spec.columns.iter().enumerate() {
+            let own = name(&column.name).unwrap_or_else(|| format!("field{}", place + 1));
+            plain.names.push(free(own, &plain.names));
+            plain.units.push(column.unit.clone());
+        }
+    } else if let Some(header) = header.filter(|header| header.names.len() == fields) {
+        (plain.names, plain.units) = (header.names.clone(), header.units.clone());
     }
+    Some(Shape::Plain(plain))
+}
+
+/// Texts with fields between.
+fn pattern(spec: &Spec, header: Option<&Header>) -> Option<Shape> {
     let mut pattern = Pattern { forms: Vec::new(), columns: Vec::new() };
     let mut names: Vec<String> = Vec::new();
     for (place, column) in spec.columns.iter().enumerate() {
-        let name = free(name(&column.name, place), &names);
+        let own = match name(&column.name) {
+            Some(own) => own,
+            None if matches!(column.kind, SpecKind::Moment { .. }) => "clock_s".to_owned(),
+            None => match name_in_front(spec, place).and_then(|front| name(&spec.columns[front].name)) {
+                // Another quantity of the same, as in `gauge 512 cnt (2.5 V)`.
+                Some(front) => match name(&column.unit) {
+                    Some(unit) => format!("{front}_{unit}"),
+                    None => front,
+                },
+                None => {
+                    let clocks =
+                        spec.columns[..place].iter().filter(|column| matches!(column.kind, SpecKind::Moment { .. }));
+                    format!("field{}", place + 1 - clocks.count())
+                }
+            },
+        };
+        let name = free(own, &names);
         names.push(name.clone());
         pattern.columns.push(PatternColumn { name, unit: column.unit.clone(), kind: kind(column)? });
     }
@@ -67,8 +136,20 @@ fn part(part: &SpecPart) -> Part {
     }
 }
 
+/// The nearest named column in front of this one on a line where marks alone stand between.
+fn name_in_front(spec: &Spec, place: usize) -> Option<usize> {
+    let line = spec.lines.iter().find(|line| line.parts.contains(&SpecPart::Field(place)))?;
+    let at = line.parts.iter().position(|part| *part == SpecPart::Field(place))?;
+    let is_mark = |part: &&SpecPart| !matches!(part, SpecPart::Text(text) if text.contains(char::is_alphanumeric));
+    let named = |part: &SpecPart| match part {
+        SpecPart::Field(column) if !spec.columns[*column].name.is_empty() => Some(*column),
+        _ => None,
+    };
+    line.parts[..at].iter().rev().take_while(is_mark).find_map(named)
+}
+
 /// Letters, digits and a few signs of a name, 32 at most.
-fn name(name: &str, place: usize) -> String {
+fn name(name: &str) -> Option<String> {
     let mut own = String::new();
     for c in name.chars() {
         match c {
@@ -78,7 +159,7 @@ fn name(name: &str, place: usize) -> String {
         }
     }
     let own: String = own.trim_matches(['_', '.', '-']).chars().take(32).collect();
-    if own.is_empty() { format!("field{}", place + 1) } else { own }
+    (!own.is_empty()).then_some(own)
 }
 
 fn free(name: String, taken: &[String]) -> String {
