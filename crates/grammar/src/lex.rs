@@ -188,7 +188,9 @@ impl<'a> Cutter<'a, '_> {
         let before = self.before(at);
         let is_apart = !before.is_some_and(is_word);
         let options = self.options;
-        if c.is_ascii_digit() && is_apart && !matches!(before, Some('.' | ':')) {
+        // `clock:2022-06-02`
+        let is_behind_name = before == Some(':') && self.before(at - 1).is_some_and(is_letter);
+        if c.is_ascii_digit() && is_apart && (is_behind_name || !matches!(before, Some('.' | ':'))) {
             let comma = !options.clock_comma_apart;
             if let Some(length) = moment::length(bytes, !options.no_times, comma) {
                 return (Kind::Moment, length);
@@ -428,6 +430,7 @@ mod tests {
                 &quoted,
                 "m<{>m<\">w<a 1>m<\">m<:>n<5>m<,>m<\">w<b>m<\">m<:>m<\">w<x 2 °C>m<\">m<,>m<\">w<c>m<\">m<:>m<\">n<7>m<\">m<}>",
             ),
+            ("clock:2025-04-06 21:41:19 t:12:00:01", &plain, "w<clock>m<:>c<2025-04-06 21:41:19>w<t>m<:>c<12:00:01>"),
             ("Nonecm nano", &plain, "g<None>w<cm nano>"),
             ("12-5", &plain, "n<12>m<->n<5>"),
             ("28FF641E 10.0.0.7 1.5", &plain, "w<28FF641E>w<10.0.0.7>n<1.5>"),

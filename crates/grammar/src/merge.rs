@@ -91,8 +91,12 @@ fn keeps_labels(items: &[Item<'_>], fewer: &[Item<'_>], cut: &std::ops::Range<us
         })
     };
     let is_named = |pair: &[Item<'_>]| matches!(pair, [Item::Text(":" | "="), Item::Slot(_)]);
+    let is_word = |item: &Item<'_>| matches!(item, Item::Text(text) if text.contains(char::is_alphabetic));
+    let in_front = items.windows(2).filter(|pair| is_word(&pair[0]) && is_slot(&&pair[1])).count();
+    let behind = items.windows(2).filter(|pair| is_slot(&&pair[0]) && is_word(&pair[1])).count();
     let names_first = items.windows(2).any(is_named)
-        || name(&items.iter().take_while(|item| !is_slot(item)).collect::<Vec<_>>()).is_some();
+        || in_front > behind
+        || (in_front == behind && name(&items.iter().take_while(|item| !is_slot(item)).collect::<Vec<_>>()).is_some());
     // From the nearest value to the name between it and the next one.
     let before = |own: &[Item<'_>], from: usize| -> Option<String> {
         let slot = from + own[from..].iter().position(|item| is_slot(&item))?;

@@ -1,13 +1,13 @@
 //! What the text around a value calls it, and in which unit.
 
 use crate::column::Role;
-use crate::lex::{Kind, is_gap_word};
+use crate::lex::Kind;
 use crate::template::Template;
 use crate::units;
 use regex::Regex;
 use std::sync::LazyLock;
 
-fn regex(text: &str) -> Regex {
+pub(crate) fn regex(text: &str) -> Regex {
     #[expect(clippy::expect_used, reason = "the expressions are those of this file")]
     Regex::new(text).expect("a sound expression")
 }
@@ -87,7 +87,7 @@ pub(crate) struct Label {
 }
 
 /// A unit in brackets at the end of a text, and what is in front.
-fn unit_in_brackets(text: &str) -> Option<(&str, &str)> {
+pub(crate) fn unit_in_brackets(text: &str) -> Option<(&str, &str)> {
     let bare = text.trim_end_matches([' ', ':', '=', '\t', '-', '>', '"', '\'']);
     let inner = bare.strip_suffix([')', ']'])?;
     let open = inner.rfind(['(', '['])?;
@@ -118,6 +118,9 @@ fn name_by_key(template: &Template<'_>, slots: &[usize], labels: &mut [Label]) {
     }
 }
 
+/// Words for how grave a message is.
+pub(crate) const LEVELS: [&str; 11] = ["INFO", "WARN", "WARNING", "DEBUG", "ERROR", "TRACE", "I", "W", "E", "D", "V"];
+
 /// What stands behind the last mark within a text.
 fn last_part(text: &str) -> &str {
     let bare = text.trim_end_matches(|c: char| !c.is_alphanumeric());
@@ -129,7 +132,7 @@ fn last_part(text: &str) -> &str {
 /// Marks that stand between fields.
 const DELIMITERS: [char; 4] = [',', ';', '|', '\t'];
 
-fn has_letter(text: &str) -> bool {
+pub(crate) fn has_letter(text: &str) -> bool {
     text.contains(char::is_alphabetic)
 }
 
@@ -233,77 +236,4 @@ pub(crate) fn labels(template: &Template<'_>) -> Vec<(usize, Label)> {
     }
     name_by_key(template, &slots, &mut labels);
     slots.into_iter().zip(labels).collect()
-}
-
-/// A cell of a header.
-pub(crate) struct Cell {
-    /// All of it.
-    pub(crate) whole: String,
-    /// The name and the unit that it gives.
-    pub(crate) label: Label,
-}
-
-/// The cells of a line that may be a header, in the ways in which it may be cut.
-fn cuts<'t>(line: &'t str, delimiter: &str) -> Vec<Vec<&'t str>> {
-    let bare = line.trim_start().trim_start_matches('#').trim();
-    let by = |mark: &str| -> Vec<&'t str> {
-        bare.trim_matches(|c: char| c == ' ' || mark.contains(c)).split(mark).map(str::trim).collect()
-    };
-    let wide = || bare.split("  ").map(str::trim).filter(|cell| !cell.is_empty()).collect::<Vec<_>>();
-    let (doubled, apart) = (format!("{delimiter}{delimiter}"), format!(" {delimiter} "));
-    let main = match () {
-        () if !delimiter.trim().is_empty() && bare.contains(&doubled) => by(&doubled),
-        () if delimiter == "/" && bare.contains(&apart) => by(&apart),
-        () if !delimiter.trim().is_empty() && bare.contains(delimiter) => by(delimiter),
-        () if bare.contains('\t') => by("\t"),
-        () if bare.contains(',') => by(","),
-        () if wide().len() > 1 => wide(),
-        () => bare.split_whitespace().collect(),
-    };
-    vec![main, bare.split_whitespace().collect(), wide()]
-}
-
-/// Words of start-up messages that name no column.
-const GREETINGS: [&str; 10] =
-    ["hello", "world", "ready", "done", "ok", "starting", "started", "booting", "welcome", "system"];
-
-/// The labels that the last line of `lines` gives that has one for each of `count` columns.
-pub(crate) fn header(lines: &[&str], count: usize, delimiter: &str) -> Option<Vec<Cell>> {
-    let is_name = |cell: &&str| cell.is_empty() || has_letter(cell);
-    let is_number = |cell: &&str| {
-        let bare = cell.trim_start_matches(['+', '-']);
-        bare.starts_with(|c: char| c.is_ascii_digit()) || NUMBER_INSIDE.is_match(bare)
-    };
-    let sound = |cells: &Vec<&str>| {
-        let unique = (1..cells.len()).all(|i| !cells[..i].contains(&cells[i]));
-        let is_greeting = cells.iter().any(|cell| GREETINGS.contains(&cell.to_lowercase().as_str()));
-        // Pairs of names and values name no columns, nor do words with a comma of a sentence.
-        let is_other = is_greeting
-            || cells.iter().all(|cell| is_gap_word(cell))
-            || cells.iter().any(|cell| cell.contains([':', '=']) || cell.ends_with(','));
-        // A word alone in front of numbers may be any message.
-        let is_said = count > 1 || cells.iter().all(|cell| unit_in_brackets(cell).is_some());
-        let is_fit = cells.iter().all(is_name) && !cells.iter().any(is_number);
-        cells.len() == count && is_fit && is_said && unique && !is_other
-    };
-    let cells = lines.iter().rev().find_map(|line| cuts(line, delimiter).into_iter().find(sound))?;
-    Some(cells.into_iter().map(|cell| Cell { whole: cell.to_owned(), label: of_cell(cell) }).collect())
-}
-
-static NUMBER_INSIDE: LazyLock<Regex> = LazyLock::new(|| regex(r"\d\.\d"));
-
-/// A cell of a header: a name, and the unit behind it.
-fn of_cell(cell: &str) -> Label {
-    let (name, unit) = match unit_in_brackets(cell) {
-        Some((name, unit)) => (name, unit),
-        None => match cell.rfind(['_', '/']).map(|at| (&cell[..at], &cell[at + 1..])) {
-            // With an underscore it is a part of the name as well.
-            Some((name, unit)) if units::is_unit(unit) && !matches!(unit, "m" | "k" | "in") => {
-                (if cell[name.len()..].starts_with('_') { cell } else { name }, unit)
-            }
-            _ => (cell, ""),
-        },
-    };
-    let name = if name.trim().is_empty() { cell } else { name };
-    Label { name: name.trim().trim_matches('"').to_owned(), unit: units::written(unit).to_owned() }
 }

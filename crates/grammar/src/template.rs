@@ -73,6 +73,16 @@ impl<'a> Template<'a> {
                 *column = Column { role: Role::Text, bits: prior::TEXT_CHARACTER * text, ..column.clone() };
             }
         }
+        // Where numbers alone stand beside, a state that never changed is one.
+        let has_names = rows[0].iter().any(|token| matches!(token.text, ":" | "="));
+        let words = columns.iter().filter(|column| column.role == Role::Text).count();
+        if !has_names && words == 1 && columns.iter().any(|column| column.role == Role::Number) {
+            let own = columns.iter_mut().zip(&atoms).filter(|(column, _)| column.role == Role::Text);
+            for (column, place) in own.filter(|(_, place)| is_state(rows[0][**place].text)) {
+                column.role = Role::Single;
+                column.words = vec![rows[0][*place].text.to_owned()];
+            }
+        }
         let variants = vec![Variant { there: vec![true; rows[0].len()], joined: joined.clone() }];
         let mut template = Template {
             lines,
@@ -254,6 +264,18 @@ fn is_number_of_name(row: &[Token<'_>], place: usize) -> bool {
     let is_part = |b: u8| b.is_ascii_digit() || (b == b'.' && !row[place].is_apart);
     let is_digits = text.len() < 4 && text.bytes().all(is_part);
     let is_behind_word = place.checked_sub(1).is_some_and(|before| row[before].kind == Kind::Word);
+    // `sensor[0] 512`
+    let close = |at: Option<usize>, text: &str| {
+        at.and_then(|at| row.get(at)).is_some_and(|token| token.text == text && !token.is_apart)
+    };
+    let has_value = row.get(place + 2).is_some_and(|token| token.is_number() || matches!(token.text, ":" | "=" | "\t"));
+    let is_subscript = close(place.checked_sub(1), "[")
+        && close(Some(place + 1), "]")
+        && place.checked_sub(2).is_some_and(|before| row[before].kind == Kind::Word)
+        && has_value;
+    if is_digits && is_subscript && !row[place].is_apart {
+        return true;
+    }
     is_digits && is_behind_word && row.get(place + 1).is_some_and(|token| matches!(token.text, ":" | "="))
 }
 

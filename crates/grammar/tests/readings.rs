@@ -82,6 +82,7 @@ fn a_header_names_the_columns_and_a_greeting_does_not() {
         ("gauge,bed,mode", "{0},{1.1},{s}", "gauge, bed, mode code"),
         ("gauge (mm)\tbed (mm)", "[INFO] app: {0}\t{1.1}", "gauge [mm], bed [mm]"),
         ("t_ms;BTN_A", "{i};{0}", "t_ms [ms] clock, BTN_A [A]"),
+        ("Zeit;Druck\n[s];[bar]", "{i};{0}", "Zeit [s] clock, Druck [bar]"),
         ("Hello, world", "{0},{1}", "field1, field2"),
         ("ready", "{0}", "field1"),
         ("nan,inf", "{0},{1}", "field1, field2"),
