@@ -206,16 +206,14 @@ fn what_is_said_to_the_board_is_sent_kept_with_a_name_and_repeated() {
 }
 
 #[test]
-fn an_offered_shape_is_taken_channels_are_named_moved_and_given_words() {
+fn a_shape_of_all_lines_is_taken_channels_are_named_moved_and_given_words() {
     let mut app = bare();
     for i in 0..40 {
         feed(&mut app, START.plus(f64::from(i) * 0.05), format!("{}\n{}\n", i / 4 % 3, 640 + i % 9).as_bytes());
     }
-    let text = picture(&mut app, 160, 47);
-    assert!(text.contains("2 o reads it as plain numbers that alternate, 2 lines a row"), "{text}");
-    keys(&mut app, "2o");
+    keys(&mut app, "2");
     assert!(matches!(app.session.chain().shape(), Some(Shape::Plain(bare)) if bare.lines == 2));
-    assert_eq!(app.session.chain().store().rows().end, 40, "the history was split again");
+    assert_eq!(app.session.chain().store().rows().end, 40, "the first lines were split again");
     // The panel's first settings are those of the shape; then each channel.
     app.go_to_row(Stage::Split, "A field1");
     press(&mut app, KeyCode::Enter);
@@ -373,15 +371,19 @@ fn a_take_of_a_stream_with_sendings_and_another_shape_opens_the_same() {
     let take = amber_io::take::open(&dir.path().join("x")).unwrap();
     let mut app = App::take(chain_of(&take, &take.bench, 0).unwrap(), take.bench.shared.clone(), take, None);
     (app.session.zone, app.session.size) = (TimeZone::UTC, (160, 47));
-    assert_eq!(app.session.chain().store().rows().end, 60);
+    assert_eq!(app.session.chain().store().rows().end, 30);
     keys(&mut app, "vlo");
     replace(&mut app, "valve");
     let text = picture(&mut app, 160, 47);
     assert!(text.contains("←  sent  valve open"), "{text}");
     press(&mut app, KeyCode::Esc);
-    keys(&mut app, "2o");
-    assert_eq!(app.session.chain().store().rows().end, 30, "the whole take was split again");
-    assert_eq!(app.session.chain().store().raw(1, 29), Some(642.0));
+    keys(&mut app, "2");
+    app.go_to_row(Stage::Split, "pinned shape");
+    press(&mut app, KeyCode::Enter);
+    replace(&mut app, "plain spaces 1");
+    assert_eq!(app.session.chain().store().rows().end, 60, "the whole take was split again");
+    assert_eq!(app.session.chain().store().raw(0, 59), Some(642.0));
+    press(&mut app, KeyCode::Esc);
     keys(&mut app, "1");
     for key in ["B", "R", "L", ":"] {
         keys(&mut app, key);
