@@ -39,9 +39,11 @@ fn two_boards_are_watched_side_by_side_and_kept_in_one_take() {
     let terminal = Terminal::start("", &["watch", "valve=twin", "rail=chatter"], dir.path(), (160, 47));
     terminal.wait("rail.speed");
     terminal.wait("valve.field1");
-    terminal.wait("alternate between 2 signals");
-    terminal.keys(&["2", "o", "Escape"]);
+    // All lines together tell that two are a row; nothing tells with which one it begins, so that it is pinned.
     terminal.wait("B field2");
+    terminal.keys(&["2", "Enter", "Enter"]);
+    terminal.wait("pinned, 100.0 % fit");
+    terminal.keys(&["Escape"]);
     terminal.keys(&["1", "\\"]);
     terminal.wait("rail is selected");
     // A take that begins before the shape is settled finds it by its own lines.
