@@ -3,7 +3,7 @@
 use crate::channel::Channel;
 use crate::column::{Role, distinct};
 use crate::lex::{self, Token, is_gap_word};
-use crate::names::{LEVELS, Label, has_letter, regex, unit_in_brackets};
+use crate::names::{Label, are_levels, has_letter, regex, unit_in_brackets};
 use crate::rows::Reading;
 use crate::search::Text;
 use crate::template::Template;
@@ -65,7 +65,7 @@ pub(crate) fn name_columns(text: &Text<'_>, reading: &Reading<'_>, labels: &mut 
         let (t, atom) = reading.columns[**place];
         let column = &reading.templates[t].columns[atom];
         column.role == Role::Moment
-            || (column.role == Role::Words && column.words.iter().all(|word| LEVELS.contains(&word.as_str())))
+            || (column.role == Role::Words && are_levels(&column.words))
             || template.rows[0].get(template.atoms[atom] + 1).is_some_and(|token| matches!(token.text, "]" | ">" | ")"))
     };
     let prefix = places.iter().take_while(is_prefix).count();

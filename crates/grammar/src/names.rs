@@ -119,7 +119,12 @@ fn name_by_key(template: &Template<'_>, slots: &[usize], labels: &mut [Label]) {
 }
 
 /// Words for how grave a message is.
-pub(crate) const LEVELS: [&str; 11] = ["INFO", "WARN", "WARNING", "DEBUG", "ERROR", "TRACE", "I", "W", "E", "D", "V"];
+const LEVELS: [&str; 11] = ["INFO", "WARN", "WARNING", "DEBUG", "ERROR", "TRACE", "I", "W", "E", "D", "V"];
+
+/// Whether all words say how grave a message is.
+pub(crate) fn are_levels(words: &[String]) -> bool {
+    words.iter().all(|word| LEVELS.contains(&word.as_str()))
+}
 
 /// What stands behind the last mark within a text.
 fn last_part(text: &str) -> &str {

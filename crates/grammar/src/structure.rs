@@ -4,7 +4,7 @@ use crate::channel::{Channel, ChannelKind};
 use crate::column::Role;
 use crate::header;
 use crate::lex::{self, Kind, Token};
-use crate::names::LEVELS;
+use crate::names::are_levels;
 use crate::number::Comma;
 use crate::rows::{Doubt, Reading};
 use crate::search::Text;
@@ -73,8 +73,7 @@ pub(crate) fn structure(text: &Text<'_>, best: &Reading<'_>, channels: &[Channel
     // What stands in front of a mark with a value behind is a name, but for words of how grave a message is.
     let is_name = |(t, atom): &(usize, usize)| {
         let column = &best.templates[*t].columns[*atom];
-        let is_level = column.words.iter().all(|word| LEVELS.contains(&word.as_str()));
-        column.role == Role::Words && !is_level && best.templates[*t].is_name_of_value(*atom)
+        column.role == Role::Words && !are_levels(&column.words) && best.templates[*t].is_name_of_value(*atom)
     };
     if best.columns.iter().any(is_name) {
         doubts.push(Doubt::Names);

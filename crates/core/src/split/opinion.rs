@@ -58,13 +58,20 @@ fn varies(values: &[f64]) -> bool {
     values.windows(2).any(|pair| pair[0] != pair[1])
 }
 
-/// The columns of rows that vary, gaps (NaN) left out.
+/// The values of a column of rows, gaps (NaN) left out.
+fn values_of(rows: &[Vec<f64>], column: usize) -> Vec<f64> {
+    rows.iter().filter_map(|row| row.get(column)).copied().filter(|value| !value.is_nan()).collect()
+}
+
+/// Whether a column of rows varies.
+pub(super) fn column_varies(rows: &[Vec<f64>], column: usize) -> bool {
+    varies(&values_of(rows, column))
+}
+
+/// The columns of rows that vary.
 fn columns_that_vary(rows: &[Vec<f64>]) -> impl Iterator<Item = Vec<f64>> {
     let width = rows.iter().map(Vec::len).max().unwrap_or(0);
-    let column = |place: usize| -> Vec<f64> {
-        rows.iter().filter_map(|row| row.get(place)).copied().filter(|value| !value.is_nan()).collect()
-    };
-    (0..width).map(column).filter(|values| varies(values))
+    (0..width).map(|column| values_of(rows, column)).filter(|values| varies(values))
 }
 
 /// How many columns of rows vary.

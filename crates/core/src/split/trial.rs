@@ -356,11 +356,7 @@ fn named(shape: &Shape, rows: &[Vec<f64>]) -> usize {
         let is_again = |(stem, rest): (&str, &str)| is_number(rest) && names.iter().any(|name| name == stem);
         !name.strip_prefix("field").is_some_and(is_number) && !name.rsplit_once('_').is_some_and(is_again)
     };
-    let varies = |column: usize| {
-        let mut values = rows.iter().filter_map(|row| row.get(column)).filter(|value| !value.is_nan());
-        values.next().is_some_and(|first| values.any(|value| value != first))
-    };
-    names.iter().enumerate().filter(|(column, name)| varies(*column) && is_own(name)).count()
+    names.iter().enumerate().filter(|(column, name)| opinion::column_varies(rows, *column) && is_own(name)).count()
 }
 
 /// Whether there are about as many rows of both.
