@@ -4,8 +4,8 @@ use super::clean::clean;
 use super::header::Header;
 use super::pattern::shapes_of;
 use super::shape::Shape;
-use amber_grammar::{ChannelKind, Finding, Lines, find};
-use std::collections::HashMap;
+use amber_grammar::{Channel, ChannelKind, Finding, Lines, find};
+use std::cmp::Ordering;
 
 /// Counts of lines at which they are looked at.
 const LOOKS: [usize; 4] = [16, 32, 64, MOST];
@@ -27,15 +27,14 @@ pub(super) struct Opinion {
     pub(super) shapes: Vec<Shape>,
     /// Nothing speaks against it.
     pub(super) is_sure: bool,
-    /// Its columns.
-    columns: Vec<Told>,
+    /// Its columns that vary.
+    columns: Vec<Column>,
 }
 
-/// A column of values, gaps left out.
-struct Told {
+struct Column {
     name: String,
     is_clock: bool,
-    values: Vec<f64>,
+    values: Values,
 }
 
 /// What these lines are.
@@ -44,52 +43,26 @@ pub(super) fn opinion<'l>(lines: impl Iterator<Item = &'l [u8]>, header: Option<
     let text = Lines { lines, is_ended: true };
     let found: Finding = find(&text)?;
     let table = found.table(&text, false);
-    let column = |place: usize| Told {
-        name: table.channels[place].name.clone(),
-        is_clock: table.channels[place].kind == ChannelKind::Clock,
-        values: table.rows.iter().filter_map(|row| row[place]).collect(),
+    let column = |(place, channel): (usize, &Channel)| Column {
+        name: channel.name.clone(),
+        is_clock: channel.kind == ChannelKind::Clock,
+        values: Values::of(table.rows.iter().filter_map(|row| row[place])),
     };
-    let columns = (0..table.channels.len()).map(column).filter(|told| varies(&told.values)).collect();
+    let columns = table.channels.iter().enumerate().map(column).filter(|column| column.values.vary()).collect();
     let shapes = found.spec.as_ref().map_or_else(Vec::new, |spec| shapes_of(spec, header));
     Some(Opinion { shapes, is_sure: found.doubts.is_empty(), columns })
 }
 
-fn varies(values: &[f64]) -> bool {
-    values.windows(2).any(|pair| pair[0] != pair[1])
-}
-
-/// The values of a column of rows, gaps (NaN) left out.
-fn values_of(rows: &[Vec<f64>], column: usize) -> Vec<f64> {
-    rows.iter().filter_map(|row| row.get(column)).copied().filter(|value| !value.is_nan()).collect()
-}
-
-/// Whether a column of rows varies.
-pub(super) fn column_varies(rows: &[Vec<f64>], column: usize) -> bool {
-    varies(&values_of(rows, column))
-}
-
-/// The columns of rows that vary.
-fn columns_that_vary(rows: &[Vec<f64>]) -> impl Iterator<Item = Vec<f64>> {
-    let width = rows.iter().map(Vec::len).max().unwrap_or(0);
-    (0..width).map(|column| values_of(rows, column)).filter(|values| varies(values))
-}
-
-/// How many columns of rows vary.
-pub(super) fn varying(rows: &[Vec<f64>]) -> usize {
-    columns_that_vary(rows).count()
-}
-
 impl Opinion {
-    /// Whether these rows, NaN for a gap, tell the same, whatever they call it.
-    pub(super) fn is_told_by(&self, rows: &[Vec<f64>]) -> bool {
-        let own: Vec<Vec<f64>> = columns_that_vary(rows).collect();
-        let is_known = |values: &Vec<f64>| {
+    /// Whether these rows tell the same, whatever they call it.
+    pub(super) fn is_told_by(&self, rows: &Rows) -> bool {
+        let is_known = |values: &Values| {
             self.columns
                 .iter()
-                .any(|told| same(values, &told.values) || (told.is_clock && runs_alike(values, &told.values)))
+                .any(|own| own.values.are_those_of(values) || (own.is_clock && own.values.run_like(values)))
         };
-        let is_there = |told: &Told| told.is_clock || own.iter().any(|values| same(values, &told.values));
-        own.iter().all(is_known) && self.columns.iter().all(is_there)
+        let is_there = |own: &Column| own.is_clock || rows.varying().any(|values| values.are_those_of(&own.values));
+        rows.varying().all(is_known) && self.columns.iter().all(is_there)
     }
 
     /// How many columns it tells that vary.
@@ -99,45 +72,109 @@ impl Opinion {
 
     /// Whether it tells a time.
     pub(super) fn has_clock(&self) -> bool {
-        self.columns.iter().any(|told| told.is_clock)
+        self.columns.iter().any(|column| column.is_clock)
     }
 
     /// What it tells, in a few words.
     pub(super) fn said(&self) -> String {
-        let names: Vec<&str> = self.columns.iter().take(4).map(|told| told.name.as_str()).collect();
+        let names: Vec<&str> = self.columns.iter().take(4).map(|column| column.name.as_str()).collect();
         let more = if self.columns.len() > names.len() { " …" } else { "" };
         format!("all lines together may also be read as {}{more}", names.join(", "))
     }
 }
 
-/// How often each value comes.
-fn counts(values: &[f64]) -> HashMap<u64, usize> {
-    let mut counts = HashMap::new();
-    values.iter().for_each(|value| *counts.entry((value + 0.0).to_bits()).or_insert(0) += 1);
-    counts
+/// What rows tell.
+#[derive(Default)]
+pub(super) struct Rows {
+    /// How many there are.
+    pub(super) count: usize,
+    columns: Vec<Values>,
 }
 
-/// Whether nearly all values are the same, or the same states under other numbers.
-fn same(a: &[f64], b: &[f64]) -> bool {
-    let (of_a, of_b) = (counts(a), counts(b));
-    let most = a.len().max(b.len());
-    let shared: usize = of_a.iter().map(|(value, count)| (*count).min(of_b.get(value).copied().unwrap_or(0))).sum();
-    if shared + 2 >= most || shared * 20 >= most * 19 {
-        return true;
+impl Rows {
+    /// Of these rows, NaN for a gap.
+    pub(super) fn of(rows: &[Vec<f64>]) -> Rows {
+        let width = rows.iter().map(Vec::len).max().unwrap_or(0);
+        let column = |at: usize| Values::of(rows.iter().filter_map(|row| row.get(at)).copied());
+        Rows { count: rows.len(), columns: (0..width).map(column).collect() }
     }
-    let sorted = |counts: &HashMap<u64, usize>| {
-        let mut sorted: Vec<usize> = counts.values().copied().collect();
-        sorted.sort_unstable();
-        sorted
-    };
-    let (of_a, of_b) = (sorted(&of_a), sorted(&of_b));
-    let apart: usize = of_a.iter().zip(&of_b).map(|(a, b)| a.abs_diff(*b)).sum();
-    of_a.len() == of_b.len() && of_a.len() <= 12 && apart * 10 <= most + 10
+
+    /// Whether a column varies.
+    pub(super) fn varies(&self, column: usize) -> bool {
+        self.columns.get(column).is_some_and(Values::vary)
+    }
+
+    /// The columns that vary.
+    pub(super) fn varying(&self) -> impl Iterator<Item = &Values> {
+        self.columns.iter().filter(|values| values.vary())
+    }
 }
 
-/// Whether both may be one clock in two units.
-fn runs_alike(a: &[f64], b: &[f64]) -> bool {
-    let span = |values: &[f64]| values.last().zip(values.first()).map_or(0.0, |(last, first)| last - first);
-    let is_alike = a.len().abs_diff(b.len()) * 5 <= a.len().max(b.len()) + 10;
-    is_alike && span(a) != 0.0 && (span(a) > 0.0) == (span(b) > 0.0)
+/// The values of a column, gaps (NaN) left out.
+#[derive(Default)]
+pub(super) struct Values {
+    count: usize,
+    /// From the first to the last one.
+    span: f64,
+    /// How often each comes, by its bits in their order.
+    each: Vec<(u64, usize)>,
+    /// How often, the rarest first.
+    counts: Vec<usize>,
+}
+
+impl Values {
+    fn of(values: impl Iterator<Item = f64>) -> Values {
+        let values: Vec<f64> = values.filter(|value| !value.is_nan()).collect();
+        let span = values.last().zip(values.first()).map_or(0.0, |(last, first)| last - first);
+        // Both zeros are one value.
+        let mut bits: Vec<u64> = values.iter().map(|value| (value + 0.0).to_bits()).collect();
+        bits.sort_unstable();
+        let each: Vec<_> = bits.chunk_by(|a, b| a == b).map(|alike| (alike[0], alike.len())).collect();
+        let mut counts: Vec<usize> = each.iter().map(|(_, count)| *count).collect();
+        counts.sort_unstable();
+        Values { count: values.len(), span, each, counts }
+    }
+
+    fn vary(&self) -> bool {
+        self.each.len() > 1
+    }
+
+    /// Whether nearly all are the same, or the same states under other numbers.
+    fn are_those_of(&self, other: &Values) -> bool {
+        let most = self.count.max(other.count);
+        let shared = self.shared(other);
+        if shared + 2 >= most || shared * 20 >= most * 19 {
+            return true;
+        }
+        let apart: usize = self.counts.iter().zip(&other.counts).map(|(a, b)| a.abs_diff(*b)).sum();
+        self.counts.len() == other.counts.len() && self.counts.len() <= 12 && apart * 10 <= most + 10
+    }
+
+    /// How many of both are the same.
+    fn shared(&self, other: &Values) -> usize {
+        let (mut a, mut b) = (self.each.iter().peekable(), other.each.iter().peekable());
+        let mut shared = 0;
+        while let (Some(one), Some(two)) = (a.peek(), b.peek()) {
+            match one.0.cmp(&two.0) {
+                Ordering::Less => {
+                    a.next();
+                }
+                Ordering::Greater => {
+                    b.next();
+                }
+                Ordering::Equal => {
+                    shared += one.1.min(two.1);
+                    a.next();
+                    b.next();
+                }
+            }
+        }
+        shared
+    }
+
+    /// Whether both may be one clock in two units.
+    fn run_like(&self, other: &Values) -> bool {
+        let is_alike = self.count.abs_diff(other.count) * 5 <= self.count.max(other.count) + 10;
+        is_alike && self.span != 0.0 && (self.span > 0.0) == (other.span > 0.0)
+    }
 }

@@ -4,7 +4,7 @@ use super::clean::clean;
 use super::effort::Effort;
 use super::frame::Frame;
 use super::header::Header;
-use super::opinion::{self, Opinion};
+use super::opinion::{self, Opinion, Rows};
 use super::outcome::{LineOutcome, Nothing, Rejection, Sink};
 use super::pattern::{self, Found};
 use super::read::Numbers;
@@ -268,7 +268,7 @@ impl Trial {
             let rows = self.rows_of(now.reader.shape());
             let has_all = shape.as_ref().is_none_or(|(shape, _)| now.reader.shape().columns() >= shape.columns());
             let is_alike = shape.as_ref().is_none_or(|(shape, own)| {
-                named(now.reader.shape(), &rows) >= named(shape, own) && is_near(rows.len(), own.len())
+                named(now.reader.shape(), &rows) >= named(shape, own) && is_near(rows.count, own.count)
             });
             let is_said =
                 says_itself(now, &rows, &opinion) && (has_all || !matches!(now.reader.shape(), Shape::PerLine(_)));
@@ -287,14 +287,14 @@ impl Trial {
     }
 
     /// The rows that all lines are to `shape`.
-    fn rows_of(&self, shape: &Shape) -> Vec<Vec<f64>> {
+    fn rows_of(&self, shape: &Shape) -> Rows {
         let mut rows = Kept::default();
         let mut reading = self.begin_reading(shape.clone());
         for line in &self.lines {
             let _ = line.read(&mut reading, &mut rows);
         }
         reading.finish(&mut rows);
-        rows.0
+        Rows::of(&rows.0)
     }
 
     /// The same, giving what it finds, and `shape` first; gives how it reads on.
@@ -338,8 +338,8 @@ impl Trial {
 
 /// Whether lines say themselves what they are to `now`. JSON says what is what, but for keys that are values, and so do names that
 /// all lines have; a check that holds and a time that is one are more than what is likely.
-fn says_itself(now: &ShapeReader, rows: &[Vec<f64>], opinion: &Opinion) -> bool {
-    let has_all = || opinion::varying(rows) >= opinion.columns();
+fn says_itself(now: &ShapeReader, rows: &Rows, opinion: &Opinion) -> bool {
+    let has_all = || rows.varying().count() >= opinion.columns();
     match now.reader.shape() {
         Shape::Json(_) => has_all(),
         Shape::PerLine(_) | Shape::Labelled(_) => now.misfits + now.lost == 0 && has_all(),
@@ -349,14 +349,14 @@ fn says_itself(now: &ShapeReader, rows: &[Vec<f64>], opinion: &Opinion) -> bool 
 }
 
 /// How many columns that vary have a name of their own: neither `field2` nor `level_2`.
-fn named(shape: &Shape, rows: &[Vec<f64>]) -> usize {
+fn named(shape: &Shape, rows: &Rows) -> usize {
     let is_number = |text: &str| !text.is_empty() && text.bytes().all(|b| b.is_ascii_digit());
     let names: Vec<String> = (0..shape.columns()).map(|column| shape.label(column)).collect();
     let is_own = |name: &String| {
         let is_again = |(stem, rest): (&str, &str)| is_number(rest) && names.iter().any(|name| name == stem);
         !name.strip_prefix("field").is_some_and(is_number) && !name.rsplit_once('_').is_some_and(is_again)
     };
-    names.iter().enumerate().filter(|(column, name)| opinion::column_varies(rows, *column) && is_own(name)).count()
+    names.iter().enumerate().filter(|(column, name)| rows.varies(*column) && is_own(name)).count()
 }
 
 /// Whether there are about as many rows of both.
