@@ -7,6 +7,8 @@ pub(crate) mod prior {
     pub(crate) const RAW_CHARACTER: f64 = 8.0;
     /// A line that no template explains, besides its characters.
     pub(crate) const RAW_LINE: f64 = 6.0;
+    /// A damaged line, at most.
+    pub(crate) const DAMAGED: f64 = 40.0;
     /// A character of a template's own text, once.
     pub(crate) const TEXT_CHARACTER: f64 = 5.0;
     /// One more template.

@@ -94,7 +94,8 @@ fn keeps_labels(items: &[Item<'_>], fewer: &[Item<'_>], cut: &std::ops::Range<us
     let is_word = |item: &Item<'_>| matches!(item, Item::Text(text) if text.contains(char::is_alphabetic));
     let in_front = items.windows(2).filter(|pair| is_word(&pair[0]) && is_slot(&&pair[1])).count();
     let behind = items.windows(2).filter(|pair| is_slot(&&pair[0]) && is_word(&pair[1])).count();
-    let names_first = items.windows(2).any(is_named)
+    let marked = items.windows(2).filter(|pair| is_named(pair)).count();
+    let names_first = marked * 2 > items.iter().filter(is_slot).count()
         || in_front > behind
         || (in_front == behind && name(&items.iter().take_while(|item| !is_slot(item)).collect::<Vec<_>>()).is_some());
     // From the nearest value to the name between it and the next one.

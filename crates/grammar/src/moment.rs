@@ -31,6 +31,16 @@ fn date(text: &[u8]) -> Option<(i64, i64, i64)> {
     ((1..=12).contains(&month) && (1..=31).contains(&day)).then_some((year, month, day))
 }
 
+/// Whether the first of two numbers of a date may be the day as well as the month.
+pub(crate) fn is_open(text: &str) -> bool {
+    let text = text.as_bytes();
+    let is_either = || {
+        let (first, second) = (value(&text[..2]), value(&text[3..5]));
+        first != second && first.max(second) <= 12
+    };
+    DATES.iter().find(|form| fits(text, form)).is_some_and(|form| !form.starts_with("dddd")) && is_either()
+}
+
 /// The length of a time of day, or of minutes and seconds with a fraction; with what is behind it, a zone included, where a date
 /// stands in front.
 fn time(text: &[u8], is_dated: bool, comma: bool) -> Option<usize> {

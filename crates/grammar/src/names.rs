@@ -129,7 +129,9 @@ pub(crate) fn are_levels(words: &[String]) -> bool {
 /// What stands behind the last mark within a text.
 fn last_part(text: &str) -> &str {
     let bare = text.trim_end_matches(|c: char| !c.is_alphanumeric());
-    let from = bare.rfind([':', '=']).map_or(0, |at| at + 1);
+    // `Reading(x=`: a bracket that stays open begins a list of names.
+    let mark = bare.rfind([':', '=']).max(bare.rfind('(').filter(|at| !bare[*at..].contains(')')));
+    let from = mark.map_or(0, |at| at + 1);
     // Names of names in braces belong together.
     if has_letter(&bare[from..]) && !text.contains(['{', '"']) { &text[from..] } else { text }
 }

@@ -1,7 +1,7 @@
 //! How lines make rows: each line, or several in turn, with rarer kinds beside.
 
 use crate::column::Role;
-use crate::lex::Options;
+use crate::lex::{Options, Token};
 use crate::names;
 use crate::reader::{Assembler, RowLines};
 use crate::template::Template;
@@ -38,6 +38,31 @@ pub enum Doubt {
     Comma,
     /// Numbers of the digits 0 and 1 alone may be binary ones, or states.
     Bits,
+    /// Of all dates, the first number may be the day or the month.
+    Date,
+}
+
+impl Doubt {
+    /// What is doubted, in a few words.
+    pub fn said(&self) -> &'static str {
+        match self {
+            Doubt::Rival(_) => "all lines together may be read in two ways",
+            Doubt::FewLines => "there are few whole lines",
+            Doubt::Irregular => "some lines come now and then, at no fixed place",
+            Doubt::NoOrder => "the lines that make a row come in no fixed order",
+            Doubt::Partial => "many rows lack lines",
+            Doubt::Unexplained => "many lines are not read",
+            Doubt::WordsOnly => "words alone change, which may be states or messages",
+            Doubt::Header => "a line in front names more columns than there are",
+            Doubt::Nameless => "nothing on the lines of a row says what they are",
+            Doubt::Constant => "nothing changes",
+            Doubt::FreeWords => "words that change stand between the values",
+            Doubt::Names => "names in front of values change",
+            Doubt::Comma => "commas may be decimal ones or part groups of thousands",
+            Doubt::Bits => "numbers of 0 and 1 may be binary ones, or states",
+            Doubt::Date => "dates may have the day in front or the month",
+        }
+    }
 }
 
 /// A reading of a whole text.
@@ -115,7 +140,10 @@ impl<'a> Reading<'a> {
                 .iter()
                 .any(|column| matches!(column.role, Role::Number | Role::Constant | Role::Moment))
         };
-        let has_name = |t: &usize| templates[*t].rows[0].iter().any(|token| matches!(token.text, ":" | "=" | "\t"));
+        let has_name = |t: &usize| {
+            let is_mark = |token: &Token<'_>| matches!(token.text, ":" | "=" | "\t");
+            !templates[*t].keys.is_empty() || templates[*t].rows[0].iter().any(is_mark)
+        };
         let top = data.iter().map(|t| templates[*t].lines.len()).max().unwrap_or(0);
         let is_rare = |t: &usize| (templates[*t].lines.len() as f64) < 0.8 * top as f64;
         if data.iter().any(has_number) {
@@ -136,7 +164,7 @@ impl<'a> Reading<'a> {
         let kept: Vec<usize> = main.iter().chain(&side).copied().collect();
         let is_nameless = |t: &&usize| {
             let template = &self.templates[**t];
-            let is_word = |token: &crate::lex::Token<'_>| token.kind == crate::lex::Kind::Word;
+            let is_word = |token: &Token<'_>| token.kind == crate::lex::Kind::Word;
             let has_clock = template.columns.iter().any(|column| column.role == Role::Moment);
             template.turn.is_none() && !has_clock && template.keys.is_empty() && !template.rows[0].iter().any(is_word)
         };
@@ -170,7 +198,8 @@ impl<'a> Reading<'a> {
         for t in &data[1..] {
             let own = &self.templates[*t].lines;
             let n = own.len();
-            if n as f64 >= 0.8 * top as f64 {
+            // One of its lines may be the very first, which is no evidence.
+            if (n + 1) as f64 >= 0.8 * top as f64 {
                 main.push(*t);
                 continue;
             }
@@ -266,17 +295,17 @@ impl<'a> Reading<'a> {
         if let Some(t) = main.iter().find(is_heading).or_else(|| main.iter().find(is_clock)) {
             return *t;
         }
-        let number = |t: &usize| templates[*t].keys.last().and_then(|key| key.parse::<i64>().ok());
+        // The number by which a kind is told, or with which it begins.
+        let number = |t: &usize| {
+            let template = &templates[*t];
+            let first = || {
+                let token = template.rows[0][*template.atoms.first()?];
+                (template.columns[0].role == Role::Constant).then_some(token.text)
+            };
+            template.keys.last().map(String::as_str).or_else(first)?.parse::<i64>().ok()
+        };
         if main.iter().all(|t| number(t).is_some()) {
             return main.iter().copied().min_by_key(number).unwrap_or(main[0]);
-        }
-        let index = |t: &usize| {
-            let template = &templates[*t];
-            let token = template.rows[0][*template.atoms.first()?];
-            token.text.parse::<i64>().ok().filter(|_| template.columns[0].role == Role::Constant)
-        };
-        if main.iter().all(|t| index(t).is_some()) {
-            return main.iter().copied().min_by_key(index).unwrap_or(main[0]);
         }
         let is_time = |t: &&usize| {
             let name = label(t).to_lowercase();

@@ -39,7 +39,7 @@ expressions! {
     QUOTED_GAP = r#""(?:ERR|NaN|nan|null|n/a|N/A|None|ERROR|OVF|ovf|timeout|NAN|nil|--|---)""#;
     JSON = r#"^\s*(?:\{\s*"|\[\s*[\[\{"])"#;
     MINUS_BETWEEN = r"\d[.,]\d+-\d+[.,]\d";
-    GLUED = r"(?:^|[^\w.])[A-Za-z]+[-+]?\d+(?:\.\d+)?(?:[^\w.]|$)";
+    GLUED = r"(?:^|[^\w.])[A-Za-z]+[-+]?\d+(?:\.\d+)?(?:[A-Za-z]+[-+]?\d|[^\w.]|$)";
     HEX = r"[0-9A-Za-z_.]+";
     MARKED_HEX = r"(?:^|\W)[#$]([0-9A-Fa-f]+)(?:[^\w.]|\.\D|\.?$)";
 }
@@ -140,6 +140,8 @@ pub(crate) struct Text<'a> {
     pub(crate) lines: Vec<&'a str>,
     /// Lines that are no evidence: the first, in which listening began, and a last one without its end.
     pub(crate) skip: BTreeSet<usize>,
+    /// The lines with a sign for each run of digits.
+    masked: Vec<String>,
 }
 
 impl<'a> Text<'a> {
@@ -151,7 +153,8 @@ impl<'a> Text<'a> {
                 skip.insert(lines.len() - 1);
             }
         }
-        Text { lines, skip }
+        let masked = lines.iter().map(|line| masked(line)).collect();
+        Text { lines, skip, masked }
     }
 
     /// All readings, the cheapest first; of those that tell the same, the cheapest.
@@ -298,7 +301,7 @@ impl<'a> Text<'a> {
             is_enough
         });
         let templates = merge::optional_fields(templates, judge, options);
-        bits += templates.iter().map(|template| template.bits).sum::<f64>() + self.raw(noise.iter());
+        bits += templates.iter().map(|template| template.bits).sum::<f64>() + self.left(&noise, &templates);
         if options.writing.comma == Comma::Decimal && templates.iter().any(|template| template.is_parted_by(",")) {
             bits += prior::COMMA_TWICE;
         }
@@ -319,13 +322,17 @@ impl<'a> Text<'a> {
         kinds.sort_unstable();
         kinds.dedup_by_key(|(line, _)| *line);
         bits += bits::sequence(&bits::alphabet(kinds.iter().map(|(_, kind)| *kind)));
+        // Of the very first line, the beginning may be missing.
         let first = cut.get(&0).and_then(|tokens| {
             let fits = |template: &Template<'a>| {
                 let row = &template.rows[0];
                 let same = |(place, (a, b)): (usize, (&Token<'_>, &Token<'_>))| {
                     let atom = template.atoms.iter().position(|atom| *atom == place);
                     match atom {
-                        Some(atom) => b.is_atom() && (template.columns[atom].is_slot() || a.text == b.text),
+                        Some(atom) => {
+                            let is_text = a.text == b.text || (place == 0 && a.text.ends_with(b.text));
+                            b.is_atom() && (template.columns[atom].is_slot() || is_text)
+                        }
                         None => a.text == b.text,
                     }
                 };
@@ -334,6 +341,28 @@ impl<'a> Text<'a> {
             templates.iter().rposition(fits)
         });
         Reading::new(&self.lines, marks, templates, noise, options.clone(), bits, first)
+    }
+
+    /// What lines cost that none of the templates explains. A few that are like their lines but for a few characters are damaged
+    /// ones: that no template fits these speaks against none.
+    fn left(&self, noise: &BTreeSet<usize>, templates: &[Template<'a>]) -> f64 {
+        let is_damaged_one = |line: &&usize| {
+            let own = self.masked[**line].as_str();
+            templates.iter().any(|template| {
+                let next = template.lines.partition_point(|other| other < line);
+                let near = [next.checked_sub(1), Some(next)].into_iter().flatten();
+                near.filter_map(|at| template.lines.get(at)).any(|other| {
+                    let other = self.masked[*other].as_str();
+                    own != other && is_damaged(own, other)
+                })
+            })
+        };
+        let (damaged, rest): (Vec<&usize>, Vec<&usize>) = noise.iter().partition(is_damaged_one);
+        if damaged.len() * 25 > self.lines.len() + 25 {
+            return self.raw(noise.iter());
+        }
+        let each = |line: &&usize| self.raw(std::iter::once(*line)).min(prior::DAMAGED);
+        self.raw(rest.into_iter()) + damaged.iter().map(each).sum::<f64>()
     }
 
     /// What these lines cost where nothing explains them: each kind once in full.
@@ -370,9 +399,13 @@ fn messages(lines: &[usize], cut: &BTreeMap<usize, Vec<Token<'_>>>) -> BTreeSet<
             }
         }
         let most = if numbers.len() > 1 { 0.05 } else { 0.01 } * n + 1.0;
-        // Behind a name that has words alone, a word is no message.
+        // Behind a name, or a number that comes again, which has words alone, a word is no message.
+        let mut firsts: HashMap<&str, usize> = HashMap::new();
+        lines.iter().for_each(|line| *firsts.entry(token(line, atoms[0]).text).or_default() += 1);
         let name = |line: &usize, place: usize| {
-            cut[line][..place].iter().rev().find(|token| token.is_atom()).filter(|token| token.kind == Kind::Word)
+            let before = cut[line][..place].iter().rev().find(|token| token.is_atom())?;
+            let is_index = || before.kind == Kind::Number && firsts.get(before.text).is_some_and(|count| *count > 2);
+            (before.kind == Kind::Word || is_index()).then_some(before)
         };
         let mut numbered: HashSet<(usize, &str)> = HashSet::new();
         for line in lines {
@@ -447,6 +480,19 @@ fn is_damaged(text: &str, whole: &str) -> bool {
     (front + back) * 2 >= all && own.abs_diff(all) <= 3
         || (own < all && whole.ends_with(text))
         || whole.starts_with(text)
+}
+
+/// A line with one sign for each run of digits.
+fn masked(line: &str) -> String {
+    let mut masked = String::with_capacity(line.len());
+    for c in line.chars() {
+        match c.is_ascii_digit() {
+            true if masked.ends_with('0') => {}
+            true => masked.push('0'),
+            false => masked.push(c),
+        }
+    }
+    masked
 }
 
 /// What a reading tells, whatever it calls things: its columns that vary.

@@ -1,6 +1,6 @@
 //! A reading told in terms of its lines: what stands on them, and what the fields are. Whoever reads streams fast compiles it.
 
-use crate::column::{Base, Role};
+use crate::column::{Base, Column, Role};
 use crate::lex::{Kind, Token};
 use crate::number::Writing;
 use crate::rows::Reading;
@@ -120,7 +120,7 @@ fn prefix(template: &Template<'_>, atom: usize) -> Option<&'static str> {
 fn kind(template: &Template<'_>, atom: usize, writing: Writing) -> Option<SpecKind> {
     let column = &template.columns[atom];
     Some(match column.role {
-        Role::Words | Role::Single => SpecKind::Words(column.words.clone()),
+        Role::Words | Role::Single => SpecKind::Words(words(column)),
         Role::Moment => SpecKind::Moment { comma: tokens(template, atom).any(|token| token.text.contains(',')) },
         Role::Number | Role::Constant => {
             let prefix = prefix(template, atom);
@@ -140,6 +140,28 @@ fn kind(template: &Template<'_>, atom: usize, writing: Writing) -> Option<SpecKi
         }
         Role::Text | Role::Empty | Role::Free => return None,
     })
+}
+
+/// The words of a column; one that came once and is another with something in front of it, or but for a character, is damaged.
+fn words(column: &Column) -> Vec<String> {
+    let counts = column.counts();
+    let is_damaged_one = |place: usize| {
+        let is_of = |(other, whole): (usize, &String)| {
+            let own = &column.words[place];
+            counts[other] > 2 && (own.ends_with(whole.as_str()) || is_but_for_one(own, whole))
+        };
+        counts[place] == 1 && column.words.iter().enumerate().any(is_of)
+    };
+    let sound = (0..column.words.len()).filter(|place| !is_damaged_one(*place));
+    sound.map(|place| column.words[place].clone()).collect()
+}
+
+/// Whether one of two words, of more than two letters, has a character that the other has not, or another one.
+fn is_but_for_one(a: &str, b: &str) -> bool {
+    let front = a.chars().zip(b.chars()).take_while(|(a, b)| a == b).count();
+    let back = a.chars().rev().zip(b.chars().rev()).take_while(|(a, b)| a == b).count();
+    let (own, other) = (a.chars().count(), b.chars().count());
+    own.min(other) > 2 && own.abs_diff(other) <= 1 && front + back + 1 >= own.max(other)
 }
 
 fn parts(template: &Template<'_>, variant: &Variant, column: impl Fn(usize) -> Option<usize>) -> Option<Vec<SpecPart>> {

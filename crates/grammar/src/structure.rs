@@ -4,6 +4,7 @@ use crate::channel::{Channel, ChannelKind};
 use crate::column::Role;
 use crate::header;
 use crate::lex::{self, Kind, Token};
+use crate::moment;
 use crate::names::are_levels;
 use crate::number::Comma;
 use crate::rows::{Doubt, Reading};
@@ -69,6 +70,14 @@ pub(crate) fn structure(text: &Text<'_>, best: &Reading<'_>, channels: &[Channel
     }
     if best.turn.iter().any(|t| best.templates[*t].columns.iter().any(|column| column.role == Role::Free)) {
         doubts.push(Doubt::FreeWords);
+    }
+    let is_open_date = |(t, atom): &(usize, usize)| {
+        let template = &best.templates[*t];
+        let is_open = |row: &Vec<Token<'_>>| moment::is_open(row[template.atoms[*atom]].text);
+        template.columns[*atom].role == Role::Moment && template.rows.iter().all(is_open)
+    };
+    if best.columns.iter().any(is_open_date) {
+        doubts.push(Doubt::Date);
     }
     // What stands in front of a mark with a value behind is a name, but for words of how grave a message is.
     let is_name = |(t, atom): &(usize, usize)| {

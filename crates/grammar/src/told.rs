@@ -135,18 +135,25 @@ pub(crate) fn drop_indexes(reading: &mut Reading<'_>) {
     if reading.main.len() < 2 {
         return;
     }
+    // The number with which a kind begins, and its column where that is told.
     let first = |t: &usize| {
-        let own = |(_, (other, atom)): &(usize, &(usize, usize))| other == t && is_index(&reading.templates[*t], *atom);
-        let (place, (_, atom)) = reading.columns.iter().enumerate().find(own)?;
         let template = &reading.templates[*t];
-        let mark = token(template, template.atoms[*atom] + 1).filter(|token| !token.is_atom())?;
-        let is_key = template.slots() > 1 && ":=)]>-".contains(mark.text);
-        is_key.then(|| (place, template.rows[0][template.atoms[*atom]].text.to_owned()))
+        let is_number = |atom: &usize| {
+            let token = template.rows[0][template.atoms[*atom]];
+            token.kind == Kind::Number && token.text.bytes().all(|b| b.is_ascii_digit())
+        };
+        let parted = template.columns.first().filter(|column| column.role == Role::Text).map(|_| 0).filter(is_number);
+        let told = |atom: &usize| is_index(template, *atom);
+        let atom = parted.or_else(|| (0..template.columns.len()).find(told))?;
+        let mark = token(template, template.atoms[atom] + 1).filter(|token| !token.is_atom())?;
+        let place = reading.columns.iter().position(|column| *column == (*t, atom));
+        let is_key = template.slots() > usize::from(place.is_some()) && ":=)]>-".contains(mark.text);
+        is_key.then(|| (place, template.rows[0][template.atoms[atom]].text.to_owned()))
     };
-    let found: Vec<(usize, String)> = reading.turn.iter().filter_map(first).collect();
+    let found: Vec<(Option<usize>, String)> = reading.turn.iter().filter_map(first).collect();
     let unique: BTreeSet<&String> = found.iter().map(|(_, text)| text).collect();
     if found.len() == reading.turn.len() && unique.len() == found.len() {
-        leave_out(reading, &found.iter().map(|(place, _)| *place).collect());
+        leave_out(reading, &found.iter().filter_map(|(place, _)| *place).collect());
     }
 }
 

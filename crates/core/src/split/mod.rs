@@ -25,6 +25,7 @@ mod header;
 mod json;
 mod judge;
 mod labelled;
+mod later;
 mod learn;
 mod line_shape;
 mod number;

@@ -4,7 +4,7 @@ use super::clean::clean;
 use super::header::Header;
 use super::pattern::shapes_of;
 use super::shape::Shape;
-use amber_grammar::{Channel, ChannelKind, Finding, Lines, find};
+use amber_grammar::{Channel, ChannelKind, Doubt, Finding, Lines, find};
 use std::cmp::Ordering;
 
 /// Counts of lines at which they are looked at.
@@ -25,8 +25,8 @@ pub(super) const SLOW: (f64, usize) = (60.0, 32);
 pub(super) struct Opinion {
     /// Shapes that may read them so, the fastest first.
     pub(super) shapes: Vec<Shape>,
-    /// Nothing speaks against it.
-    pub(super) is_sure: bool,
+    /// What speaks against it, in a few words.
+    pub(super) doubt: Option<&'static str>,
     /// Its columns that vary.
     columns: Vec<Column>,
 }
@@ -34,7 +34,17 @@ pub(super) struct Opinion {
 struct Column {
     name: String,
     is_clock: bool,
+    has_words: bool,
     values: Values,
+}
+
+impl Column {
+    /// Whether these values tell the same: a clock may be told in another unit, and states by other numbers.
+    fn is_told_by(&self, values: &Values) -> bool {
+        self.values.are_those_of(values)
+            || (self.is_clock && self.values.run_like(values))
+            || (self.has_words && self.values.are_states_of(values))
+    }
 }
 
 /// What these lines are.
@@ -46,22 +56,19 @@ pub(super) fn opinion<'l>(lines: impl Iterator<Item = &'l [u8]>, header: Option<
     let column = |(place, channel): (usize, &Channel)| Column {
         name: channel.name.clone(),
         is_clock: channel.kind == ChannelKind::Clock,
+        has_words: !channel.words.is_empty(),
         values: Values::of(table.rows.iter().filter_map(|row| row[place])),
     };
     let columns = table.channels.iter().enumerate().map(column).filter(|column| column.values.vary()).collect();
     let shapes = found.spec.as_ref().map_or_else(Vec::new, |spec| shapes_of(spec, header));
-    Some(Opinion { shapes, is_sure: found.doubts.is_empty(), columns })
+    Some(Opinion { shapes, doubt: found.doubts.first().map(Doubt::said), columns })
 }
 
 impl Opinion {
     /// Whether these rows tell the same, whatever they call it.
     pub(super) fn is_told_by(&self, rows: &Rows) -> bool {
-        let is_known = |values: &Values| {
-            self.columns
-                .iter()
-                .any(|own| own.values.are_those_of(values) || (own.is_clock && own.values.run_like(values)))
-        };
-        let is_there = |own: &Column| own.is_clock || rows.varying().any(|values| values.are_those_of(&own.values));
+        let is_known = |values: &Values| self.columns.iter().any(|column| column.is_told_by(values));
+        let is_there = |column: &Column| column.is_clock || rows.varying().any(|values| column.is_told_by(values));
         rows.varying().all(is_known) && self.columns.iter().all(is_there)
     }
 
@@ -139,15 +146,17 @@ impl Values {
         self.each.len() > 1
     }
 
-    /// Whether nearly all are the same, or the same states under other numbers.
+    /// Whether nearly all are the same.
     fn are_those_of(&self, other: &Values) -> bool {
         let most = self.count.max(other.count);
         let shared = self.shared(other);
-        if shared + 2 >= most || shared * 20 >= most * 19 {
-            return true;
-        }
+        shared + 2 >= most || shared * 20 >= most * 19
+    }
+
+    /// Whether both may be the same states under other numbers: each comes about as often.
+    fn are_states_of(&self, other: &Values) -> bool {
         let apart: usize = self.counts.iter().zip(&other.counts).map(|(a, b)| a.abs_diff(*b)).sum();
-        self.counts.len() == other.counts.len() && self.counts.len() <= 12 && apart * 10 <= most + 10
+        self.counts.len() == other.counts.len() && apart * 10 <= self.count.max(other.count) + 10
     }
 
     /// How many of both are the same.

@@ -316,6 +316,7 @@ impl ShapeReader {
             Err(Other::Damage(why)) => {
                 reject(at, half, why, line, sink);
                 if !half {
+                    self.steps.iter_mut().for_each(StepRow::miss);
                     self.miss_a_turn(at);
                     return self.doubt(at, line, true, sink);
                 }

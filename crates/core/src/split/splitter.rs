@@ -5,6 +5,7 @@ use super::cutter::Cutter;
 use super::effort::Effort;
 use super::frame::Frame;
 use super::frames::Found;
+use super::later::Later;
 use super::learn::{Learning, MOST_HELD};
 use super::line_shape::carries_numbers;
 use super::opinion;
@@ -106,6 +107,8 @@ struct SplitState {
     /// When the source was opened, until something comes.
     opened: Option<Stamp>,
     trial: Trial,
+    /// What speaks against a shape that was found and stays.
+    later: Option<Later>,
     patient: bool,
 }
 
@@ -118,7 +121,8 @@ impl Splitter {
             Some(shape) => State::Settled(Box::new(ShapeReader::new(shape, true))),
             None => State::Learning(Learning::default()),
         };
-        let lines = SplitState { state, half: false, opened: None, trial: Trial::default(), patient: false };
+        let lines =
+            SplitState { state, half: false, opened: None, trial: Trial::default(), later: None, patient: false };
         Splitter { framing, probe, probes: PROBES, lines }
     }
 
@@ -430,8 +434,15 @@ impl SplitState {
         let half = std::mem::take(&mut self.half);
         match &mut self.state {
             State::Settled(reading) => {
+                let rows = reading.fits;
                 // Another shape is offered by now, and not given.
                 let _ = read(reading, at, half, frame, sink);
+                if let Some(later) = &mut self.later
+                    && (reading.fits == rows || later.is_open())
+                    && let Some(against) = later.note(at, half, frame, reading)
+                {
+                    reading.second = Some(against);
+                }
             }
             State::Trial(_) => self.try_on(at, half, frame, sink),
             State::Learning(_) => self.learn(at, half, frame, sink),
@@ -563,6 +574,7 @@ impl SplitState {
                 let why = "all lines together may be read so".to_owned();
                 reading.second = Some((said, shape.map(|shape| Proposal { shape, why })));
             }
+            Some(Second::Doubted(said)) => reading.second = Some((said, None)),
             Some(Second::Agrees) => reading.second = None,
             None => {}
         }
@@ -588,6 +600,7 @@ impl SplitState {
             self.trial.give(reading.reader.shape().clone(), sink);
         }
         reading.settled = true;
+        self.later = (!reading.reader.shape().is_binary()).then(|| Later::new(self.trial.header.take()));
         self.trial = self.trial.after();
         self.state = State::Settled(reading);
     }
@@ -623,6 +636,9 @@ impl SplitState {
             self.decide(sink);
         }
         if let State::Settled(reading) = &mut self.state {
+            if let Some(against) = self.later.as_mut().and_then(|later| later.end(reading)) {
+                reading.second = Some(against);
+            }
             reading.finish(sink);
         }
     }

@@ -63,8 +63,10 @@ pub(super) enum Second {
     Agrees,
     /// They are rows of another shape, which has read them.
     Better(Box<ShapeReader>),
-    /// They may be read otherwise: what is told, and the shape, where shapes can say it.
+    /// They are surely read otherwise: what is told, and the shape, where shapes can say it.
     Differs(String, Option<Shape>),
+    /// What they are is open: what is doubted.
+    Doubted(String),
 }
 
 /// Keeps rows.
@@ -91,6 +93,11 @@ impl Sink for RowCount<'_> {
 }
 
 impl Trial {
+    /// No lines, behind a header.
+    pub(super) fn new(header: Option<Header>) -> Trial {
+        Trial { header, ..Trial::default() }
+    }
+
     pub(super) fn is_empty(&self) -> bool {
         self.lines.is_empty()
     }
@@ -255,12 +262,16 @@ impl Trial {
         let heads = self.heads.iter().map(Vec::as_slice);
         let opinion = opinion::opinion(heads.chain(whole), self.header.as_ref());
         let Some(opinion) = opinion else { return Some(Second::Agrees) };
-        if !opinion.is_sure {
-            let is_borne_out = now.is_none_or(|now| {
-                let rows = self.rows_of(now.reader.shape());
-                says_itself(now, &rows, &opinion) || opinion.is_told_by(&rows)
+        if let Some(doubt) = opinion.doubt {
+            let Some(now) = now else { return Some(Second::Doubted(doubt.into())) };
+            let rows = self.rows_of(now.reader.shape());
+            let is_told = opinion.is_told_by(&rows);
+            return Some(match () {
+                // What all lines together say is all that speaks for it.
+                () if is_told && now.is_ranked => Second::Doubted(doubt.into()),
+                () if is_told || says_itself(now, &rows, &opinion) => Second::Agrees,
+                () => Second::Doubted(opinion.said()),
             });
-            return Some(if is_borne_out { Second::Agrees } else { Second::Differs(opinion.said(), None) });
         }
         let with_rows = opinion.shapes.iter().map(|shape| (shape, self.rows_of(shape)));
         let shape = with_rows.into_iter().find(|(_, rows)| opinion.is_told_by(rows));
@@ -336,14 +347,16 @@ impl Trial {
     }
 }
 
-/// Whether lines say themselves what they are to `now`. JSON says what is what, but for keys that are values, and so do names that
-/// all lines have; a check that holds and a time that is one are more than what is likely.
+/// Whether lines say themselves what they are to `now`: names that all lines have do; a check that holds and a time that is one are more than what is likely.
 fn says_itself(now: &ShapeReader, rows: &Rows, opinion: &Opinion) -> bool {
     let has_all = || rows.varying().count() >= opinion.columns();
+    // A damaged line is nothing that is left to tell.
+    let is_whole = (now.misfits + now.lost) * 25 <= now.fits;
     match now.reader.shape() {
-        Shape::Json(_) => has_all(),
         Shape::PerLine(_) | Shape::Labelled(_) => now.misfits + now.lost == 0 && has_all(),
-        Shape::Pattern(pattern) => pattern.is_checked() || (pattern.has_moment() && !opinion.has_clock()),
+        Shape::Pattern(pattern) => {
+            pattern.is_checked() || (pattern.has_moment() && !opinion.has_clock() && (is_whole || has_all()))
+        }
         _ => false,
     }
 }

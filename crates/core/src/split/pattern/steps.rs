@@ -15,6 +15,8 @@ pub(in crate::split) struct StepRow {
     at: Option<(usize, Stamp)>,
     /// No row has begun since the source was opened or the link was broken.
     is_joining: bool,
+    /// Damaged lines since the last whole one.
+    damaged: usize,
 }
 
 impl Pattern {
@@ -35,19 +37,21 @@ impl StepRow {
             }
         }
         let last = pattern.forms.iter().map(|form| form.step).max().unwrap_or(0);
-        StepRow { steps, last, values: vec![f64::NAN; pattern.columns()], at: None, is_joining: false }
+        StepRow { steps, last, values: vec![f64::NAN; pattern.columns()], at: None, is_joining: false, damaged: 0 }
     }
 
     /// What comes next does not follow from what came before: a row that is under way is not given, nor the rest of one that began before.
     pub(in crate::split) fn break_off(&mut self) {
         self.values.fill(f64::NAN);
-        (self.at, self.is_joining) = (None, true);
+        (self.at, self.is_joining, self.damaged) = (None, true, 0);
     }
 
     /// Takes the values of a line, of which the columns `filled` are set.
     pub(in crate::split) fn take(&mut self, at: Stamp, filled: u64, values: &[f64], sink: &mut impl Sink) {
         let step = self.steps.get(filled.trailing_zeros() as usize).copied().unwrap_or(0);
-        if self.at.is_some_and(|(before, _)| step <= before) {
+        // Where more lines are damaged than are missing, one of them was the beginning of a row.
+        let damaged = std::mem::take(&mut self.damaged);
+        if self.at.is_some_and(|(before, _)| step <= before + damaged) {
             self.finish(sink);
         }
         self.is_joining &= step > 0;
@@ -58,6 +62,11 @@ impl StepRow {
         if step == self.last {
             self.finish(sink);
         }
+    }
+
+    /// A line was damaged, which may be one of a row.
+    pub(in crate::split) fn miss(&mut self) {
+        self.damaged += 1;
     }
 
     /// The row that is under way is over; one whose beginning was never seen is not given.

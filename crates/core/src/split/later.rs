@@ -1,0 +1,81 @@
+//! Lines that come when a shape stays and are no rows of it: now and then they are looked at, together with those around.
+
+use super::frame::Frame;
+use super::header::Header;
+use super::shape_reader::{Proposal, ShapeReader};
+use super::trial::{Second, Trial};
+use crate::Stamp;
+
+/// So many lines, from one that is no row on, are looked at together.
+const MOST: usize = 128;
+
+/// At the end of a text, fewer will do.
+const LEAST: usize = 32;
+
+/// What a look at them says against the shape that stays: the doubt, and what they may be, where shapes can say it.
+pub(super) type Against = (String, Option<Proposal>);
+
+/// The lines from one that is no row on.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Later {
+    lines: Trial,
+    /// Lines that are no rows, and that pass before the next look: with each look twice as many.
+    pass: u32,
+    passed: u32,
+}
+
+impl Later {
+    /// None were seen. The lines before said these names.
+    pub(super) fn new(header: Option<Header>) -> Later {
+        Later { lines: Trial::new(header), ..Later::default() }
+    }
+
+    /// Whether every line is wanted, and not only those that are no rows.
+    #[inline]
+    pub(super) fn is_open(&self) -> bool {
+        !self.lines.is_empty()
+    }
+
+    /// A line came that may be no row of the shape of `now`.
+    #[cold]
+    pub(super) fn note(&mut self, at: Stamp, half: bool, frame: Frame<'_>, now: &ShapeReader) -> Option<Against> {
+        if !self.is_open() {
+            if !matches!(frame, Frame::Whole(line) if line.iter().any(u8::is_ascii_alphanumeric)) {
+                return None;
+            }
+            self.passed += 1;
+            if self.passed <= self.pass {
+                return None;
+            }
+        }
+        self.lines.push(at, half, frame, false);
+        if self.lines.len() < MOST { None } else { self.look(now) }
+    }
+
+    /// No more lines will come.
+    pub(super) fn end(&mut self, now: &ShapeReader) -> Option<Against> {
+        if self.lines.len() < LEAST { None } else { self.look(now) }
+    }
+
+    fn look(&mut self, now: &ShapeReader) -> Option<Against> {
+        (self.pass, self.passed) = (self.pass * 2 + 1, 0);
+        let rest = Trial::new(self.lines.header.clone());
+        let (said, shape) = match std::mem::replace(&mut self.lines, rest).second(Some(now))? {
+            Second::Better(reading) => {
+                let shape = reading.reader.shape().clone();
+                (format!("lines that came later may be of {}", shape.sentence()), Some(shape))
+            }
+            Second::Differs(said, shape) => (said, shape),
+            // What is open about a few lines says nothing against what was sure of others.
+            Second::Doubted(_) | Second::Agrees => return None,
+        };
+        let why = || "lines that came later may be read so".to_owned();
+        Some(match shape {
+            Some(shape) if shape.columns() >= now.reader.shape().columns() => {
+                (said, Some(Proposal { shape, why: why() }))
+            }
+            // A few lines do not show all that others do.
+            _ => ("some lines that came later tell more than is read of them".into(), None),
+        })
+    }
+}
