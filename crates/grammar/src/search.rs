@@ -291,6 +291,9 @@ impl<'a> Text<'a> {
             bits += parted.bits - parted.templates.iter().map(|template| template.bits).sum::<f64>();
             templates.extend(parted.templates.iter().cloned());
         }
+        // The lines come in turn once, however many forms they have.
+        let in_turn = chosen.iter().filter(|parted| parted.is_in_turn).count();
+        bits += prior::KEY_IN_TURN * in_turn.saturating_sub(1) as f64;
         let mut noise = noise.clone();
         noise.extend(chosen.iter().flat_map(|parted| &parted.lost));
         templates.retain(|template| {

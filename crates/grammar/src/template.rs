@@ -401,6 +401,8 @@ pub(crate) struct Parted<'a> {
     pub(crate) by: Option<usize>,
     /// Lines of keys that come too rarely to be any.
     pub(crate) lost: Vec<usize>,
+    /// The keys come in turn, which was taken off the bits.
+    pub(crate) is_in_turn: bool,
 }
 
 /// The most values of a key.
@@ -415,7 +417,13 @@ pub(crate) fn ways<'a>(
     judge: &Judge<'a>,
     options: &Options,
 ) -> Vec<Parted<'a>> {
-    let mut ways = vec![Parted { bits: whole.bits, templates: vec![whole.clone()], by: None, lost: Vec::new() }];
+    let mut ways = vec![Parted {
+        bits: whole.bits,
+        templates: vec![whole.clone()],
+        by: None,
+        lost: Vec::new(),
+        is_in_turn: false,
+    }];
     if depth <= 1 && whole.lines.len() >= 4 {
         ways.extend((0..whole.columns.len()).filter_map(|place| by_key(whole, place, judge, options)));
     }
@@ -476,7 +484,7 @@ fn in_turn<'a>(
         }
         let again = (prior::TEMPLATE) * (turns as f64 - 1.0);
         let bits = templates.iter().map(|template| template.bits).sum::<f64>() - again + cost;
-        Some(Parted { bits, templates, by: Some(usize::MAX), lost: Vec::new() })
+        Some(Parted { bits, templates, by: Some(usize::MAX), lost: Vec::new(), is_in_turn: false })
     };
     if blocks > 2 {
         let is_whole = (2..=MOST_TURNS).contains(&most) && blocks * most <= whole.lines.len() + blocks;
@@ -610,10 +618,11 @@ fn by_key<'a>(whole: &Template<'a>, place: usize, judge: &Judge<'a>, options: &O
     let again = prior::TEMPLATE + prior::TEXT_CHARACTER * marks as f64;
     shared += again * (templates.len() as f64 - 1.0);
     let is_marked = whole.mark_behind(place).is_some_and(|mark| ":=])>\"'".contains(mark)) || place == 0;
+    let is_in_turn = is_marked && is_cycle(&texts);
     let bits = templates.iter().map(|template| template.bits).sum::<f64>() - shared
         + sequence
         + prior::KEY
         + if is_marked { 0.0 } else { prior::KEY_BARE }
-        - if is_marked && is_cycle(&texts) { prior::KEY_IN_TURN } else { 0.0 };
-    Some(Parted { bits, templates, by: Some(place), lost })
+        - if is_in_turn { prior::KEY_IN_TURN } else { 0.0 };
+    Some(Parted { bits, templates, by: Some(place), lost, is_in_turn })
 }

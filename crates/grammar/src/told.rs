@@ -75,6 +75,8 @@ pub(crate) fn drop_numbers_of_names(reading: &mut Reading<'_>) {
     leave_out(reading, &dropped);
 }
 
+const MONTHS: [&str; 12] = ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"];
+
 /// `pin(7): 1`: a number that never changes, behind a word and in front of a mark and a value, belongs to the name.
 pub(crate) fn drop_keyed_constants(reading: &mut Reading<'_>) {
     let mut dropped = BTreeSet::new();
@@ -123,7 +125,10 @@ pub(crate) fn drop_keyed_constants(reading: &mut Reading<'_>) {
             && row[at - 2].is_atom();
         // `main.c:120` is a place in a program.
         let is_place = before.text == ":" && at > 3 && word(Some(at - 2)) && row[at - 3].text == ".";
-        if (is_keyed && !mark.is_empty() && is_value) || is_place || is_noun {
+        // `Nov 24 09:41:07`: a day of a month.
+        let is_day = MONTHS.contains(&last.as_str())
+            && template.columns.get(atom + 1).is_some_and(|column| column.role == Role::Moment);
+        if (is_keyed && !mark.is_empty() && is_value) || is_place || is_noun || is_day {
             dropped.insert(place);
         }
     }

@@ -10,9 +10,9 @@ use std::cmp::Ordering;
 /// Counts of lines at which they are looked at.
 const LOOKS: [usize; 4] = [16, 32, 64, MOST];
 
-/// Whether lines are looked at when there are so many.
-pub(super) fn is_due(lines: usize) -> bool {
-    LOOKS.contains(&lines)
+/// Whether lines are looked at when there are so many, and there were so many when they were looked at before.
+pub(super) fn is_due(before: usize, lines: usize) -> bool {
+    LOOKS.iter().any(|look| (before + 1..=lines).contains(look))
 }
 
 /// Lines before which no shape stays, since fewer tell too little: rare kinds of lines come once in dozens.
@@ -27,8 +27,12 @@ pub(super) struct Opinion {
     pub(super) shapes: Vec<Shape>,
     /// What speaks against it, in a few words.
     pub(super) doubt: Option<&'static str>,
+    /// That speaks against other readings that tell the same as well.
+    pub(super) is_open: bool,
     /// Its columns that vary.
     columns: Vec<Column>,
+    /// Its named numbers that do not.
+    constants: Vec<Values>,
 }
 
 struct Column {
@@ -59,9 +63,21 @@ pub(super) fn opinion<'l>(lines: impl Iterator<Item = &'l [u8]>, header: Option<
         has_words: !channel.words.is_empty(),
         values: Values::of(table.rows.iter().filter_map(|row| row[place])),
     };
+    let is_constant = |(place, channel): &(usize, &Channel)| {
+        let column = column((*place, *channel));
+        !column.values.vary() && !column.has_words && !column.is_clock && !column.name.starts_with("field")
+    };
+    let constants = table.channels.iter().enumerate().filter(is_constant).map(|told| column(told).values).collect();
     let columns = table.channels.iter().enumerate().map(column).filter(|column| column.values.vary()).collect();
     let shapes = found.spec.as_ref().map_or_else(Vec::new, |spec| shapes_of(spec, header));
-    Some(Opinion { shapes, doubt: found.doubts.first().map(Doubt::said), columns })
+    let open = found.doubts.iter().find(|doubt| is_open(doubt));
+    let doubt = open.or(found.doubts.first()).map(Doubt::said);
+    Some(Opinion { shapes, doubt, is_open: open.is_some(), columns, constants })
+}
+
+/// Whether a doubt is one about what the lines mean, and not about how few or how dull they are.
+fn is_open(doubt: &Doubt) -> bool {
+    matches!(doubt, Doubt::Irregular | Doubt::NoOrder | Doubt::Names | Doubt::Comma | Doubt::Bits | Doubt::Date)
 }
 
 impl Opinion {
@@ -69,7 +85,8 @@ impl Opinion {
     pub(super) fn is_told_by(&self, rows: &Rows) -> bool {
         let is_known = |values: &Values| self.columns.iter().any(|column| column.is_told_by(values));
         let is_there = |column: &Column| column.is_clock || rows.varying().any(|values| column.is_told_by(values));
-        rows.varying().all(is_known) && self.columns.iter().all(is_there)
+        let is_kept = |constant: &Values| rows.columns.iter().any(|values| values.are_those_of(constant));
+        rows.varying().all(is_known) && self.columns.iter().all(is_there) && self.constants.iter().all(is_kept)
     }
 
     /// How many columns it tells that vary.
@@ -121,8 +138,8 @@ impl Rows {
 #[derive(Default)]
 pub(super) struct Values {
     count: usize,
-    /// From the first to the last one.
-    span: f64,
+    /// From the first one to those after a quarter, a half, three quarters, and to the last.
+    way: [f64; 4],
     /// How often each comes, by its bits in their order.
     each: Vec<(u64, usize)>,
     /// How often, the rarest first.
@@ -132,14 +149,15 @@ pub(super) struct Values {
 impl Values {
     fn of(values: impl Iterator<Item = f64>) -> Values {
         let values: Vec<f64> = values.filter(|value| !value.is_nan()).collect();
-        let span = values.last().zip(values.first()).map_or(0.0, |(last, first)| last - first);
+        let quarter = |part: usize| values.get(values.len().saturating_sub(1) * part / 4).zip(values.first());
+        let way = [1, 2, 3, 4].map(|part| quarter(part).map_or(0.0, |(value, first)| value - first));
         // Both zeros are one value.
         let mut bits: Vec<u64> = values.iter().map(|value| (value + 0.0).to_bits()).collect();
         bits.sort_unstable();
         let each: Vec<_> = bits.chunk_by(|a, b| a == b).map(|alike| (alike[0], alike.len())).collect();
         let mut counts: Vec<usize> = each.iter().map(|(_, count)| *count).collect();
         counts.sort_unstable();
-        Values { count: values.len(), span, each, counts }
+        Values { count: values.len(), way, each, counts }
     }
 
     fn vary(&self) -> bool {
@@ -183,7 +201,11 @@ impl Values {
 
     /// Whether both may be one clock in two units.
     fn run_like(&self, other: &Values) -> bool {
+        let is_near = |part: usize| {
+            let (own, others) = (self.way[part] / self.way[3], other.way[part] / other.way[3]);
+            (own - others).abs() < 0.05
+        };
         let is_alike = self.count.abs_diff(other.count) * 5 <= self.count.max(other.count) + 10;
-        is_alike && self.span != 0.0 && (self.span > 0.0) == (other.span > 0.0)
+        is_alike && self.way[3] != 0.0 && (self.way[3] > 0.0) == (other.way[3] > 0.0) && (0..3).all(is_near)
     }
 }

@@ -616,7 +616,7 @@ impl SplitState {
     }
 
     fn finish(&mut self, sink: &mut impl Sink) {
-        let is_asked = self.trial.is_second_due();
+        let is_asked = self.trial.was_asked();
         if matches!(self.state, State::Learning(_)) && (is_asked || !self.ask_first(sink)) {
             self.give_up(sink);
         }

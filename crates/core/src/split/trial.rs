@@ -55,6 +55,10 @@ pub(super) struct Trial {
     rival: Option<Proposal>,
     /// For looking at the lines together.
     effort: Effort,
+    /// How many of them were asked together what they mean.
+    looked_at: usize,
+    /// Lines that were given up since they were as many as are looked at.
+    given_up: usize,
 }
 
 /// What a look at all lines together says.
@@ -163,6 +167,13 @@ impl Trial {
         let numbers = oldest.bytes.split(|b| !(b.is_ascii_digit() || *b == b'.')).filter(|text| !text.is_empty());
         let why = if numbers.count() > MAX_FIELDS { Rejection::TooManyFields } else { Rejection::NoShape };
         reject(oldest.at, oldest.half, why, &oldest.bytes, sink);
+        // When enough others have come, they are looked at again.
+        if self.looked_at >= opinion::MOST {
+            self.given_up += 1;
+            if self.given_up.is_multiple_of(opinion::MOST / 2) {
+                self.looked_at = opinion::MOST - 1;
+            }
+        }
         // A trial begins with a line of which nothing was given.
         while self.lines.front().is_some_and(|line| line.told) {
             self.lines.pop_front();
@@ -250,11 +261,17 @@ impl Trial {
 
     /// Whether it is time to ask what all lines mean together.
     pub(super) fn is_second_due(&self) -> bool {
-        opinion::is_due(self.lines.len())
+        opinion::is_due(self.looked_at, self.lines.len())
+    }
+
+    /// Whether all lines were asked what they mean together.
+    pub(super) fn was_asked(&self) -> bool {
+        self.looked_at == self.lines.len()
     }
 
     /// What all lines mean together, beside what they mean to `now`; `None` where they are no text.
     pub(super) fn second(&mut self, now: Option<&ShapeReader>) -> Option<Second> {
+        self.looked_at = self.lines.len();
         if now.is_some_and(|now| now.reader.shape().is_binary()) {
             return None;
         }
@@ -267,8 +284,8 @@ impl Trial {
             let rows = self.rows_of(now.reader.shape());
             let is_told = opinion.is_told_by(&rows);
             return Some(match () {
-                // What all lines together say is all that speaks for it.
-                () if is_told && now.is_ranked => Second::Doubted(doubt.into()),
+                // What all lines together say is all that speaks for it, or is open whoever reads them.
+                () if is_told && (now.is_ranked || opinion.is_open) => Second::Doubted(doubt.into()),
                 () if is_told || says_itself(now, &rows, &opinion) => Second::Agrees,
                 () => Second::Doubted(opinion.said()),
             });
