@@ -9,6 +9,7 @@ use crate::names::are_levels;
 use crate::number::Comma;
 use crate::rows::{Doubt, Reading};
 use crate::search::Text;
+use crate::template::is_reading;
 
 use std::collections::HashMap;
 
@@ -140,10 +141,7 @@ fn has_lost_kind(text: &Text<'_>, best: &Reading<'_>) -> bool {
     for line in &best.noise {
         let tokens = lex::tokens(text.lines[*line], &best.options);
         let is_named = tokens.iter().any(|token| matches!(token.text, ":" | "="));
-        let is_reading = |three: &[Token<'_>]| {
-            three[0].kind == Kind::Word && matches!(three[1].text, ":" | "=") && three[2].kind == Kind::Number
-        };
-        let named = tokens.len() <= 6 && tokens.windows(3).any(is_reading);
+        let named = tokens.len() <= 6 && (0..tokens.len()).any(|from| is_reading(&tokens[from..]));
         if is_named || tokens.iter().any(lex::Token::is_number) {
             let word = tokens.iter().find(|token| token.kind == Kind::Word).map_or("", |token| token.text);
             // A name and a number alone are hardly a message twice.

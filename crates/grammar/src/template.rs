@@ -195,10 +195,7 @@ impl<'a> Template<'a> {
 
     /// Whether it is a name, a mark and a number: `Battery: 3.00 V`.
     pub(crate) fn is_reading(&self) -> bool {
-        let is_one = |three: &[Token<'_>]| {
-            three[0].kind == Kind::Word && matches!(three[1].text, ":" | "=") && three[2].kind == Kind::Number
-        };
-        self.rows[0].get(..3).is_some_and(is_one) && self.rows[0].len() <= 5
+        is_reading(&self.rows[0]) && self.rows[0].len() <= 6
     }
 
     /// Whether this mark stands right between two values.
@@ -260,7 +257,8 @@ fn is_cell(row: &[Token<'_>], place: usize) -> bool {
 
 /// Whether the number at `place` is a part of a name: `Sensor 1=`.
 fn is_number_of_name(row: &[Token<'_>], place: usize) -> bool {
-    let text = row[place].text;
+    // `bed-1: 574`
+    let text = row[place].text.trim_start_matches(if row[place].is_apart { ' ' } else { '-' });
     let is_part = |b: u8| b.is_ascii_digit() || (b == b'.' && !row[place].is_apart);
     let is_digits = text.len() < 4 && text.bytes().all(is_part);
     let is_behind_word = place.checked_sub(1).is_some_and(|before| row[before].kind == Kind::Word);
@@ -390,6 +388,15 @@ fn part_phrase(rows: &mut [Vec<Token<'_>>], place: usize) -> Option<usize> {
         row.splice(place..=place, bounds.into_iter().map(piece));
     }
     Some(parts)
+}
+
+/// Whether these tokens begin with a name, a mark and a number.
+pub(crate) fn is_reading(tokens: &[Token<'_>]) -> bool {
+    let Some((name, rest)) = tokens.split_first() else { return false };
+    let marks = rest.iter().take_while(|token| matches!(token.text, ":" | "=" | "-" | ">" | "->" | "\t")).count();
+    name.kind == Kind::Word
+        && (1..=3).contains(&marks)
+        && rest.get(marks).is_some_and(|token| token.kind == Kind::Number)
 }
 
 /// A way to take the lines of one form: as they are, or parted by a word or number that tells what the rest is of.

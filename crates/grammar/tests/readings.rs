@@ -165,3 +165,57 @@ fn a_wave_of_bare_numbers_is_no_row_of_several_lines() {
         (0..150).map(|i| format!("{:.0}\n", if i % 2 == 0 { wave(i, 0) } else { 40.0 + (i % 7) as f64 })).collect();
     assert_eq!(told(&two), ("field1, field2".to_owned(), true));
 }
+
+#[test]
+fn numbers_in_front_tell_lines_apart_whatever_units_and_words_stand_behind() {
+    let lines: String = (0..160)
+        .map(|i| match i % 8 {
+            place @ (0 | 4) => format!("{place}) {:.0}\n", wave(i, place)),
+            place @ (1 | 5) => format!("{place}) {:.2} uF\n", wave(i, place) / 10.0),
+            place @ (2 | 3) => format!("{place}) {:.1}dps\n", wave(i, place) / 10.0),
+            6 => format!("6) {:.0}°\n", wave(i, 6)),
+            _ => format!("7) {}\n", ["N", "SE", "W"][i / 24 % 3]),
+        })
+        .collect();
+    let (channels, is_sure) = told(&lines);
+    assert_eq!((channels.as_str(), is_sure), ("0, 1 [uF], 2 [dps], 3 [dps], 4, 5 [uF], 6 [°], 7 code", true));
+}
+
+#[test]
+fn names_behind_values_stay_where_one_of_them_is_missing() {
+    let lines: String = (0..60)
+        .map(|i| {
+            let ay = if i % 6 == 2 { String::new() } else { format!("{:.2} ay\t", wave(i, 2) / 100.0) };
+            format!("Readings: {:.2} ax\t{ay}{:.0} az\n", wave(i, 1) / 100.0, wave(i, 4))
+        })
+        .collect();
+    let text = Lines::of(lines.as_bytes());
+    let table = find(&text).unwrap().table(&text, true);
+    let names: Vec<&str> = table.channels.iter().map(|channel| channel.name.as_str()).collect();
+    assert_eq!(names, ["ax", "ay", "az"]);
+    assert!(table.rows.iter().all(|row| row[2].is_some_and(|az| az.fract() == 0.0)));
+}
+
+#[test]
+fn a_damaged_line_speaks_for_no_other_reading() {
+    let lines: String = (0..40)
+        .map(|i| {
+            let damage = if i == 20 { "q" } else { "" };
+            format!("Count: {damage}{}'{:03} of many\n", 5 + i / 8, (i * 83 + i * i) % 1000)
+        })
+        .collect();
+    assert_eq!(told(&lines).0, "Count");
+    // Lines of several forms that come in turn do so once: a decimal comma is no second column.
+    let lines: String = (0..60)
+        .map(|i| {
+            format!(
+                "fsr:\t{:.0}\nlat:\t34,{}\nlon:\t-72,{}\nrelay:\t{}\n",
+                wave(i, 0),
+                7040 + i % 9,
+                8410 - i % 7,
+                ["on", "off"][i / 9 % 2]
+            )
+        })
+        .collect();
+    assert_eq!(told(&lines).0, "fsr, lat, lon, relay digital");
+}

@@ -151,7 +151,7 @@ impl<F: FnMut(&[u8], Range<usize>, Option<Value>)> Scanner<'_, F> {
         let before = self.length;
         let point = (before > 0).then_some(b'.');
         for byte in point.into_iter().chain(part) {
-            let plain = byte.is_ascii_alphanumeric() || matches!(byte, b'_' | b'.' | b'-');
+            let plain = byte.is_ascii_alphanumeric() || !byte.is_ascii() || matches!(byte, b'_' | b'.' | b'-');
             *self.path.get_mut(self.length).ok_or(NotJson)? = if plain { byte } else { b'_' };
             self.length += 1;
         }

@@ -31,7 +31,7 @@ pub(super) struct Opinion {
     pub(super) is_open: bool,
     /// Its columns that vary.
     columns: Vec<Column>,
-    /// Its named numbers that do not.
+    /// Its named numbers that do not, and come in some rows alone; those of all rows may as well be parts of names.
     constants: Vec<Values>,
 }
 
@@ -65,7 +65,8 @@ pub(super) fn opinion<'l>(lines: impl Iterator<Item = &'l [u8]>, header: Option<
     };
     let is_constant = |(place, channel): &(usize, &Channel)| {
         let column = column((*place, *channel));
-        !column.values.vary() && !column.has_words && !column.is_clock && !column.name.starts_with("field")
+        let is_rare = column.values.count * 10 < table.rows.len() * 9;
+        is_rare && !column.values.vary() && !column.has_words && !column.is_clock && !column.name.starts_with("field")
     };
     let constants = table.channels.iter().enumerate().filter(is_constant).map(|told| column(told).values).collect();
     let columns = table.channels.iter().enumerate().map(column).filter(|column| column.values.vary()).collect();

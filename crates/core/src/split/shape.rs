@@ -258,7 +258,12 @@ impl Shape {
 
     /// Whether column `index` is known to carry dates or times.
     pub(super) fn is_moment(&self, index: usize) -> bool {
-        matches!(self, Shape::Pattern(pattern) if pattern.is_moment(index))
+        match self {
+            Shape::Pattern(pattern) => pattern.is_moment(index),
+            // Of JSON, texts alone say a unit, and that is of a date or a time.
+            Shape::Json(labels) => labels.units.get(index).is_some_and(|unit| unit == "s"),
+            _ => false,
+        }
     }
 
     /// The number of columns.

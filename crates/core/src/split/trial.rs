@@ -384,7 +384,9 @@ fn named(shape: &Shape, rows: &Rows) -> usize {
     let names: Vec<String> = (0..shape.columns()).map(|column| shape.label(column)).collect();
     let is_own = |name: &String| {
         let is_again = |(stem, rest): (&str, &str)| is_number(rest) && names.iter().any(|name| name == stem);
-        !name.strip_prefix("field").is_some_and(is_number) && !name.rsplit_once('_').is_some_and(is_again)
+        name.contains(char::is_alphanumeric)
+            && !name.strip_prefix("field").is_some_and(is_number)
+            && !name.rsplit_once('_').is_some_and(is_again)
     };
     names.iter().enumerate().filter(|(column, name)| rows.varies(*column) && is_own(name)).count()
 }
