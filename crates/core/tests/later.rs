@@ -42,7 +42,7 @@ fn a_channel_that_comes_when_the_shape_stays_is_told() {
             .map(|i| {
                 let more =
                     if i >= from && i % 9 == 4 { format!("battery: {}\n", 3000 + wave(i)) } else { String::new() };
-                format!("{},{}\n{more}", wave(i), wave(i + 50) / 30)
+                format!("{};{}\n{more}", wave(i), wave(i + 50) / 30)
             })
             .collect()
     };
@@ -59,7 +59,7 @@ fn a_channel_that_comes_when_the_shape_stays_is_told() {
                 if i == 300 {
                     "Booting 1.2\nready\n".to_owned()
                 } else {
-                    format!("{},{}\n", wave(i), wave(i + 50) / 30)
+                    format!("{};{}\n", wave(i), wave(i + 50) / 30)
                 }
             })
             .collect();
