@@ -52,6 +52,12 @@ fn a_channel_that_comes_when_the_shape_stays_is_told() {
     let (splitter, rows) = read(&late(300));
     assert_eq!((names(&splitter).len(), rows.len()), (2, 600));
     assert!(splitter.sure() < Some(Confidence::Sure) && splitter.uncertain().is_some(), "{:?}", splitter.doubt());
+    // However rarely it comes.
+    let rare: String = (0..900)
+        .map(|i| format!("{};{}\n{}", wave(i), wave(i + 50) / 30, if i % 200 == 150 { "\"Code\"=0x1D\n" } else { "" }))
+        .collect();
+    let (splitter, _) = read(&rare);
+    assert!(splitter.uncertain().is_some_and(|why| why.contains("Code")), "{:?}", splitter.doubt());
     // A start-up text in between says nothing of what comes.
     let restarted: String =
         (0..600)

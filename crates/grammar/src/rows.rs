@@ -225,7 +225,9 @@ impl<'a> Reading<'a> {
                 side.push(*t);
                 continue;
             }
-            is_irregular |= n > 4 && n * 25 >= top;
+            // What came before all rows is start-up text.
+            let among = own.iter().filter(|line| Some(*line) > of_base.first()).count();
+            is_irregular |= among > 4 && among * 25 >= top;
             dropped.push(*t);
         }
         if is_irregular {

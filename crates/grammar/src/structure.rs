@@ -138,7 +138,9 @@ fn may_be_groups(best: &Reading<'_>) -> bool {
 /// Whether lines of one kind that look like readings come again and again and are explained by nothing.
 fn has_lost_kind(text: &Text<'_>, best: &Reading<'_>) -> bool {
     let mut kinds: HashMap<(String, &str), usize> = HashMap::new();
-    for line in &best.noise {
+    // What came before all rows is start-up text.
+    let first = best.turn.iter().filter_map(|t| best.templates[*t].lines.first()).min();
+    for line in best.noise.iter().filter(|line| Some(*line) > first) {
         let tokens = lex::tokens(text.lines[*line], &best.options);
         let is_named = tokens.iter().any(|token| matches!(token.text, ":" | "="));
         let named = tokens.len() <= 6 && (0..tokens.len()).any(|from| is_reading(&tokens[from..]));

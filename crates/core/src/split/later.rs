@@ -12,6 +12,12 @@ const MOST: usize = 128;
 /// At the end of a text, fewer will do.
 const LEAST: usize = 32;
 
+/// So many lines of a name, a mark and a number that are not read are no messages.
+const AGAIN: u32 = 3;
+
+/// The most names of such lines.
+const MOST_NAMES: usize = 16;
+
 /// What a look at them says against the shape that stays: the doubt, and what they may be, where shapes can say it.
 pub(super) type Against = (String, Option<Proposal>);
 
@@ -22,6 +28,8 @@ pub(super) struct Later {
     /// Lines that are no rows, and that pass before the next look: with each look twice as many.
     pass: u32,
     passed: u32,
+    /// Names in front of a mark and a number on lines that were not read, and how often they came.
+    unread: Vec<(Vec<u8>, u32)>,
 }
 
 impl Later {
@@ -38,7 +46,36 @@ impl Later {
 
     /// A line came that may be no row of the shape of `now`.
     #[cold]
-    pub(super) fn note(&mut self, at: Stamp, half: bool, frame: Frame<'_>, now: &ShapeReader) -> Option<Against> {
+    pub(super) fn note(
+        &mut self,
+        at: Stamp,
+        half: bool,
+        frame: Frame<'_>,
+        is_row: bool,
+        now: &ShapeReader,
+    ) -> Option<Against> {
+        let unread = match frame {
+            Frame::Whole(line) if !is_row && !half => self.note_reading(line),
+            _ => None,
+        };
+        self.keep(at, half, frame, now).or(unread)
+    }
+
+    /// A line that was not read may be a reading.
+    fn note_reading(&mut self, line: &[u8]) -> Option<Against> {
+        let name = name_of_reading(line)?;
+        let place = self.unread.iter().position(|(known, _)| known == name);
+        match place {
+            Some(place) => self.unread[place].1 += 1,
+            None if self.unread.len() < MOST_NAMES => self.unread.push((name.to_vec(), 1)),
+            None => {}
+        }
+        let is_enough = place.is_some_and(|place| self.unread[place].1 == AGAIN);
+        let name = String::from_utf8_lossy(name);
+        is_enough.then(|| (format!("'{name}' comes again and again with a number, and is not read"), None))
+    }
+
+    fn keep(&mut self, at: Stamp, half: bool, frame: Frame<'_>, now: &ShapeReader) -> Option<Against> {
         if !self.is_open() {
             if !matches!(frame, Frame::Whole(line) if line.iter().any(u8::is_ascii_alphanumeric)) {
                 return None;
@@ -78,4 +115,20 @@ impl Later {
             _ => ("some lines that came later tell more than is read of them".into(), None),
         })
     }
+}
+
+/// The name on a line that is a name, a mark and a number, and little more: `Code = 0x1D`.
+fn name_of_reading(line: &[u8]) -> Option<&[u8]> {
+    const LONGEST: usize = 32;
+    let mark = line.iter().position(|b| matches!(b, b':' | b'='))?;
+    let (name, value) = (line[..mark].trim_ascii(), line[mark + 1..].trim_ascii());
+    let is_name = |b: &u8| b.is_ascii_alphanumeric() || !b.is_ascii() || matches!(b, b' ' | b'_' | b'.' | b'"' | b'-');
+    let begins = value.strip_prefix(b"-").or(value.strip_prefix(b"+")).unwrap_or(value).first()?;
+    let is_sound = name.len() <= LONGEST
+        && value.len() <= LONGEST / 2
+        && std::str::from_utf8(name)
+            .is_ok_and(|name| name.contains(char::is_alphabetic) && !name.contains(char::is_control))
+        && name.iter().all(is_name)
+        && begins.is_ascii_digit();
+    is_sound.then_some(name)
 }

@@ -29,6 +29,8 @@ pub(super) struct Opinion {
     pub(super) doubt: Option<&'static str>,
     /// That speaks against other readings that tell the same as well.
     pub(super) is_open: bool,
+    /// Nothing but that nothing changes speaks against it.
+    pub(super) is_dull: bool,
     /// Its columns that vary.
     columns: Vec<Column>,
     /// Its named numbers that do not, and come in some rows alone; those of all rows may as well be parts of names.
@@ -73,7 +75,8 @@ pub(super) fn opinion<'l>(lines: impl Iterator<Item = &'l [u8]>, header: Option<
     let shapes = found.spec.as_ref().map_or_else(Vec::new, |spec| shapes_of(spec, header));
     let open = found.doubts.iter().find(|doubt| is_open(doubt));
     let doubt = open.or(found.doubts.first()).map(Doubt::said);
-    Some(Opinion { shapes, doubt, is_open: open.is_some(), columns, constants })
+    let is_dull = found.doubts == [Doubt::Constant];
+    Some(Opinion { shapes, doubt, is_open: open.is_some(), is_dull, columns, constants })
 }
 
 /// Whether a doubt is one about what the lines mean, and not about how few or how dull they are.

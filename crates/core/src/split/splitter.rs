@@ -439,7 +439,7 @@ impl SplitState {
                 let _ = read(reading, at, half, frame, sink);
                 if let Some(later) = &mut self.later
                     && (reading.fits == rows || later.is_open())
-                    && let Some(against) = later.note(at, half, frame, reading)
+                    && let Some(against) = later.note(at, half, frame, reading.fits > rows, reading)
                 {
                     reading.second = Some(against);
                 }
