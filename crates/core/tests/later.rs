@@ -109,3 +109,23 @@ fn lines_that_agree_only_behind_a_long_beginning_are_read_from_there() {
     let (splitter, rows) = read(&text);
     assert!(rows.len() >= 79 && splitter.shape().is_some(), "{} {:?}", rows.len(), splitter.shape());
 }
+
+#[test]
+fn a_word_that_comes_late_leaves_the_codes_of_the_others_alone() {
+    let text: String = (0..240)
+        .map(|i| {
+            let word = if i < 80 {
+                "moist"
+            } else if i < 170 {
+                "dry"
+            } else {
+                "very dry"
+            };
+            format!("{{{word};{};{}}}\n", wave(i), i / 7)
+        })
+        .collect();
+    let (splitter, rows) = read(&text);
+    assert_eq!(splitter.shape().unwrap().codes(0)[..2], ["moist", "dry"]);
+    assert!(rows[..80].iter().all(|row| row[0] == 0.0) && rows[80..170].iter().all(|row| row[0] == 1.0));
+    assert!(rows[170..].iter().all(|row| row[0] == 2.0));
+}

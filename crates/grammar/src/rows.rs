@@ -40,6 +40,8 @@ pub enum Doubt {
     Bits,
     /// Of all dates, the first number may be the day or the month.
     Date,
+    /// A sign that never changes stands between numbers, and may belong to the next.
+    Signs,
 }
 
 impl Doubt {
@@ -61,6 +63,7 @@ impl Doubt {
             Doubt::Comma => "commas may be decimal ones or part groups of thousands",
             Doubt::Bits => "numbers of 0 and 1 may be binary ones, or states",
             Doubt::Date => "dates may have the day in front or the month",
+            Doubt::Signs => "a sign between numbers may belong to the next one",
         }
     }
 }

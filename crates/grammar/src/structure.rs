@@ -80,6 +80,17 @@ pub(crate) fn structure(text: &Text<'_>, best: &Reading<'_>, channels: &[Channel
     if best.columns.iter().any(is_open_date) {
         doubts.push(Doubt::Date);
     }
+    // `512-30+7`: what stands between may be the sign of the next one.
+    let is_sign = |three: &[Token<'_>]| {
+        three[0].kind == Kind::Number
+            && matches!(three[1].text, "-" | "+")
+            && three[2].kind == Kind::Number
+            && !three[1].is_apart
+            && !three[2].is_apart
+    };
+    if best.turn.iter().any(|t| best.templates[*t].rows[0].windows(3).any(is_sign)) {
+        doubts.push(Doubt::Signs);
+    }
     // What stands in front of a mark with a value behind is a name, but for words of how grave a message is.
     let is_name = |(t, atom): &(usize, usize)| {
         let column = &best.templates[*t].columns[*atom];

@@ -81,7 +81,10 @@ pub(super) fn opinion<'l>(lines: impl Iterator<Item = &'l [u8]>, header: Option<
 
 /// Whether a doubt is one about what the lines mean, and not about how few or how dull they are.
 fn is_open(doubt: &Doubt) -> bool {
-    matches!(doubt, Doubt::Irregular | Doubt::NoOrder | Doubt::Names | Doubt::Comma | Doubt::Bits | Doubt::Date)
+    matches!(
+        doubt,
+        Doubt::Irregular | Doubt::NoOrder | Doubt::Names | Doubt::Comma | Doubt::Bits | Doubt::Date | Doubt::Signs
+    )
 }
 
 impl Opinion {

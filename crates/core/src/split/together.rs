@@ -89,7 +89,9 @@ impl ShapeReader {
             order.push((i..found.columns()).chain(0..i).find(free)?);
         }
         let names: Vec<String> = (0..order.len()).map(|i| own.shape().label(i)).collect();
-        Some(pattern.ordered(&order, &names))
+        let mut pattern = pattern.ordered(&order, &names);
+        (0..order.len()).for_each(|i| pattern.keep_codes(i, own.shape().codes(i)));
+        Some(pattern)
     }
 
     /// How many lines these are.

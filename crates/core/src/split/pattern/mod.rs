@@ -232,6 +232,15 @@ impl Pattern {
         self
     }
 
+    /// A column of words has these first, as long as there may be so many: their codes stay.
+    pub(super) fn keep_codes(&mut self, column: usize, known: &[String]) {
+        if let Some(PatternColumn { kind: FieldKind::Codes(codes), .. }) = self.columns.get_mut(column) {
+            let new = std::mem::replace(codes, known.to_vec());
+            codes.extend(new.into_iter().filter(|word| !known.contains(word)));
+            codes.truncate(MOST_CODES);
+        }
+    }
+
     /// Adds a word to those of a column, where it may have more.
     pub(super) fn add_code(&mut self, column: usize, word: &str) {
         if let Some(PatternColumn { kind: FieldKind::Codes(codes), .. }) = self.columns.get_mut(column)
