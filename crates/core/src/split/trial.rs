@@ -20,9 +20,8 @@ const MOST: usize = 256;
 /// The most messages that are kept in front of the lines.
 const MOST_HEADS: usize = 4;
 
-/// Counts of lines at which these are looked at together, and how often from there on.
+/// Counts of lines at which these are looked at together; from there on whenever there are twice as many.
 const LOOKS: [usize; 5] = [4, 6, 8, 12, 16];
-const EVERY: usize = 16;
 
 #[derive(Clone, Debug)]
 struct Line {
@@ -218,8 +217,8 @@ impl Trial {
     /// Looks at the lines together for a pattern, now and then: where there is no shape yet, or doubt about that of
     /// `now`. Gives the lines read by it when that does better.
     pub(super) fn survey(&mut self, now: Option<&ShapeReader>) -> Option<ShapeReader> {
-        let is_due = LOOKS.contains(&self.lines.len())
-            || (self.lines.len() > LOOKS[0] && self.lines.len().is_multiple_of(EVERY));
+        let is_due =
+            LOOKS.contains(&self.lines.len()) || (self.lines.len() > LOOKS[0] && self.lines.len().is_power_of_two());
         if !is_due || now.is_some_and(|now| !now.may_be_a_pattern()) || !self.effort.spend(self.lines.len()) {
             return None;
         }
