@@ -142,13 +142,15 @@ fn kind(template: &Template<'_>, atom: usize, writing: Writing) -> Option<SpecKi
     })
 }
 
-/// The words of a column; one that came once and is another with something in front of it, or but for a character, is damaged.
+/// The words of a column; one that came once and is the beginning of another, or another with something in
+/// front of it, or but for a character, is damaged.
 fn words(column: &Column) -> Vec<String> {
     let counts = column.counts();
     let is_damaged_one = |place: usize| {
         let is_of = |(other, whole): (usize, &String)| {
             let own = &column.words[place];
-            counts[other] > 2 && (own.ends_with(whole.as_str()) || is_but_for_one(own, whole))
+            counts[other] > 2
+                && (own.ends_with(whole.as_str()) || whole.starts_with(own.as_str()) || is_but_for_one(own, whole))
         };
         counts[place] == 1 && column.words.iter().enumerate().any(is_of)
     };

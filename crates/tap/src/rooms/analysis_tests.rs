@@ -122,6 +122,12 @@ fn blocks_are_snapped_by_key_and_edge_compared_named_and_written() {
     // It is what is shown and written from now on, though rows go on coming.
     feed_more(&mut app, 20, 1);
     assert!(seen(&mut app).contains("block 1: 250 rows"));
+    // On a narrow screen a panel takes all of its place.
+    typed(&mut app, "3d");
+    for width in 60..140 {
+        picture(&mut app, width, 24);
+    }
+    (0..2).for_each(|_| drop(press(&mut app, KeyCode::Esc)));
     let requests = app.update(app.session.now, Message::Key(KeyCode::Char('w').into()));
     let first = app.session.blocks.named[0].csv();
     assert!(matches!(&requests[..], [Request::WriteText { text, .. }] if *text == first));

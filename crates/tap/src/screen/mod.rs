@@ -127,7 +127,8 @@ pub(crate) fn draw(app: &App, has_chart: bool, theme: Theme, buffer: &mut Buffer
     // The last lines are among those of the wire, so that they need no place of their own.
     let is_lines = app.view == RoomId::Lines;
     let middle = if is_lines { layout.chart.height + layout.tail.height } else { layout.chart.height };
-    if !has_chart {
+    // On a narrow screen a panel takes all of its place.
+    if !has_chart && layout.chart.width > 0 {
         app.rooms.get(app.view).draw(session, theme, Rect { height: middle, ..layout.chart }, buffer);
     }
     if let (Some(area), Some(id)) = (layout.side, app.side()) {

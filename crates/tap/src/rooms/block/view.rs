@@ -49,7 +49,7 @@ pub(super) fn draw(room: &Block, session: &Session, theme: Theme, area: Rect, bu
     let width = if with_table { area.width.saturating_sub(FIGURES) } else { area.width };
     let figures = Rect {
         x: area.x + if with_table { width } else { 0 } + 1,
-        width: if with_table { FIGURES - 1 } else { width - 1 },
+        width: if with_table { FIGURES - 1 } else { width.saturating_sub(1) },
         ..body
     };
     if with_table {
