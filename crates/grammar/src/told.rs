@@ -32,10 +32,12 @@ fn token<'a>(template: &Template<'a>, at: usize) -> Option<Token<'a>> {
 }
 
 fn is_index(template: &Template<'_>, atom: usize) -> bool {
+    template.columns[atom].role == Role::Constant && has_digits(template, atom)
+}
+
+fn has_digits(template: &Template<'_>, atom: usize) -> bool {
     let token = template.rows[0][template.atoms[atom]];
-    template.columns[atom].role == Role::Constant
-        && token.kind == Kind::Number
-        && token.text.bytes().all(|b| b.is_ascii_digit())
+    token.kind == Kind::Number && token.text.bytes().all(|b| b.is_ascii_digit())
 }
 
 /// `Analog 1: 503  Analog 2: 211`: the numbers behind the words are no values.
@@ -143,13 +145,11 @@ pub(crate) fn drop_indexes(reading: &mut Reading<'_>) {
     // The number with which a kind begins, and its column where that is told.
     let first = |t: &usize| {
         let template = &reading.templates[*t];
-        let is_number = |atom: &usize| {
-            let token = template.rows[0][template.atoms[*atom]];
-            token.kind == Kind::Number && token.text.bytes().all(|b| b.is_ascii_digit())
+        let is_parted = template.columns.first().is_some_and(|column| column.role == Role::Text);
+        let atom = match is_parted && has_digits(template, 0) {
+            true => 0,
+            false => (0..template.columns.len()).find(|atom| is_index(template, *atom))?,
         };
-        let parted = template.columns.first().filter(|column| column.role == Role::Text).map(|_| 0).filter(is_number);
-        let told = |atom: &usize| is_index(template, *atom);
-        let atom = parted.or_else(|| (0..template.columns.len()).find(told))?;
         let mark = token(template, template.atoms[atom] + 1).filter(|token| !token.is_atom())?;
         let place = reading.columns.iter().position(|column| *column == (*t, atom));
         let is_key = template.slots() > usize::from(place.is_some()) && ":=)]>-".contains(mark.text);

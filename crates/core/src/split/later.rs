@@ -2,12 +2,10 @@
 
 use super::frame::Frame;
 use super::header::Header;
+use super::opinion;
 use super::shape_reader::{Proposal, ShapeReader};
 use super::trial::{Second, Trial};
 use crate::Stamp;
-
-/// So many lines, from one that is no row on, are looked at together.
-const MOST: usize = 128;
 
 /// At the end of a text, fewer will do.
 const LEAST: usize = 32;
@@ -86,7 +84,7 @@ impl Later {
             }
         }
         self.lines.push(at, half, frame, false);
-        if self.lines.len() < MOST { None } else { self.look(now) }
+        if self.lines.len() < opinion::MOST { None } else { self.look(now) }
     }
 
     /// No more lines will come.
@@ -106,10 +104,9 @@ impl Later {
             // What is open about a few lines says nothing against what was sure of others.
             Second::Doubted(_) | Second::Agrees => return None,
         };
-        let why = || "lines that came later may be read so".to_owned();
         Some(match shape {
             Some(shape) if shape.columns() >= now.reader.shape().columns() => {
-                (said, Some(Proposal { shape, why: why() }))
+                (said, Some(Proposal { shape, why: "lines that came later may be read so".into() }))
             }
             // A few lines do not show all that others do.
             _ => ("some lines that came later tell more than is read of them".into(), None),

@@ -65,13 +65,13 @@ pub(super) fn opinion<'l>(lines: impl Iterator<Item = &'l [u8]>, header: Option<
         has_words: !channel.words.is_empty(),
         values: Values::of(table.rows.iter().filter_map(|row| row[place])),
     };
-    let is_constant = |(place, channel): &(usize, &Channel)| {
-        let column = column((*place, *channel));
+    let all = table.channels.iter().enumerate().map(column);
+    let (columns, still): (Vec<Column>, Vec<Column>) = all.partition(|column| column.values.vary());
+    let is_told = |column: &Column| {
         let is_rare = column.values.count * 10 < table.rows.len() * 9;
-        is_rare && !column.values.vary() && !column.has_words && !column.is_clock && !column.name.starts_with("field")
+        is_rare && !column.has_words && !column.is_clock && !column.name.starts_with("field")
     };
-    let constants = table.channels.iter().enumerate().filter(is_constant).map(|told| column(told).values).collect();
-    let columns = table.channels.iter().enumerate().map(column).filter(|column| column.values.vary()).collect();
+    let constants = still.into_iter().filter(is_told).map(|column| column.values).collect();
     let shapes = found.spec.as_ref().map_or_else(Vec::new, |spec| shapes_of(spec, header));
     let open = found.doubts.iter().find(|doubt| is_open(doubt));
     let doubt = open.or(found.doubts.first()).map(Doubt::said);
